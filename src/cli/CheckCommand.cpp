@@ -1,0 +1,173 @@
+#include <fmt/format.h>
+
+#include "cli/Commands.h"
+#include "cli/FitReport.h"
+#include "core/audio/SoundFile.h"
+#include "core/audit/SongAudit.h"
+#include "core/files/AtomicFile.h"
+#include "core/files/SongFile.h"
+
+namespace orthochron::cli {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+struct CheckOptions {
+    std::vector<std::string> in, sources;
+    std::string edits;
+    bool isStrict = false;
+};
+
+Result<int> report(const Json& findings, bool isStrict, const Context& context)
+{
+    std::string readable = fmt::format("{} findings\n", findings.size());
+    for (const Json& finding : findings) {
+        readable += fmt::format(
+            "{:>11.4f} s  {:<15} {:>8.2f} {:<8} {}\n",
+            finding["time_s"].get<double>(),
+            finding["kind"].get<std::string>(),
+            finding["value"].get<double>(),
+            finding["unit"].get<std::string>(),
+            finding["file"].get<std::string>()
+        );
+    }
+    print(context, {{"findings", findings}}, readable);
+    return isStrict && !findings.empty() ? 1 : 0;
+}
+
+Result<int> checkSong(const std::string& path, bool isStrict, const Context& context)
+{
+    const auto document = loadSong(path);
+    if (!document) {
+        return tl::unexpected(document.error());
+    }
+    const Song& song = *document->history.song();
+    const auto sources = Sources::open(song, fs::path(path).parent_path());
+    if (!sources) {
+        return tl::unexpected(sources.error());
+    }
+    Json all = Json::array();
+    for (const MicSet& set : song.sets) {
+        auto findings = auditSet(song, set.id, **sources, context.work);
+        if (!findings) {
+            return tl::unexpected(findings.error());
+        }
+        std::erase_if(*findings, [&](const Finding& finding) { return isAccepted(song, finding); });
+        std::vector<std::string> names;
+        for (const TrackId id : set.tracks) {
+            names.push_back(song.track(id)->name);
+        }
+        for (Json& finding : findingsJson(*findings, song.rate, names)) {
+            all.push_back(std::move(finding));
+        }
+    }
+    return report(all, isStrict, context);
+}
+
+using Audio = std::vector<std::shared_ptr<const AudioBuffer>>;
+
+Result<Audio> readFiles(const std::vector<std::string>& paths, Hertz& rate)
+{
+    Audio audio;
+    for (const std::string& path : paths) {
+        auto reader = SoundFileReader::open(path);
+        if (!reader) {
+            return tl::unexpected(reader.error());
+        }
+        if (rate == Hertz(0.0)) {
+            rate = (*reader)->rate();
+        } else if (rate != (*reader)->rate()) {
+            return badInput(fmt::format("{}: has another rate than the others", path));
+        }
+        auto samples = readAll(**reader);
+        if (!samples) {
+            return tl::unexpected(samples.error());
+        }
+        audio.push_back(std::move(*samples));
+    }
+    return audio;
+}
+
+MicrophoneReader readerOf(const Audio& audio, Hertz rate)
+{
+    return [&audio, rate](int microphone, Frames from, std::span<float> into) -> Result<void> {
+        const auto& samples = audio[static_cast<std::size_t>(microphone)];
+        AudioBuffer all(samples->channels(), Frames(static_cast<std::int64_t>(into.size())));
+        auto read = MemorySource(samples, rate).read(from, all);
+        std::ranges::copy(all.channel(0), into.begin());
+        return read;
+    };
+}
+
+Result<int> checkFiles(const CheckOptions& options, const Context& context)
+{
+    if (options.in.size() != options.sources.size()) {
+        return badArgument(fmt::format(
+            "{} edited files and {} sources: each edited file needs the take it was made from, in "
+            "the same order",
+            options.in.size(),
+            options.sources.size()
+        ));
+    }
+    Hertz rate{0.0};
+    const auto edited = readFiles(options.in, rate);
+    if (!edited) {
+        return tl::unexpected(edited.error());
+    }
+    const auto recorded = readFiles(options.sources, rate);
+    if (!recorded) {
+        return tl::unexpected(recorded.error());
+    }
+    const auto text = readWhole(options.edits, 512U << 20U);
+    if (!text) {
+        return tl::unexpected(text.error());
+    }
+    Frames length{0};
+    for (const auto& audio : *edited) {
+        length = std::max(length, audio->frames());
+    }
+    const auto map = editMapFrom(Json::parse(*text, nullptr, false), rate, length, options.edits);
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    const AuditInput input{
+        *map, static_cast<int>(edited->size()), readerOf(*edited, rate), readerOf(*recorded, rate)};
+    const auto findings = checkWhole(input, context.work);
+    if (!findings) {
+        return tl::unexpected(findings.error());
+    }
+    std::vector<std::string> names;
+    for (const std::string& path : options.in) {
+        names.push_back(fs::path(path).filename().string());
+    }
+    return report(findingsJson(*findings, rate, names), options.isStrict, context);
+}
+
+}  // namespace
+
+void addCheck(CLI::App& app, Choice& choice)
+{
+    auto* command = app.add_subcommand("check", "List what an edit may have spoiled");
+    auto o = std::make_shared<CheckOptions>();
+    command->add_option("SONG|IN", o->in, "A song, or edited files")->required();
+    command->add_option(
+        "--source", o->sources, "The takes the files were made from, in the same order"
+    );
+    command->add_option("--edits", o->edits, "What 'fit --json' printed");
+    command->add_flag("--strict", o->isStrict, "Exit with 1 when there are findings");
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, o] {
+        choice.run = [o](const Context& context) -> Result<int> {
+            if (o->in.size() == 1 && fs::path(o->in.front()).extension() == kSongEnding) {
+                return checkSong(o->in.front(), o->isStrict, context);
+            }
+            if (o->sources.empty() || o->edits.empty()) {
+                return badArgument("edited files are checked with --source and --edits");
+            }
+            return checkFiles(*o, context);
+        };
+    });
+}
+
+}  // namespace orthochron::cli

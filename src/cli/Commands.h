@@ -1,0 +1,42 @@
+#pragma once
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
+
+#include "core/base/Result.h"
+#include "core/base/Work.h"
+
+#include <functional>
+
+namespace orthochron::cli {
+
+using Json = nlohmann::ordered_json;
+
+// What every command is given.
+struct Context {
+    Work work;  // stops on Ctrl-C, draws a bar on a terminal
+    bool asJson = false;
+};
+
+// What a command chose to run, filled in while the command line is read.
+struct Choice {
+    std::function<Result<int>(const Context&)> run;
+    bool asJson = false;
+};
+
+// Each adds its command to `app`; when it is named, `choice` is set.
+void addDemo(CLI::App& app, Choice& choice);
+void addInfo(CLI::App& app, Choice& choice);
+void addOnsets(CLI::App& app, Choice& choice);
+void addFit(CLI::App& app, Choice& choice);
+void addCheck(CLI::App& app, Choice& choice);
+void addRender(CLI::App& app, Choice& choice);
+void addVerify(CLI::App& app, Choice& choice);
+
+// Prints one JSON document, or the readable lines when JSON was not asked for.
+void print(const Context& context, const Json& json, const std::string& readable);
+
+// 0 done, 1 failed or stopped, 2 wrong usage, 3 an input that cannot be used.
+[[nodiscard]] int exitCodeOf(ErrorKind kind);
+
+}  // namespace orthochron::cli

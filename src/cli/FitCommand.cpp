@@ -1,0 +1,365 @@
+#include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
+
+#include "cli/Commands.h"
+#include "cli/FitReport.h"
+#include "core/audio/SoundFile.h"
+#include "core/audit/SongAudit.h"
+#include "core/edits/FitEdits.h"
+#include "core/edits/MarkEdits.h"
+#include "core/edits/TakeEdits.h"
+#include "core/files/MidiTempo.h"
+#include "core/render/Print.h"
+
+#include <algorithm>
+
+namespace orthochron::cli {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+struct FitOptions {
+    std::vector<std::string> in, leads;
+    std::optional<double> bpm;
+    double firstDownbeat = 0.0;
+    std::string tempoMap;
+    double mapOffset = 0.0;
+    std::string meter = "4/4", grid = "1/16", method = "cut", material = "hits", shape = "matched",
+                format = "same";
+    double swing = 50.0;
+    double drift = 100.0, feel = 0.0, stray = 80.0;
+    double leaveWithinMs = 0.0, furthestMs = 120.0, humaniseMs = 0.0;
+    std::uint64_t seed = 1;
+    double leadInMs = 4.0, crossfadeMs = 5.0;
+    double sensitivity = 50.0;
+    std::string outDir;
+};
+
+Result<Meter> parseMeter(const std::string& text)
+{
+    Meter meter;
+    char rest = 0;
+    if (std::sscanf(text.c_str(), "%d/%d%c", &meter.numerator, &meter.denominator, &rest) != 2) {
+        return badArgument(fmt::format("meter '{}' is not like 4/4", text));
+    }
+    return meter;
+}
+
+Result<TempoMap> tempoOf(const FitOptions& options)
+{
+    const auto meter = parseMeter(options.meter);
+    if (!meter) {
+        return tl::unexpected(meter.error());
+    }
+    if (options.bpm.has_value() == !options.tempoMap.empty()) {
+        return badArgument("say either --bpm or --tempo-map");
+    }
+    if (options.bpm) {
+        return TempoMap::steady(*options.bpm, *meter, Seconds(options.firstDownbeat));
+    }
+    return readMidiTempo(options.tempoMap, *meter, Seconds(options.mapOffset));
+}
+
+Result<FitRequest> requestOf(const FitOptions& options)
+{
+    FitRequest request;
+    const auto grid = parseGrid(options.grid);
+    if (!grid) {
+        return tl::unexpected(grid.error());
+    }
+    const auto shape = parseFadeShape(options.shape);
+    if (!shape) {
+        return tl::unexpected(shape.error());
+    }
+    if (options.method != "cut") {
+        return badArgument(fmt::format("method '{}' is not known; use cut", options.method));
+    }
+    if (!(options.swing >= 50.0 && options.swing <= 75.0)) {
+        return badArgument(
+            fmt::format("a swing of {:g} % cannot be; it is between 50 and 75", options.swing)
+        );
+    }
+    request.grid = *grid;
+    request.grid.swing = options.swing;
+    request.fit = {
+        options.drift / 100.0,
+        options.feel / 100.0,
+        options.stray / 100.0,
+        milliseconds(options.leaveWithinMs),
+        milliseconds(options.furthestMs),
+        milliseconds(options.humaniseMs),
+        options.seed};
+    request.joins = {milliseconds(options.leadInMs), milliseconds(options.crossfadeMs), *shape};
+    if (auto valid = validate(request.fit); !valid) {
+        return tl::unexpected(valid.error());
+    }
+    if (auto valid = validate(request.joins); !valid) {
+        return tl::unexpected(valid.error());
+    }
+    return request;
+}
+
+// The inputs in the order they rule: leads first, as named, then the others.
+struct Inputs {
+    std::vector<fs::path> paths;
+    std::size_t leads = 0;
+};
+
+Result<Inputs> inputsOf(const FitOptions& options)
+{
+    Inputs inputs;
+    std::vector<fs::path> all(options.in.begin(), options.in.end());
+    for (const std::string& lead : options.leads) {
+        std::error_code error;
+        auto found = std::ranges::find_if(all, [&](const fs::path& path) {
+            return path == fs::path(lead) || fs::equivalent(path, lead, error);
+        });
+        if (found == all.end()) {
+            found = std::ranges::find_if(all, [&](const fs::path& path) {
+                return path.filename() == lead;
+            });
+        }
+        if (found == all.end()) {
+            return badArgument(fmt::format("lead {} is none of the inputs", lead));
+        }
+        inputs.paths.push_back(*found);
+        all.erase(found);
+    }
+    inputs.leads = inputs.paths.size();
+    inputs.paths.insert(inputs.paths.end(), all.begin(), all.end());
+    std::vector<fs::path> names;
+    for (const fs::path& path : inputs.paths) {
+        if (std::ranges::find(names, path.filename()) != names.end()) {
+            return badArgument(fmt::format(
+                "two inputs are called {}; their results would overwrite each other",
+                path.filename().string()
+            ));
+        }
+        names.push_back(path.filename());
+    }
+    return inputs;
+}
+
+struct Loaded {
+    Song song;
+    std::shared_ptr<Sources> sources;
+    std::vector<int> formats;  // libsndfile's, by track
+};
+
+// Reads all inputs into memory, both cores at once.
+Result<Loaded>
+load(const Inputs& inputs, const TempoMap& tempo, double sensitivity, const Context& context)
+{
+    Loaded loaded;
+    loaded.sources = std::make_shared<Sources>();
+    loaded.song.tempo = tempo;
+    std::vector<Result<std::shared_ptr<const AudioBuffer>>> audio(inputs.paths.size());
+    std::vector<SoundFacts> facts;
+    std::vector<std::unique_ptr<SoundFileReader>> readers;
+    for (const fs::path& path : inputs.paths) {
+        auto reader = SoundFileReader::open(path);
+        if (!reader) {
+            return tl::unexpected(reader.error());
+        }
+        facts.push_back((*reader)->facts());
+        readers.push_back(std::move(*reader));
+        if (facts.back().rate != facts.front().rate) {
+            return badInput(fmt::format(
+                "{}: has a rate of {:g} Hz and {} has {:g}; microphones of one set have one rate, "
+                "so convert one first",
+                path.string(),
+                facts.back().rate.count(),
+                inputs.paths.front().string(),
+                facts.front().rate.count()
+            ));
+        }
+    }
+    tbb::parallel_for(std::size_t{0}, readers.size(), [&](std::size_t i) {
+        if (!context.work.stopped()) {
+            audio[i] = readAll(*readers[i]);
+        }
+    });
+    if (context.work.stopped()) {
+        return cancelled();
+    }
+    Song& song = loaded.song;
+    song.rate = facts.front().rate;
+    std::vector<TrackId> tracks;
+    for (std::size_t i = 0; i < audio.size(); ++i) {
+        if (!audio[i]) {
+            return tl::unexpected(audio[i].error());
+        }
+        Take take;
+        take.name = inputs.paths[i].filename().string();
+        take.rate = song.rate;
+        take.frames = facts[i].frames;
+        take.channels = facts[i].channels;
+        auto added = addTakes(song, {{take, false}});
+        if (!added) {
+            return tl::unexpected(added.error());
+        }
+        song = std::move(*added);
+        Track track = *song.tracks.back();
+        track.isLead = i < inputs.leads;
+        track.detection.sensitivity = sensitivity;
+        tracks.push_back(track.id);
+        putTrack(song, std::move(track));
+        loaded.sources->put(
+            song.takes.back().id, std::make_unique<MemorySource>(*audio[i], song.rate)
+        );
+        loaded.formats.push_back(facts[i].formatCode);
+    }
+    auto set = makeSet(song, tracks, "set");
+    if (!set) {
+        return tl::unexpected(set.error());
+    }
+    song = std::move(*set);
+    return loaded;
+}
+
+Result<void> printAll(
+    const Song& song,
+    const Loaded& loaded,
+    const Inputs& inputs,
+    const FitOptions& options,
+    const Work& work
+)
+{
+    const auto format = parsePrintFormat(options.format);
+    if (!format) {
+        return tl::unexpected(format.error());
+    }
+    std::error_code error;
+    fs::create_directories(options.outDir, error);
+    if (error) {
+        return failed(
+            fmt::format("{}: the folder cannot be made ({})", options.outDir, error.message())
+        );
+    }
+    std::vector<TrackPrint> prints;
+    for (std::size_t i = 0; i < inputs.paths.size(); ++i) {
+        const fs::path target = fs::path(options.outDir) / inputs.paths[i].filename();
+        if (fs::equivalent(target, inputs.paths[i], error)) {
+            return badArgument(fmt::format(
+                "{}: would overwrite its own input; choose another --out-dir", target.string()
+            ));
+        }
+        prints.push_back({loaded.song.tracks[i]->id, target, loaded.formats[i]});
+    }
+    PrintSettings settings;
+    settings.to = loaded.song.length();
+    settings.format = *format;
+    auto printed = printTracks(song, *loaded.sources, prints, settings, work);
+    if (!printed) {
+        return tl::unexpected(printed.error());
+    }
+    return {};
+}
+
+Result<int> run(const FitOptions& options, const Context& context)
+{
+    const auto tempo = tempoOf(options);
+    if (!tempo) {
+        return tl::unexpected(tempo.error());
+    }
+    const auto request = requestOf(options);
+    if (!request) {
+        return tl::unexpected(request.error());
+    }
+    const auto inputs = inputsOf(options);
+    if (!inputs) {
+        return tl::unexpected(inputs.error());
+    }
+    auto loaded = load(*inputs, *tempo, options.sensitivity, context);
+    if (!loaded) {
+        return tl::unexpected(loaded.error());
+    }
+    const SetId set = loaded->song.sets.front().id;
+    const auto analysis =
+        analyseSet(loaded->song, set, *loaded->sources, context.work.part(0.1, 0.4));
+    if (!analysis) {
+        return tl::unexpected(analysis.error());
+    }
+    auto marked = placeMarks(loaded->song, set, *analysis, {});
+    if (!marked) {
+        return tl::unexpected(marked.error());
+    }
+    const auto preview = previewFit(*marked, set, *request);
+    if (!preview) {
+        return tl::unexpected(preview.error());
+    }
+    if (preview->performance.hits.empty()) {
+        return badInput(fmt::format(
+            "{}: no hits were found in the leads; raise --sensitivity or choose other leads",
+            inputs->paths.front().string()
+        ));
+    }
+    const auto fitted =
+        cutFit(*marked, set, *request, *loaded->sources, context.work.part(0.4, 0.6));
+    if (!fitted) {
+        return tl::unexpected(fitted.error());
+    }
+    const auto findings =
+        auditSet(fitted->song, set, *loaded->sources, context.work.part(0.6, 0.7));
+    if (!findings) {
+        return tl::unexpected(findings.error());
+    }
+    if (auto printed =
+            printAll(fitted->song, *loaded, *inputs, options, context.work.part(0.7, 1.0));
+        !printed) {
+        return tl::unexpected(printed.error());
+    }
+    print(
+        context,
+        fitReport(fitted->song, *preview, fitted->figures, *findings),
+        sentenceOf(*fitted) + "\n"
+    );
+    return 0;
+}
+
+}  // namespace
+
+void addFit(CLI::App& app, Choice& choice)
+{
+    auto* command = app.add_subcommand("fit", "Fit the microphones of one performance to the grid");
+    auto o = std::make_shared<FitOptions>();
+    command->add_option("IN", o->in, "All microphones of the set")->required();
+    command
+        ->add_option("--lead", o->leads, "The inputs whose hits decide; the one named first rules")
+        ->required();
+    command->add_option("--bpm", o->bpm);
+    command->add_option(
+        "--first-downbeat", o->firstDownbeat, "Seconds from the first frame to bar 1"
+    );
+    command->add_option("--tempo-map", o->tempoMap, "A MIDI file's tempo track");
+    command->add_option(
+        "--map-offset", o->mapOffset, "Seconds from the first frame to the map's start"
+    );
+    command->add_option("--meter", o->meter);
+    command->add_option("--grid", o->grid, "1/4, 1/8, 1/16, 1/32, with a t for triplets");
+    command->add_option("--swing", o->swing, "50 to 75 %");
+    command->add_option("--drift", o->drift, "Percent taken out")->check(CLI::Range(0.0, 100.0));
+    command->add_option("--feel", o->feel, "Percent taken out")->check(CLI::Range(0.0, 100.0));
+    command->add_option("--stray", o->stray, "Percent taken out")->check(CLI::Range(0.0, 100.0));
+    command->add_option("--leave-within-ms", o->leaveWithinMs, "Strays no larger are left alone");
+    command->add_option(
+        "--furthest-ms", o->furthestMs, "Feel and strays move a hit no further than this"
+    );
+    command->add_option("--humanise-ms", o->humaniseMs, "Standard deviation of a random move");
+    command->add_option("--seed", o->seed);
+    command->add_option("--method", o->method, "cut");
+    command->add_option("--material", o->material);
+    command->add_option("--lead-in-ms", o->leadInMs);
+    command->add_option("--crossfade-ms", o->crossfadeMs);
+    command->add_option("--crossfade-shape", o->shape, "matched, equal-power or equal-gain");
+    command->add_option("--sensitivity", o->sensitivity)->check(CLI::Range(0.0, 100.0));
+    command->add_option("--format", o->format, "same, wav16, wav24, wav32f or flac");
+    command->add_option("--out-dir", o->outDir)->required();
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, o] {
+        choice.run = [o](const Context& context) { return run(*o, context); };
+    });
+}
+
+}  // namespace orthochron::cli

@@ -1,0 +1,27 @@
+#pragma once
+
+#include "cli/Commands.h"
+#include "core/audit/Findings.h"
+#include "core/edits/FitEdits.h"
+
+namespace orthochron::cli {
+
+// What `fit --json` prints, and `check --edits` reads. `song` is the fitted one; its one set's
+// tracks are named after their files.
+[[nodiscard]] Json fitReport(
+    const Song& song,
+    const FitPreview& preview,
+    const FitFigures& figures,
+    const std::vector<Finding>& findings
+);
+
+// Findings as `check` prints them; `files` are the names of the microphones.
+[[nodiscard]] Json findingsJson(
+    const std::vector<Finding>& findings, Hertz rate, const std::vector<std::string>& files
+);
+
+// Reads the report's hits and joins back as a map. Errors: BadInput.
+[[nodiscard]] Result<EditMap>
+editMapFrom(const Json& report, Hertz rate, Frames length, const std::string& name);
+
+}  // namespace orthochron::cli

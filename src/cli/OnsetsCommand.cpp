@@ -1,0 +1,115 @@
+#include <fmt/format.h>
+
+#include "cli/Commands.h"
+#include "core/audio/ResampledSource.h"
+#include "core/audio/SoundFile.h"
+#include "core/onset/OnsetDetector.h"
+
+namespace orthochron::cli {
+
+namespace {
+
+struct OnsetsOptions {
+    std::string in;
+    std::vector<std::string> against;
+    double sensitivity = 50.0;
+    double minGapMs = 20.0;
+};
+
+struct Mono {
+    std::vector<float> samples;
+    Hertz rate{0.0};
+};
+
+// All channels of a file as their mean; at `rate` when one is given.
+Result<Mono> readMono(const std::string& path, std::optional<Hertz> rate)
+{
+    auto reader = SoundFileReader::open(path);
+    if (!reader) {
+        return tl::unexpected(reader.error());
+    }
+    const auto source = atRate(std::move(*reader), rate.value_or((*reader)->rate()));
+    const auto audio = readAll(*source);
+    if (!audio) {
+        return tl::unexpected(audio.error());
+    }
+    Mono mono{
+        std::vector<float>(static_cast<std::size_t>((*audio)->frames().count()), 0.0F),
+        source->rate()};
+    const float part = 1.0F / static_cast<float>((*audio)->channels());
+    for (int c = 0; c < (*audio)->channels(); ++c) {
+        const auto channel = (*audio)->channel(c);
+        for (std::size_t i = 0; i < mono.samples.size(); ++i) {
+            mono.samples[i] += part * channel[i];
+        }
+    }
+    return mono;
+}
+
+Result<int> run(const OnsetsOptions& options, const Context& context)
+{
+    const auto sound = readMono(options.in, std::nullopt);
+    if (!sound) {
+        return tl::unexpected(sound.error());
+    }
+    auto analysis = analyseOnsets(sound->samples, sound->rate, context.work);
+    if (!analysis) {
+        return tl::unexpected(analysis.error());
+    }
+    std::vector<BandEnvelope> envelopes;
+    for (const std::string& path : options.against) {
+        const auto other = readMono(path, sound->rate);
+        if (!other) {
+            return tl::unexpected(other.error());
+        }
+        envelopes.push_back(bandEnvelopeOf(other->samples, sound->rate));
+    }
+    std::vector<const BandEnvelope*> others;
+    for (const BandEnvelope& envelope : envelopes) {
+        others.push_back(&envelope);
+    }
+    attributeBleed(*analysis, others);
+    const auto onsets = pickOnsets(
+        analysis->candidates, sound->rate, {options.sensitivity, milliseconds(options.minGapMs), {}}
+    );
+    if (!onsets) {
+        return tl::unexpected(onsets.error());
+    }
+    Json json{
+        {"sample_rate", sound->rate.count()},
+        {"frames", sound->samples.size()},
+        {"onsets", Json::array()}};
+    std::string readable = fmt::format("{} onsets\n", onsets->size());
+    for (const Onset& onset : *onsets) {
+        const double time = toSeconds(onset.at, sound->rate).count();
+        json["onsets"].push_back(
+            {{"sample", onset.at.count()}, {"time_s", time}, {"strength", onset.strength}}
+        );
+        readable +=
+            fmt::format("{:>12} {:>11.5f} s  {:.3f}\n", onset.at.count(), time, onset.strength);
+    }
+    print(context, json, readable);
+    return 0;
+}
+
+}  // namespace
+
+void addOnsets(CLI::App& app, Choice& choice)
+{
+    auto* command = app.add_subcommand("onsets", "Find the hits of a recording");
+    auto options = std::make_shared<OnsetsOptions>();
+    command->add_option("IN", options->in)->required();
+    command->add_option("--against", options->against, "Other microphones of the same set");
+    command->add_option(
+        "--sensitivity", options->sensitivity, "0 to 100; higher finds quieter hits"
+    );
+    command->add_option(
+        "--min-gap-ms", options->minGapMs, "Of two onsets closer than this the stronger stays"
+    );
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, options] {
+        choice.run = [options](const Context& context) { return run(*options, context); };
+    });
+}
+
+}  // namespace orthochron::cli

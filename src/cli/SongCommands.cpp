@@ -1,0 +1,326 @@
+#include <fmt/format.h>
+
+#include "cli/Commands.h"
+#include "core/audio/SoundFile.h"
+#include "core/demo/DemoSong.h"
+#include "core/render/Print.h"
+
+namespace orthochron::cli {
+
+namespace {
+
+bool isSong(const std::filesystem::path& path)
+{
+    return path.extension() == kSongEnding;
+}
+
+struct Opened {
+    SongDocument document;
+    std::filesystem::path folder;
+
+    [[nodiscard]] const Song& song() const { return *document.history.song(); }
+};
+
+Result<Opened> openSong(const std::string& path)
+{
+    auto document = loadSong(path);
+    if (!document) {
+        return tl::unexpected(document.error());
+    }
+    return Opened{std::move(*document), std::filesystem::path(path).parent_path()};
+}
+
+Result<int> infoOfSong(const std::string& path, const Context& context)
+{
+    const auto opened = openSong(path);
+    if (!opened) {
+        return tl::unexpected(opened.error());
+    }
+    const Song& song = opened->song();
+    Json json{
+        {"kind", "song"},
+        {"name", song.name},
+        {"sample_rate", song.rate.count()},
+        {"length_s", toSeconds(song.length(), song.rate).count()},
+        {"bpm", song.tempo.tempi().front().bpm},
+        {"meter",
+         fmt::format(
+             "{}/{}",
+             song.tempo.meters().front().meter.numerator,
+             song.tempo.meters().front().meter.denominator
+         )},
+        {"first_downbeat_s", song.tempo.firstDownbeat().count()},
+        {"undo_steps", opened->document.history.current()},
+        {"tracks", Json::array()},
+        {"mic_sets", Json::array()}};
+    std::string readable = fmt::format(
+        "{}\n  {:.1f} s at {:g} Hz, {:g} bpm, first downbeat {:.4f} s\n",
+        song.name,
+        toSeconds(song.length(), song.rate).count(),
+        song.rate.count(),
+        song.tempo.tempi().front().bpm,
+        song.tempo.firstDownbeat().count()
+    );
+    for (const auto& track : song.tracks) {
+        json["tracks"].push_back(
+            {{"name", track->name},
+             {"clips", track->clips.size()},
+             {"marks", track->marks.size()},
+             {"lead", track->isLead}}
+        );
+        readable += fmt::format(
+            "  {:<16} {:>5} clips {:>5} marks{}\n",
+            track->name,
+            track->clips.size(),
+            track->marks.size(),
+            track->isLead ? "  lead" : ""
+        );
+    }
+    for (const MicSet& set : song.sets) {
+        json["mic_sets"].push_back(
+            {{"name", set.name},
+             {"tracks", set.tracks.size()},
+             {"fitted", set.recipe != nullptr},
+             {"out_of_date", isOutOfDate(song, set)}}
+        );
+    }
+    print(context, json, readable);
+    return 0;
+}
+
+Result<int> infoOfFile(const std::string& path, const Context& context)
+{
+    const auto reader = SoundFileReader::open(path);
+    if (!reader) {
+        return tl::unexpected(reader.error());
+    }
+    const SoundFacts& facts = (*reader)->facts();
+    const auto samples = readAll(**reader);
+    if (!samples) {
+        return tl::unexpected(samples.error());
+    }
+    double peak = 0.0;
+    for (int c = 0; c < facts.channels; ++c) {
+        for (const float value : (*samples)->channel(c)) {
+            peak = std::max(peak, static_cast<double>(std::abs(value)));
+        }
+    }
+    const double seconds = toSeconds(facts.frames, facts.rate).count();
+    Json json{
+        {"kind", "take"},
+        {"sample_rate", facts.rate.count()},
+        {"frames", facts.frames.count()},
+        {"length_s", seconds},
+        {"channels", facts.channels},
+        {"format", facts.format},
+        {"peak_db", toDecibels(peak)}};
+    json["time_stamp"] = facts.timeStamp ? Json(facts.timeStamp->count()) : Json();
+    print(
+        context,
+        json,
+        fmt::format(
+            "{}\n  {}, {:g} Hz, {} channels, {:.3f} s, peak {:.1f} dB\n",
+            path,
+            facts.format,
+            facts.rate.count(),
+            facts.channels,
+            seconds,
+            toDecibels(peak)
+        )
+    );
+    return 0;
+}
+
+struct RenderOptions {
+    std::string song, out, stems, range, format = "wav24";
+    bool dither = false;
+};
+
+// "17:24" is from the start of bar 17 to the start of bar 24.
+Result<PrintSettings> rangeOf(const Song& song, const RenderOptions& options)
+{
+    PrintSettings settings;
+    settings.to = song.length();
+    settings.dither = options.dither;
+    auto format = parsePrintFormat(options.format);
+    if (!format || *format == PrintFormat::Same) {
+        return badArgument(fmt::format(
+            "format '{}' is not known; use wav16, wav24, wav32f or flac", options.format
+        ));
+    }
+    settings.format = *format;
+    if (options.range.empty()) {
+        return settings;
+    }
+    int first = 0;
+    int last = 0;
+    char rest = 0;
+    if (std::sscanf(options.range.c_str(), "%d:%d%c", &first, &last, &rest) != 2 || last <= first) {
+        return badArgument(fmt::format(
+            "range '{}' is not two bars like 17:25, the second after the first", options.range
+        ));
+    }
+    const auto frameOf = [&](int bar) {
+        return toFrames(song.tempo.timeAt(song.tempo.startOfBar(bar)), song.rate);
+    };
+    settings.from = std::max(Frames(0), frameOf(first));
+    settings.to = std::min(settings.to, frameOf(last));
+    return settings;
+}
+
+std::string describe(const std::vector<PrintedFile>& files)
+{
+    std::string text;
+    for (const PrintedFile& file : files) {
+        text += fmt::format(
+            "{}  peak {:.1f} dB{}\n",
+            file.path.string(),
+            toDecibels(file.peak),
+            file.clipped > 0
+                ? fmt::format(", {} samples over full scale were clipped", file.clipped)
+                : ""
+        );
+    }
+    return text;
+}
+
+Result<int> render(const RenderOptions& options, const Context& context)
+{
+    if (options.out.empty() == options.stems.empty()) {
+        return badArgument("say either --out FILE for the mix or --stems DIR for the tracks");
+    }
+    const auto opened = openSong(options.song);
+    if (!opened) {
+        return tl::unexpected(opened.error());
+    }
+    const auto settings = rangeOf(opened->song(), options);
+    if (!settings) {
+        return tl::unexpected(settings.error());
+    }
+    const auto sources = Sources::open(opened->song(), opened->folder);
+    if (!sources) {
+        return tl::unexpected(sources.error());
+    }
+    std::vector<PrintedFile> files;
+    if (!options.out.empty()) {
+        auto file = printMix(opened->song(), **sources, options.out, *settings, context.work);
+        if (!file) {
+            return tl::unexpected(file.error());
+        }
+        files.push_back(std::move(*file));
+    } else {
+        std::error_code error;
+        std::filesystem::create_directories(options.stems, error);
+        std::vector<TrackPrint> prints;
+        for (const auto& track : opened->song().tracks) {
+            prints.push_back(
+                {track->id,
+                 std::filesystem::path(options.stems) / printName(*track, settings->format)}
+            );
+        }
+        auto printed = printTracks(opened->song(), **sources, prints, *settings, context.work);
+        if (!printed) {
+            return tl::unexpected(printed.error());
+        }
+        files = std::move(*printed);
+    }
+    Json json{{"files", Json::array()}};
+    for (const PrintedFile& file : files) {
+        json["files"].push_back(
+            {{"path", file.path.string()},
+             {"peak_db", toDecibels(file.peak)},
+             {"clipped", file.clipped}}
+        );
+    }
+    print(context, json, describe(files));
+    return 0;
+}
+
+}  // namespace
+
+void addDemo(CLI::App& app, Choice& choice)
+{
+    auto* command = app.add_subcommand("demo", "Write the demo song and its takes into a folder");
+    auto folder = std::make_shared<std::string>();
+    command->add_option("DIR", *folder, "Where to write; made if needed")->required();
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, folder] {
+        choice.run = [folder](const Context& context) -> Result<int> {
+            const auto path = demo::writeDemoSong(*folder, context.work);
+            if (!path) {
+                return tl::unexpected(path.error());
+            }
+            print(context, {{"song", path->string()}}, fmt::format("{}\n", path->string()));
+            return 0;
+        };
+    });
+}
+
+void addInfo(CLI::App& app, Choice& choice)
+{
+    auto* command = app.add_subcommand("info", "Say what is in a song or a sound file");
+    auto path = std::make_shared<std::string>();
+    command->add_option("SONG|FILE", *path)->required();
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, path] {
+        choice.run = [path](const Context& context) {
+            return isSong(*path) ? infoOfSong(*path, context) : infoOfFile(*path, context);
+        };
+    });
+}
+
+void addRender(CLI::App& app, Choice& choice)
+{
+    auto* command = app.add_subcommand("render", "Print a song's mix or its tracks");
+    auto options = std::make_shared<RenderOptions>();
+    command->add_option("SONG", options->song)->required();
+    command->add_option("--out", options->out, "Write the mix to this file");
+    command->add_option("--stems", options->stems, "Write each track into this folder");
+    command->add_option(
+        "--range", options->range, "BAR:BAR, from the start of the one to the start of the other"
+    );
+    command->add_option("--format", options->format, "wav16, wav24, wav32f or flac");
+    command->add_flag("--dither", options->dither);
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, options] {
+        choice.run = [options](const Context& context) { return render(*options, context); };
+    });
+}
+
+void addVerify(CLI::App& app, Choice& choice)
+{
+    auto* command =
+        app.add_subcommand("verify", "Check that every take of a song is there and unharmed");
+    auto path = std::make_shared<std::string>();
+    command->add_option("SONG", *path)->required();
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, path] {
+        choice.run = [path](const Context& context) -> Result<int> {
+            const auto opened = openSong(*path);
+            if (!opened) {
+                return tl::unexpected(opened.error());
+            }
+            Json json{{"takes", opened->song().takes.size()}, {"troubles", Json::array()}};
+            std::string readable;
+            for (const TakeTrouble& trouble : verifyTakes(opened->song(), opened->folder, true)) {
+                json["troubles"].push_back(
+                    {{"take", opened->song().take(trouble.take)->name},
+                     {"missing", trouble.isMissing},
+                     {"what", trouble.sentence}}
+                );
+                readable += trouble.sentence + "\n";
+            }
+            const bool isFine = json["troubles"].empty();
+            print(
+                context,
+                json,
+                isFine
+                    ? fmt::format("{} takes, all there and unharmed\n", opened->song().takes.size())
+                    : readable
+            );
+            return isFine ? 0 : 3;
+        };
+    });
+}
+
+}  // namespace orthochron::cli

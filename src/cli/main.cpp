@@ -1,0 +1,129 @@
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "cli/Commands.h"
+
+#include <csignal>
+#include <cstdio>
+#include <exception>
+#include <mutex>
+#include <thread>
+
+namespace orthochron::cli {
+
+void print(const Context& context, const Json& json, const std::string& readable)
+{
+    if (context.asJson) {
+        fmt::print("{}\n", json.dump());
+    } else {
+        fmt::print("{}", readable);
+    }
+    std::fflush(stdout);
+}
+
+int exitCodeOf(ErrorKind kind)
+{
+    switch (kind) {
+    case ErrorKind::BadArgument: return 2;
+    case ErrorKind::BadInput: return 3;
+    case ErrorKind::Failed:
+    case ErrorKind::Cancelled: break;
+    }
+    return 1;
+}
+
+namespace {
+
+// Turns Ctrl-C into a stop request. The signal is blocked in every thread and waited for in one,
+// so that no code runs inside a signal handler.
+class Interrupt {
+public:
+    Interrupt()
+    {
+        sigemptyset(&signals_);
+        sigaddset(&signals_, SIGINT);
+        sigaddset(&signals_, SIGTERM);
+        pthread_sigmask(SIG_BLOCK, &signals_, nullptr);
+        waiter_ = std::jthread([this](const std::stop_token& done) {
+            const timespec quarter{0, 250'000'000};
+            while (!done.stop_requested()) {
+                if (sigtimedwait(&signals_, nullptr, &quarter) > 0) {
+                    stop_.request_stop();
+                }
+            }
+        });
+    }
+    [[nodiscard]] std::stop_token token() const { return stop_.get_token(); }
+
+private:
+    sigset_t signals_{};
+    std::stop_source stop_;
+    std::jthread waiter_;
+};
+
+std::function<void(double)> progressBar()
+{
+    if (isatty(STDERR_FILENO) == 0) {
+        return {};
+    }
+    return [shown = std::make_shared<std::pair<std::mutex, int>>()](double done) {
+        const std::scoped_lock lock(shown->first);
+        const int percent = static_cast<int>(done * 100.0);
+        if (percent == shown->second) {
+            return;
+        }
+        shown->second = percent;
+        fmt::print(
+            stderr,
+            "\r[{:<40}] {:3d} %{}",
+            std::string(static_cast<std::size_t>(percent * 40 / 100), '='),
+            percent,
+            percent >= 100 ? "\n" : ""
+        );
+    };
+}
+
+int run(int argc, char** argv)
+{
+    CLI::App app(
+        "Slices, quantizes and joins recorded takes so that they lock to the song's grid.",
+        "orthochron-cli"
+    );
+    app.require_subcommand(1);
+    app.set_version_flag("--version", "orthochron-cli 0.1.0");
+    Choice choice;
+    addDemo(app, choice);
+    addInfo(app, choice);
+    addOnsets(app, choice);
+    addFit(app, choice);
+    addCheck(app, choice);
+    addRender(app, choice);
+    addVerify(app, choice);
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& error) {
+        return app.exit(error) == 0 ? 0 : 2;
+    }
+    const Interrupt interrupt;
+    const Context context{{interrupt.token(), progressBar()}, choice.asJson};
+    const auto outcome = choice.run(context);
+    if (!outcome) {
+        fmt::print(stderr, "orthochron-cli: {}\n", outcome.error().message);
+        return exitCodeOf(outcome.error().kind);
+    }
+    return *outcome;
+}
+
+}  // namespace
+
+}  // namespace orthochron::cli
+
+int main(int argc, char** argv)
+{
+    try {
+        return orthochron::cli::run(argc, argv);
+    } catch (const std::exception& error) {
+        std::fprintf(stderr, "orthochron-cli: it went wrong inside: %s\n", error.what());
+        return 1;
+    }
+}

@@ -1,0 +1,256 @@
+#include "core/audit/Findings.h"
+
+#include <oneapi/tbb/parallel_for.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <mutex>
+
+namespace orthochron {
+
+namespace {
+
+constexpr Seconds kAround = milliseconds(20.0);  // what a join is heard against
+constexpr double kClickFloor = 0.001;            // -60 dB of the level around
+constexpr double kDipDecibels = -3.0;
+constexpr Seconds kHeard = milliseconds(10.0);  // a shorter dip is no dip to the ear
+constexpr double kDipShare = 0.06;              // -24 dB
+constexpr Seconds kAttack = milliseconds(5.0);  // a join within this after a start cuts the attack
+constexpr double kAudible = 3e-4;               // RMS, -70 dB: below it nothing is reported
+
+using Samples = std::vector<float>;
+
+struct JoinSound {
+    Samples edited;  // from `first` on
+    Samples before;  // as each side would sound alone
+    Samples after;
+    std::size_t begin = 0;  // of the crossfade within them
+    std::size_t end = 0;
+};
+
+double rms(std::span<const float> sound)
+{
+    double sum = 0.0;
+    for (const float value : sound) {
+        sum += static_cast<double>(value) * static_cast<double>(value);
+    }
+    return std::sqrt(sum / std::max<double>(1.0, static_cast<double>(sound.size())));
+}
+
+double bendAt(const Samples& sound, std::size_t n)
+{
+    return std::abs(
+        static_cast<double>(sound[n + 1] - sound[n]) - static_cast<double>(sound[n] - sound[n - 1])
+    );
+}
+
+// By how much the edited sound bends more sharply than both sides do nearby, relative to the
+// level around: the height of a step that would do so.
+double clickOf(const JoinSound& sound, std::size_t reach)
+{
+    const std::size_t from = std::max<std::size_t>(sound.begin, reach + 1) - 1;
+    const std::size_t to = std::min(sound.end + 1, sound.edited.size() - reach - 1);
+    double most = 0.0;
+    for (std::size_t n = from; n < to; ++n) {
+        const double bend = bendAt(sound.edited, n);
+        if (bend <= most) {
+            continue;
+        }
+        double usual = 0.0;
+        for (std::size_t k = n - reach + 1; k < n + reach; ++k) {
+            usual = std::max(usual, bendAt(sound.before, k) + bendAt(sound.after, k));
+        }
+        most = std::max(most, bend - 1.5 * usual);
+    }
+    return most / std::max(rms(sound.edited), kAudible);
+}
+
+// Level of the crossfade against what both sides have there, each counted as far as it is faded
+// in, over at least the time an ear takes to hear a level.
+double dipOf(const JoinSound& sound, std::size_t least)
+{
+    const std::size_t length = sound.end - sound.begin;
+    const std::size_t wider = length < least ? (least - length) / 2 : 0;
+    const std::size_t from = sound.begin - std::min(sound.begin, wider);
+    const std::size_t to = std::min(sound.end + wider, sound.edited.size());
+    double expected = 0.0;
+    double heard = 0.0;
+    for (std::size_t n = from; n < to; ++n) {
+        const double along = static_cast<double>(n) + 0.5 - static_cast<double>(sound.begin);
+        const double part =
+            std::clamp(along / std::max<double>(1.0, static_cast<double>(length)), 0.0, 1.0);
+        const auto a = static_cast<double>(sound.before[n]);
+        const auto b = static_cast<double>(sound.after[n]);
+        const auto e = static_cast<double>(sound.edited[n]);
+        expected += (1.0 - part) * a * a + part * b * b;
+        heard += e * e;
+    }
+    expected = std::sqrt(expected / static_cast<double>(to - from));
+    heard = std::sqrt(heard / static_cast<double>(to - from));
+    // What lies this far below the music around it is not heard to dip.
+    if (expected < kAudible || expected < kDipShare * rms(sound.edited)) {
+        return 0.0;
+    }
+    return toDecibels(heard / expected);
+}
+
+Result<JoinSound> soundOf(const AuditInput& input, std::size_t index, int microphone)
+{
+    const EditMap::Join& join = input.map.joins[index];
+    const Frames around = toFrames(kAround, input.map.rate);
+    const Frames first = join.at - around;
+    const auto size = static_cast<std::size_t>((join.length + around + around).count());
+    JoinSound sound{Samples(size), Samples(size), Samples(size), 0, 0};
+    sound.begin = static_cast<std::size_t>(around.count());
+    sound.end = sound.begin + static_cast<std::size_t>(join.length.count());
+    const Frames before = input.map.pieces[index].move;
+    const Frames after = input.map.pieces[index + 1].move;
+    if (auto read = input.edited(microphone, first, sound.edited); !read) {
+        return tl::unexpected(read.error());
+    }
+    if (auto read = input.recorded(microphone, first - before, sound.before); !read) {
+        return tl::unexpected(read.error());
+    }
+    if (auto read = input.recorded(microphone, first - after, sound.after); !read) {
+        return tl::unexpected(read.error());
+    }
+    return sound;
+}
+
+// Findings that follow from the map alone.
+void checkAttacks(const EditMap& map, std::size_t index, std::vector<Finding>& findings)
+{
+    const EditMap::Join& join = map.joins[index];
+    const Frames end = join.at + join.length;
+    const Frames before = map.pieces[index].move;
+    const Frames after = map.pieces[index + 1].move;
+    const Frames attack = toFrames(kAttack, map.rate);
+    const Frames reach = toFrames(Seconds(1.0), map.rate);
+    const Frames low = join.at - std::max(before, after) - reach;
+    const Frames high = end - std::min(before, after) + reach;
+    auto hit = std::ranges::lower_bound(map.hits, low, {}, &EditMap::Hit::start);
+    for (; hit != map.hits.end() && hit->start < high; ++hit) {
+        const Frames target = hit->start + hit->move;
+        if (end > target && join.at < target + attack) {
+            const Frames within = std::min(end, target + attack) - std::max(join.at, target);
+            findings.push_back(
+                {FindingKind::CutInAttack,
+                 join.at,
+                 inMilliseconds(toSeconds(within, map.rate)),
+                 0,
+                 index}
+            );
+        }
+        // Heard from the earlier side before the join has faded it, and again from the later.
+        const Frames first = hit->start + before;
+        const Frames second = hit->start + after;
+        if (before != after && first < end && first >= map.pieces[index].from &&
+            second >= join.at && second < map.pieces[index + 1].to) {
+            const double left =
+                join.length > Frames(0) && first > join.at ? (end - first) / join.length : 1.0;
+            if (left > 0.03) {
+                findings.push_back({FindingKind::DoubleHit, first, toDecibels(left), 0, index});
+            }
+        }
+    }
+}
+
+}  // namespace
+
+std::string_view wordOf(FindingKind kind)
+{
+    constexpr std::array<std::string_view, 8> kWords{
+        "click", "double hit", "gap", "dip", "skew", "strain", "cut in attack", "over full scale"};
+    return kWords[static_cast<std::size_t>(kind)];
+}
+
+std::string_view unitOf(FindingKind kind)
+{
+    constexpr std::array<std::string_view, 8> kUnits{
+        "dB", "dB", "ms", "dB", "samples", "ratio", "ms", "dB"};
+    return kUnits[static_cast<std::size_t>(kind)];
+}
+
+bool isWorse(const Finding& a, const Finding& b)
+{
+    // Double hits and gaps spoil a take; clicks are heard; dips and cut attacks are felt.
+    constexpr std::array<int, 8> kRank{2, 0, 1, 5, 3, 6, 4, 7};
+    const int rankA = kRank[static_cast<std::size_t>(a.kind)];
+    const int rankB = kRank[static_cast<std::size_t>(b.kind)];
+    if (rankA != rankB) {
+        return rankA < rankB;
+    }
+    const bool lowIsWorse = a.kind == FindingKind::Dip;
+    if (a.value != b.value) {
+        return lowIsWorse ? a.value < b.value : std::abs(a.value) > std::abs(b.value);
+    }
+    return a.at < b.at;
+}
+
+Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t index)
+{
+    std::vector<Finding> findings;
+    checkAttacks(input.map, index, findings);
+    const Frames at = input.map.joins[index].at;
+    const auto reach =
+        static_cast<std::size_t>(toFrames(milliseconds(0.5), input.map.rate).count()) + 2;
+    const auto heard = static_cast<std::size_t>(toFrames(kHeard, input.map.rate).count());
+    Finding click{FindingKind::Click, at, 0.0, 0, index};
+    Finding dip{FindingKind::Dip, at, 0.0, 0, index};
+    for (int m = 0; m < input.microphones; ++m) {
+        const auto sound = soundOf(input, index, m);
+        if (!sound) {
+            return tl::unexpected(sound.error());
+        }
+        if (const double here = clickOf(*sound, reach); here > click.value) {
+            click.value = here;
+            click.microphone = m;
+        }
+        if (const double here = dipOf(*sound, heard); here < dip.value) {
+            dip.value = here;
+            dip.microphone = m;
+        }
+    }
+    if (click.value > kClickFloor) {
+        click.value = toDecibels(click.value);
+        findings.push_back(click);
+    }
+    if (dip.value < kDipDecibels) {
+        findings.push_back(dip);
+    }
+    return findings;
+}
+
+Result<std::vector<Finding>> checkJoins(const AuditInput& input, const Work& work)
+{
+    std::vector<std::vector<Finding>> found(input.map.joins.size());
+    std::mutex mutex;
+    Result<void> outcome;
+    tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t i) {
+        if (work.stopped()) {
+            return;
+        }
+        auto findings = checkJoin(input, i);
+        if (findings) {
+            found[i] = std::move(*findings);
+        } else {
+            const std::scoped_lock lock(mutex);
+            outcome = tl::unexpected(findings.error());
+        }
+    });
+    if (work.stopped()) {
+        return cancelled();
+    }
+    if (!outcome) {
+        return tl::unexpected(outcome.error());
+    }
+    std::vector<Finding> all;
+    for (const auto& findings : found) {
+        all.insert(all.end(), findings.begin(), findings.end());
+    }
+    work.report(1.0);
+    return all;
+}
+
+}  // namespace orthochron

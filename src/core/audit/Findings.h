@@ -1,0 +1,81 @@
+#pragma once
+
+#include "core/base/Result.h"
+#include "core/base/Work.h"
+#include "core/time/Units.h"
+
+#include <functional>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace orthochron {
+
+enum class FindingKind { Click, DoubleHit, Gap, Dip, Skew, Strain, CutInAttack, OverFullScale };
+
+// What the program's own check of an edit turned up.
+struct Finding {
+    FindingKind kind = FindingKind::Click;
+    Frames at;                        // song time
+    double value = 0.0;               // how much, in unitOf(kind)
+    int microphone = 0;               // where it is worst
+    std::optional<std::size_t> join;  // of the checked joins, when it belongs to one
+
+    bool operator==(const Finding&) const = default;
+};
+
+[[nodiscard]] std::string_view wordOf(FindingKind kind);  // "double hit"
+[[nodiscard]] std::string_view unitOf(FindingKind kind);  // "dB", "ms", "samples", "ratio"
+
+// Orders findings worst first: by kind (what is heard first), then by size.
+[[nodiscard]] bool isWorse(const Finding& a, const Finding& b);
+
+// What an edit by cutting claims to have done to all microphones of a set.
+struct EditMap {
+    struct Piece {
+        Frames from;  // song time
+        Frames to;
+        Frames move;  // song time less recorded time
+    };
+    struct Join {
+        Frames at;
+        Frames length;
+    };
+    struct Hit {
+        Frames start;  // recorded time of the start of its attack
+        Frames move;
+    };
+    std::vector<Piece> pieces;  // one more than joins; neighbours overlap by the join between them
+    std::vector<Join> joins;
+    std::vector<Hit> hits;  // ascending by start
+    Hertz rate{48000.0};
+    Frames length;
+};
+
+// Reads a microphone's sound; callable from several threads at once.
+using MicrophoneReader =
+    std::function<Result<void>(int microphone, Frames from, std::span<float> into)>;
+
+struct AuditInput {
+    const EditMap& map;
+    int microphones = 0;
+    MicrophoneReader edited;    // song time
+    MicrophoneReader recorded;  // recorded time
+};
+
+// Checks every join: click, dip, cut in attack and double hit, by what both sides would have
+// sounded like without it. Errors: the readers', Cancelled. In order of time.
+[[nodiscard]] Result<std::vector<Finding>>
+checkJoins(const AuditInput& input, const Work& work = {});
+
+// The findings of the join with this index alone.
+[[nodiscard]] Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t join);
+
+// Compares the whole edit with what its map says it should be, and finds what is not as claimed:
+// gaps, skew between microphones, clicks and double hits anywhere, samples over full scale.
+[[nodiscard]] Result<std::vector<Finding>>
+checkWhole(const AuditInput& input, const Work& work = {});
+
+}  // namespace orthochron

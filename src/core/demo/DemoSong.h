@@ -1,0 +1,24 @@
+#pragma once
+
+#include "core/base/Work.h"
+#include "core/demo/KitRecording.h"
+#include "core/files/SongFile.h"
+
+namespace orthochron::demo {
+
+constexpr std::string_view kSongName = "Lantern Weir";
+
+// Writes the made-up takes (24-bit WAV) and the song file into a folder, which is made if needed.
+// Gives the song's path. Errors: Failed, Cancelled.
+[[nodiscard]] Result<std::filesystem::path>
+writeDemoSong(const std::filesystem::path& folder, const Work& work = {});
+
+// The takes of a performance as files, named after the microphones. For tests of other kits.
+[[nodiscard]] Result<std::vector<std::filesystem::path>> writeKitTakes(
+    const KitPerformance& performance,
+    const RecordingSettings& settings,
+    const std::filesystem::path& folder,
+    const Work& work = {}
+);
+
+}  // namespace orthochron::demo

@@ -1,0 +1,179 @@
+#include "core/demo/DrumVoices.h"
+
+#include <cmath>
+#include <numbers>
+
+namespace orthochron::demo {
+
+namespace {
+
+constexpr double kTurn = 2.0 * std::numbers::pi;
+
+// A head's mode: a sine whose pitch falls from `hertz * (1 + bend)` to `hertz`.
+struct Mode {
+    double hertz;
+    double level;
+    double decay;  // seconds to 1/e
+    double bend;
+    double bendTime;
+};
+
+void addMode(std::span<float> out, double rate, const Mode& mode, double rise)
+{
+    const double fall = std::exp(-1.0 / (mode.decay * rate));
+    const double relax = std::exp(-1.0 / (mode.bendTime * rate));
+    const double settle = std::exp(-1.0 / (rise * rate));
+    double phase = 0.0;
+    double level = mode.level;
+    double bend = mode.bend;
+    double missing = 1.0;  // of the rise
+    for (std::size_t i = 0; i < out.size() && level > 1e-5; ++i) {
+        out[i] += static_cast<float>(level * (1.0 - missing) * std::sin(phase));
+        phase += kTurn * mode.hertz * (1.0 + bend) / rate;
+        level *= fall;
+        bend *= relax;
+        missing *= settle;
+    }
+}
+
+// Noise between two corners (one pole each), dying away.
+struct Noise {
+    double level;
+    double lowHertz;
+    double highHertz;
+    double decay;
+    double rise;
+};
+
+void addNoise(std::span<float> out, double rate, const Noise& noise, Random& random)
+{
+    const double low = -std::expm1(-kTurn * noise.lowHertz / rate);
+    const double high = -std::expm1(-kTurn * noise.highHertz / rate);
+    const double fall = std::exp(-1.0 / (noise.decay * rate));
+    double slow = 0.0;
+    double smooth = 0.0;
+    double level = noise.level;
+    const double settle = std::exp(-1.0 / (noise.rise * rate));
+    double missing = 1.0;  // of the rise
+    for (std::size_t i = 0; i < out.size() && level > 1e-5; ++i, level *= fall, missing *= settle) {
+        smooth += high * (random.between(-1.0, 1.0) - smooth);
+        slow += low * (smooth - slow);
+        out[i] += static_cast<float>(level * (smooth - slow) * (1.0 - missing));
+    }
+}
+
+// A plate's mode as a two-pole recursion: no sine for each sample.
+void addPartial(std::span<float> out, double rate, double hertz, double level, double decay)
+{
+    const double fall = std::exp(-1.0 / (decay * rate));
+    const double turn = 2.0 * fall * std::cos(kTurn * hertz / rate);
+    const double square = fall * fall;
+    double before = 0.0;
+    double now = level * std::sin(kTurn * hertz / rate);
+    const auto length = std::min(out.size(), static_cast<std::size_t>(decay * rate * 8.0));
+    for (std::size_t i = 0; i < length; ++i) {
+        out[i] += static_cast<float>(now);
+        const double next = turn * now - square * before;
+        before = now;
+        now = next;
+    }
+}
+
+struct Plate {
+    int partials;
+    double lowHertz, highHertz;
+    double level;
+    double longest;  // decay of the lowest partials, seconds
+    double tilt;     // how much sooner the high ones die
+};
+
+void addPlate(std::span<float> out, double rate, const Plate& plate, Random& random)
+{
+    const double top = std::min(plate.highHertz, 0.45 * rate);
+    for (int i = 0; i < plate.partials; ++i) {
+        const double place = (i + random.even()) / plate.partials;
+        const double hertz = plate.lowHertz * std::pow(top / plate.lowHertz, place);
+        const double decay = plate.longest * std::pow(hertz / plate.lowHertz, -plate.tilt);
+        addPartial(out, rate, hertz, plate.level * random.between(-1.0, 1.0), decay);
+    }
+}
+
+std::vector<float> room(double seconds, double rate)
+{
+    return std::vector<float>(static_cast<std::size_t>(seconds * rate), 0.0F);
+}
+
+std::vector<float> kick(double v, double rate, const KitTuning& tuning, Random& random)
+{
+    auto out = room(0.7, rate);
+    addMode(out, rate, {tuning.kickHertz, 0.85 * v, 0.13, 1.9, 0.012}, 0.0005);
+    addMode(out, rate, {tuning.kickHertz * 1.62, 0.22 * v, 0.07, 0.9, 0.010}, 0.0005);
+    addMode(out, rate, {tuning.kickHertz * 3.4, 0.10 * v, 0.03, 0.4, 0.006}, 0.0003);
+    addNoise(out, rate, {1.1 * v * v, 1200.0, 5200.0, 0.0045, 0.0001}, random);
+    return out;
+}
+
+std::vector<float> snare(double v, double rate, const KitTuning& tuning, Random& random)
+{
+    auto out = room(0.6, rate);
+    const double detune = 1.0 + 0.01 * random.bell();
+    addMode(out, rate, {tuning.snareHertz * detune, 0.50 * v, 0.075, 0.25, 0.010}, 0.0003);
+    addMode(out, rate, {tuning.snareHertz * 1.59 * detune, 0.28 * v, 0.050, 0.18, 0.008}, 0.0003);
+    addMode(out, rate, {tuning.snareHertz * 2.31, 0.16 * v, 0.035, 0.10, 0.006}, 0.0003);
+    addNoise(out, rate, {1.3 * v * std::sqrt(v), 1800.0, 9000.0, 0.006, 0.0001}, random);
+    addNoise(out, rate, {0.55 * v, 1500.0, 8000.0, 0.085, 0.0012}, random);
+    return out;
+}
+
+std::vector<float> tom(double v, double rate, const KitTuning& tuning, Random& random)
+{
+    auto out = room(1.1, rate);
+    addMode(out, rate, {tuning.tomHertz, 0.75 * v, 0.22, 0.45, 0.030}, 0.0004);
+    addMode(out, rate, {tuning.tomHertz * 1.55, 0.30 * v, 0.11, 0.30, 0.020}, 0.0004);
+    addMode(out, rate, {tuning.tomHertz * 2.2, 0.14 * v, 0.06, 0.20, 0.012}, 0.0003);
+    addNoise(out, rate, {0.8 * v * v, 900.0, 6000.0, 0.005, 0.0001}, random);
+    return out;
+}
+
+std::vector<float> hat(double v, double rate, const KitTuning& tuning, Random& random)
+{
+    auto out = room(0.25, rate);
+    addPlate(out, rate, {26, 3200.0, 15000.0, 0.05 * v, 0.040 * tuning.cymbalDecay, 0.3}, random);
+    addNoise(out, rate, {0.65 * v, 6500.0, 16000.0, 0.028, 0.0002}, random);
+    return out;
+}
+
+std::vector<float> ride(double v, double rate, const KitTuning& tuning, Random& random)
+{
+    auto out = room(2.2 * tuning.cymbalDecay, rate);
+    addPlate(out, rate, {44, 420.0, 14000.0, 0.030 * v, 1.1 * tuning.cymbalDecay, 0.45}, random);
+    addPlate(out, rate, {7, 2600.0, 6500.0, 0.11 * v, 0.09, 0.2}, random);
+    addNoise(out, rate, {0.30 * v, 5000.0, 15000.0, 0.010, 0.0002}, random);
+    return out;
+}
+
+std::vector<float> crash(double v, double rate, const KitTuning& tuning, Random& random)
+{
+    auto out = room(4.0 * tuning.cymbalDecay, rate);
+    addPlate(out, rate, {72, 280.0, 15000.0, 0.055 * v, 1.7 * tuning.cymbalDecay, 0.38}, random);
+    addNoise(out, rate, {0.50 * v, 2500.0, 15000.0, 0.28, 0.0015}, random);
+    return out;
+}
+
+}  // namespace
+
+std::vector<float>
+soundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random& random)
+{
+    switch (drum) {
+    case Drum::Kick: return kick(velocity, rate.count(), tuning, random);
+    case Drum::Snare: return snare(velocity, rate.count(), tuning, random);
+    case Drum::Tom: return tom(velocity, rate.count(), tuning, random);
+    case Drum::Hat: return hat(velocity, rate.count(), tuning, random);
+    case Drum::Ride: return ride(velocity, rate.count(), tuning, random);
+    case Drum::Crash: break;
+    }
+    return crash(velocity, rate.count(), tuning, random);
+}
+
+}  // namespace orthochron::demo

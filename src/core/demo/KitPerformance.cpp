@@ -1,0 +1,187 @@
+#include "core/demo/KitPerformance.h"
+
+#include "core/demo/Random.h"
+
+#include <algorithm>
+#include <array>
+#include <numbers>
+#include <string_view>
+
+namespace orthochron::demo {
+
+namespace {
+
+// One bar of sixteenths for each drum: X accented, x plain, g ghosted, . rests.
+struct Pattern {
+    std::string_view kick, snare, hat, ride, tom, crash;
+};
+
+constexpr std::array<Pattern, 6> kPatterns{{
+    {"X.....x.x.......", "....X..g.g..X...", "X.x.x.x.x.x.x.x.", "", "", ""},
+    {"X.....x...x.....", "....X..g.g..X..g", "X.x.x.xxx.x.x.xx", "", "", ""},
+    {"X..x..x.x.......", "....X.......X...", "", "X.x.x.x.x.x.x.x.", "", ""},
+    {"X.....x.x..x....", "....X..g.g..X...", "", "X.x.x.x.X.x.x.x.", "", ""},
+    {"X.......x.......", "....X..g....xxX.", "X.x.x.x.x.......", "", "..........X.x.XX", ""},
+    {"X.....x.x.......", "....X..g.g..X...", "..x.x.x.x.x.x.x.", "", "", "X..............."},
+}};
+
+const Pattern& patternOf(int bar)
+{
+    const int inPhrase = (bar - 1) % 8;
+    const bool chorus = ((bar - 1) / 16) % 2 == 1;
+    if (inPhrase == 7) {
+        return kPatterns[4];
+    }
+    if ((bar - 1) % 16 == 0 && bar > 1) {
+        return kPatterns[5];
+    }
+    return kPatterns[static_cast<std::size_t>((chorus ? 2 : 0) + (bar + 1) % 2)];
+}
+
+class Drummer {
+public:
+    explicit Drummer(const DrummerSettings& settings)
+        : settings_(settings),
+          random_(settings.seed),
+          map_(TempoMap::steady(settings.bpm, Meter{}, settings.countIn).value())
+    {}
+
+    KitPerformance perform()
+    {
+        for (int bar = 1; bar <= settings_.bars; ++bar) {
+            const Pattern& pattern = patternOf(bar);
+            play(Drum::Kick, pattern.kick, bar);
+            play(Drum::Snare, pattern.snare, bar);
+            play(Drum::Hat, pattern.hat, bar);
+            play(Drum::Ride, pattern.ride, bar);
+            play(Drum::Tom, pattern.tom, bar);
+            play(Drum::Crash, pattern.crash, bar);
+        }
+        if (settings_.mistakes) {
+            makeMistakes();
+        }
+        std::ranges::stable_sort(hits_, {}, &DemoHit::played);
+        const Seconds end = map_.timeAt(map_.startOfBar(settings_.bars + 1));
+        return {settings_, map_, std::move(hits_), end + Seconds(2.5)};
+    }
+
+private:
+    // Two slow waves and one bar a good way off, reached and left over three bars.
+    Seconds driftAt(Beats musical) const
+    {
+        const double bars = musical.count() / 4.0;
+        const double turn = 2.0 * std::numbers::pi;
+        const double waves =
+            0.012 * std::sin(turn * bars / 21.0) + 0.006 * std::sin(turn * bars / 8.7 + 1.0);
+        // Nothing at the first downbeat: that is where the grid was laid.
+        const double away = waves - 0.006 * std::sin(1.0);
+        const double distance = std::abs(bars - (settings_.wanderBar - 0.5));
+        const double near = std::clamp((3.5 - distance) / 3.0, 0.0, 1.0);
+        const double bump = 0.5 - 0.5 * std::cos(std::numbers::pi * near);
+        return Seconds(settings_.looseness * away + settings_.wanderOff.count() * bump);
+    }
+
+    Seconds feelOf(Drum drum, int step) const
+    {
+        Seconds feel{0.0};
+        if (step % 2 == 1) {
+            feel += Seconds((settings_.swing / 50.0 - 1.0) * 15.0 / settings_.bpm);
+        }
+        if (drum == Drum::Snare) {
+            feel += settings_.snareBehind;
+        } else if (drum == Drum::Hat && step % 4 == 2) {
+            feel += milliseconds(-3.0);
+        } else if (drum == Drum::Tom) {
+            feel += milliseconds(4.0);
+        }
+        return feel;
+    }
+
+    void play(Drum drum, std::string_view pattern, int bar)
+    {
+        for (std::size_t i = 0; i < pattern.size(); ++i) {
+            if (pattern[i] == '.') {
+                continue;
+            }
+            const int step = static_cast<int>(i);
+            const Beats at = map_.startOfBar(bar) + Beats(0.25 * step);
+            DemoHit hit;
+            hit.drum = drum;
+            hit.bar = bar;
+            hit.step = step;
+            hit.stroke = pattern[i] == 'g' ? Stroke::Ghost : Stroke::Main;
+            const double loud = pattern[i] == 'X' ? 0.92 : pattern[i] == 'x' ? 0.74 : 0.16;
+            hit.velocity = std::clamp(loud * (1.0 + 0.07 * random_.bell()), 0.08, 1.0);
+            hit.grid = map_.timeAt(at);
+            hit.drift = driftAt(at);
+            hit.feel = feelOf(drum, step);
+            hit.stray = Seconds(settings_.looseness * 0.0035 * random_.bell());
+            hit.played = hit.grid + hit.drift + hit.feel + hit.stray;
+            hits_.push_back(hit);
+        }
+    }
+
+    DemoHit* find(Drum drum, int bar, int step)
+    {
+        const auto found = std::ranges::find_if(hits_, [&](const DemoHit& hit) {
+            return hit.drum == drum && hit.bar == bar && hit.step == step;
+        });
+        return found == hits_.end() ? nullptr : &*found;
+    }
+
+    void stray(Drum drum, int bar, int step, Seconds by)
+    {
+        if (DemoHit* hit = find(drum, bar, step)) {
+            hit->played += by;
+            hit->stray += by;
+        }
+    }
+
+    // A stroke `before` ahead of the blow it goes with.
+    void precede(const DemoHit& main, Stroke stroke, Seconds before, double velocity)
+    {
+        DemoHit hit = main;
+        hit.stroke = stroke;
+        hit.velocity = velocity;
+        hit.played = main.played - before;
+        hits_.push_back(hit);
+    }
+
+    void makeMistakes()
+    {
+        stray(Drum::Kick, 6, 6, milliseconds(27.0));
+        stray(Drum::Snare, 11, 12, milliseconds(-24.0));
+        stray(Drum::Kick, 19, 0, milliseconds(-31.0));
+        stray(Drum::Snare, 27, 4, milliseconds(22.0));
+        stray(Drum::Kick, 34, 8, milliseconds(35.0));
+        stray(Drum::Snare, 51, 12, milliseconds(29.0));
+        if (const DemoHit* main = find(Drum::Snare, 14, 4)) {
+            precede(DemoHit(*main), Stroke::Grace, milliseconds(31.0), 0.32);
+        }
+        if (const DemoHit* main = find(Drum::Snare, 30, 12)) {
+            precede(DemoHit(*main), Stroke::Grace, milliseconds(26.0), 0.30);
+        }
+        if (const DemoHit* found = find(Drum::Snare, 45, 12)) {
+            const DemoHit main = *found;
+            for (int stroke = 5; stroke >= 1; --stroke) {
+                precede(
+                    main, Stroke::Roll, milliseconds(62.0 * stroke), 0.30 + 0.02 * (5 - stroke)
+                );
+            }
+        }
+    }
+
+    DrummerSettings settings_;
+    Random random_;
+    TempoMap map_;
+    std::vector<DemoHit> hits_;
+};
+
+}  // namespace
+
+KitPerformance performKit(const DrummerSettings& settings)
+{
+    return Drummer(settings).perform();
+}
+
+}  // namespace orthochron::demo

@@ -1,0 +1,53 @@
+#pragma once
+
+#include "core/time/TempoMap.h"
+
+#include <string_view>
+#include <vector>
+
+namespace orthochron::demo {
+
+enum class Drum { Kick, Snare, Tom, Hat, Ride, Crash };
+constexpr int kDrums = 6;
+
+// What a blow is to the player: a blow meant for a line, or one that goes with another.
+enum class Stroke { Main, Ghost, Grace, Roll };
+
+// One blow and the truth about it. `played` is when the stick lands; a microphone hears it later.
+struct DemoHit {
+    Drum drum = Drum::Kick;
+    Stroke stroke = Stroke::Main;
+    double velocity = 1.0;  // 0..1
+    int bar = 1;
+    int step = 0;   // sixteenth within the bar the blow was meant for
+    Seconds grid;   // its line; for a grace or roll stroke the line of the blow it goes with
+    Seconds drift;  // the three parts of the deviation: played = grid + drift + feel + stray,
+    Seconds feel;   // plus, for a grace or roll stroke, its spacing
+    Seconds stray;
+    Seconds played;
+};
+
+// How the made-up drummer plays. The defaults are "Lantern Weir"; tests vary them.
+struct DrummerSettings {
+    std::uint64_t seed = 1907;
+    double bpm = 92.0;
+    int bars = 64;
+    Seconds countIn{0.5};    // song time of the first downbeat
+    double looseness = 1.0;  // scales drift and strays
+    Seconds snareBehind{0.009};
+    double swing = 54.0;       // %, of the sixteenths; felt, not written
+    Seconds wanderOff{0.326};  // how late the player is at `wanderBar`, and back again
+    int wanderBar = 40;
+    bool mistakes = true;  // strays, flam, roll
+};
+
+struct KitPerformance {
+    DrummerSettings settings;
+    TempoMap map;
+    std::vector<DemoHit> hits;  // in the order they are played
+    Seconds length;
+};
+
+[[nodiscard]] KitPerformance performKit(const DrummerSettings& settings = {});
+
+}  // namespace orthochron::demo

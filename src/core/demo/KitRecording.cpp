@@ -1,0 +1,232 @@
+#include "core/demo/KitRecording.h"
+
+#include <oneapi/tbb/parallel_for.h>
+
+#include <cmath>
+#include <numbers>
+
+namespace orthochron::demo {
+
+namespace {
+
+constexpr double kSpeedOfSound = 343.0;  // m/s at 20 degrees
+
+// A path this much nearer than the others is the microphone's own drum.
+constexpr double kOwnMetres = 0.2;
+
+// Keeps the filters of a silent path from falling into numbers that take a hundred times longer.
+constexpr float kNeverDenormal = 1e-18F;
+
+std::array<Microphone, 8> makeMicrophones()
+{
+    // Columns: kick, snare, tom, hat, ride, crash.
+    return {{
+        {"Kick in",
+         {{{0.10, 0, 20000},
+           {0.75, -22, 1800},
+           {0.70, -23, 1600},
+           {0.95, -34, 1500},
+           {1.0, -36, 1500},
+           {1.2, -34, 1500}}},
+         1.0,
+         -62},
+        {"Kick out",
+         {{{0.19, -4, 6000},
+           {0.95, -20, 3500},
+           {0.80, -20, 3000},
+           {1.15, -28, 4000},
+           {1.1, -30, 4000},
+           {1.3, -28, 4000}}},
+         1.0,
+         -50},
+        {"Snare top",
+         {{{0.70, -22, 1500},
+           {0.08, 0, 20000},
+           {0.50, -20, 5000},
+           {0.42, -19, 9000},
+           {0.95, -28, 7000},
+           {0.80, -24, 8000}}},
+         1.0,
+         -54},
+        {"Snare under",
+         {{{0.60, -21, 1500},
+           {0.16, -3, 16000},
+           {0.62, -24, 3000},
+           {0.60, -27, 5000},
+           {1.05, -32, 5000},
+           {1.00, -29, 5000}}},
+         -1.0,
+         -56},
+        {"Tom",
+         {{{0.68, -22, 1500},
+           {0.45, -20, 5000},
+           {0.09, 0, 20000},
+           {0.70, -26, 7000},
+           {0.75, -25, 7000},
+           {0.70, -23, 8000}}},
+         1.0,
+         -55},
+        {"Over left",
+         {{{1.35, -15, 3000},
+           {1.02, -11, 12000},
+           {1.15, -12, 10000},
+           {0.85, -9, 18000},
+           {1.30, -13, 14000},
+           {0.80, -5, 18000}}},
+         1.0,
+         -32},
+        {"Over right",
+         {{{1.35, -15, 3000},
+           {1.08, -11, 12000},
+           {0.98, -11, 10000},
+           {1.35, -13, 14000},
+           {0.80, -9, 18000},
+           {1.20, -7, 16000}}},
+         1.0,
+         -32},
+        {"Room",
+         {{{3.40, -18, 2500},
+           {3.30, -16, 7000},
+           {3.35, -17, 6000},
+           {3.30, -19, 9000},
+           {3.45, -19, 9000},
+           {3.40, -15, 9000}}},
+         1.0,
+         -16},
+    }};
+}
+
+// Adds the dry drum as one microphone hears it: delayed, duller, quieter.
+void addPath(
+    std::span<float> out, std::span<const float> dry, const Path& path, double gain, double rate
+)
+{
+    const auto delay = static_cast<std::size_t>(std::llround(path.metres / kSpeedOfSound * rate));
+    const bool isBright = path.lowPassHertz >= 0.4 * rate;
+    const auto smooth = static_cast<float>(
+        isBright ? 1.0 : -std::expm1(-2.0 * std::numbers::pi * path.lowPassHertz / rate)
+    );
+    const auto level = static_cast<float>(gain);
+    float held = 0.0F;
+    for (std::size_t i = 0; i + delay < out.size(); ++i) {
+        held += smooth * (dry[i] - held) + kNeverDenormal;
+        out[i + delay] += level * held;
+    }
+}
+
+// A wooden room: eight echoes fed back through a rotation that loses nothing (Stautner and
+// Puckette 1982, Jot 1991), each loop duller than the last.
+std::vector<float> reverberation(std::span<const float> dry, double rate)
+{
+    constexpr std::array<double, 8> kMetres{3.1, 3.7, 4.3, 5.3, 6.1, 7.3, 8.3, 9.7};
+    constexpr float kFeedback = 0.80F;  // about 0.6 s to -60 dB at these lengths
+    std::array<std::vector<float>, 8> lines;
+    std::array<std::size_t, 8> at{};
+    std::array<float, 8> dull{};
+    for (std::size_t i = 0; i < 8; ++i) {
+        lines[i].assign(static_cast<std::size_t>(kMetres[i] / kSpeedOfSound * rate) + 1, 0.0F);
+    }
+    std::vector<float> out(dry.size());
+    for (std::size_t n = 0; n < dry.size(); ++n) {
+        std::array<float, 8> heard{};
+        float sum = 0.0F;
+        for (std::size_t i = 0; i < 8; ++i) {
+            dull[i] += 0.45F * (lines[i][at[i]] - dull[i]) + kNeverDenormal;
+            heard[i] = dull[i];
+            sum += heard[i];
+        }
+        for (std::size_t i = 0; i < 8; ++i) {
+            lines[i][at[i]] = dry[n] + kFeedback * (heard[i] - 0.25F * sum);
+            at[i] = at[i] + 1 == lines[i].size() ? 0 : at[i] + 1;
+        }
+        out[n] = 0.35F * sum;
+    }
+    return out;
+}
+
+using DryDrums = std::array<std::vector<float>, kDrums>;
+
+DryDrums playDry(const KitPerformance& performance, const RecordingSettings& settings)
+{
+    const double rate = settings.rate.count();
+    const auto length = static_cast<std::size_t>(performance.length.count() * rate);
+    DryDrums dry;
+    tbb::parallel_for(0, kDrums, [&](int drum) {
+        auto& track = dry[static_cast<std::size_t>(drum)];
+        track.assign(length, 0.0F);
+        Random random(performance.settings.seed * 31 + static_cast<std::uint64_t>(drum));
+        for (const DemoHit& hit : performance.hits) {
+            if (hit.drum != static_cast<Drum>(drum)) {
+                continue;
+            }
+            const auto sound =
+                soundOf(hit.drum, hit.velocity, settings.rate, settings.tuning, random);
+            const auto start = static_cast<std::size_t>(std::llround(hit.played.count() * rate));
+            for (std::size_t i = 0; i < sound.size() && start + i < length; ++i) {
+                track[start + i] += sound[i];
+            }
+        }
+    });
+    return dry;
+}
+
+}  // namespace
+
+const std::array<Microphone, 8>& boathouseMicrophones()
+{
+    static const std::array<Microphone, 8> kMicrophones = makeMicrophones();
+    return kMicrophones;
+}
+
+Seconds heardAt(const Microphone& microphone, Drum drum, Seconds played)
+{
+    return played +
+           Seconds(microphone.paths[static_cast<std::size_t>(drum)].metres / kSpeedOfSound);
+}
+
+Result<std::vector<AudioBuffer>>
+recordKit(const KitPerformance& performance, const RecordingSettings& settings, const Work& work)
+{
+    const double rate = settings.rate.count();
+    const DryDrums dry = playDry(performance, settings);
+    work.report(0.3);
+    const std::size_t length = dry[0].size();
+    std::vector<float> all(length, 0.0F);
+    for (const auto& drum : dry) {
+        std::ranges::transform(all, drum, all.begin(), std::plus{});
+    }
+    const std::vector<float> wet = reverberation(all, rate);
+    work.report(0.4);
+    if (work.stopped()) {
+        return cancelled();
+    }
+    const auto& microphones = boathouseMicrophones();
+    std::vector<AudioBuffer> takes(
+        microphones.size(), AudioBuffer(1, Frames(static_cast<std::int64_t>(length)))
+    );
+    tbb::parallel_for(std::size_t{0}, microphones.size(), [&](std::size_t m) {
+        const Microphone& microphone = microphones[m];
+        const auto out = takes[m].channel(0);
+        for (std::size_t drum = 0; drum < kDrums; ++drum) {
+            const Path& path = microphone.paths[drum];
+            const double bleed = path.metres > kOwnMetres ? settings.bleedDecibels : 0.0;
+            addPath(out, dry[drum], path, 0.5 * fromDecibels(path.decibels + bleed), rate);
+        }
+        const Path roomPath{2.5, 0.0, 9000.0};
+        addPath(out, wet, roomPath, fromDecibels(microphone.roomDecibels), rate);
+        Random random(performance.settings.seed * 977 + m);
+        const double noise = fromDecibels(settings.noiseDecibels);
+        for (float& sample : out) {
+            // Three even draws in place of a bell: as good for a noise floor, and quick.
+            const double draw =
+                random.between(-1.0, 1.0) + random.between(-1.0, 1.0) + random.between(-1.0, 1.0);
+            sample = static_cast<float>(
+                microphone.polarity * static_cast<double>(sample) + noise * draw
+            );
+        }
+    });
+    work.report(1.0);
+    return takes;
+}
+
+}  // namespace orthochron::demo

@@ -1,0 +1,74 @@
+#pragma once
+
+#include "core/render/Sources.h"
+#include "core/song/Song.h"
+
+namespace orthochron {
+
+// Where a hit of a performance comes from.
+struct HitOrigin {
+    TrackId track;
+    MarkId mark;
+};
+
+// The hits of a set's leads as they were played, with their origin; both in order of start.
+struct SetHits {
+    std::vector<PlayedHit> hits;
+    std::vector<HitOrigin> origins;
+    std::vector<TrackId> leads;  // PlayedHit::lead is an index into them
+};
+[[nodiscard]] SetHits hitsOf(const Song& song, const MicSet& set);
+
+// The clips of each track of a set before any fit.
+[[nodiscard]] std::vector<std::vector<Clip>> recordedClips(const Song& song, const MicSet& set);
+
+struct BarRange {
+    int first = 1;
+    int last = 1;  // with
+
+    bool operator==(const BarRange&) const = default;
+};
+
+struct FitRequest {
+    FitSettings fit;
+    JoinSettings joins;
+    GridSettings grid;
+    std::optional<BarRange> bars;  // none for the whole song
+};
+
+// A fit looked at before it is made: what the window draws, and what the fit will do.
+struct FitPreview {
+    SetHits origin;
+    Performance performance;
+    Moves moves;
+};
+[[nodiscard]] Performance
+judgeSet(const Song& song, const MicSet& set, const SetHits& hits, GridSettings grid);
+[[nodiscard]] Result<FitPreview> previewFit(const Song& song, SetId set, const FitRequest& request);
+
+struct FitOutcome {
+    Song song;
+    FitFigures figures;
+    int joins = 0;
+    int kept = 0;  // hits passed over: outside the range or in locked clips
+};
+
+// Fits a set by cutting: cuts every track at the same samples, moves the pieces, closes the gaps
+// and crossfades. Starts from the recorded clips, whatever fits were made before; hits outside
+// the range or in locked clips keep the place they have, and joins between hits that do not move
+// keep their place and shape. Errors: BadArgument when there is nothing to fit; the sources'.
+[[nodiscard]] Result<FitOutcome> cutFit(
+    const Song& song,
+    SetId set,
+    const FitRequest& request,
+    const Sources& sources,
+    const Work& work = {}
+);
+
+// Takes a set back to its recorded clips.
+[[nodiscard]] Result<Song> undoFit(const Song& song, SetId set);
+
+// "Cut at 412 hits, moved 9.8 ms on average, 411 joins"
+[[nodiscard]] std::string sentenceOf(const FitOutcome& outcome);
+
+}  // namespace orthochron

@@ -1,0 +1,43 @@
+#include "core/edits/GridEdits.h"
+
+#include <fmt/format.h>
+
+namespace orthochron {
+
+namespace {
+
+Result<Song> withTempo(const Song& song, Result<TempoMap> map)
+{
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    Song next = song;
+    next.tempo = std::move(*map);
+    return next;
+}
+
+}  // namespace
+
+Result<Song> setTempo(const Song& song, double bpm, Meter meter)
+{
+    return withTempo(song, TempoMap::steady(bpm, meter, song.tempo.firstDownbeat()));
+}
+
+Result<Song> setFirstDownbeat(const Song& song, Seconds songTime)
+{
+    return withTempo(song, TempoMap::create(songTime, song.tempo.tempi(), song.tempo.meters()));
+}
+
+Result<Song> setGrid(const Song& song, GridSettings grid)
+{
+    if (!(grid.swing >= 50.0 && grid.swing <= 75.0)) {
+        return badArgument(
+            fmt::format("a swing of {:g} % cannot be; it is between 50 and 75", grid.swing)
+        );
+    }
+    Song next = song;
+    next.grid = grid;
+    return next;
+}
+
+}  // namespace orthochron

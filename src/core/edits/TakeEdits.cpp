@@ -1,0 +1,266 @@
+#include "core/edits/TakeEdits.h"
+
+#include <fmt/format.h>
+
+#include "core/audio/SoundFile.h"
+#include "core/base/Hash.h"
+
+#include <algorithm>
+
+namespace orthochron {
+
+namespace {
+
+Result<Track> editableTrack(const Song& song, TrackId id)
+{
+    const auto track = song.track(id);
+    if (!track) {
+        return badArgument("the track is not in the song");
+    }
+    return Track(*track);
+}
+
+Frames atSongRate(Frames frames, Hertz from, Hertz to)
+{
+    const auto in = static_cast<std::int64_t>(from.count());
+    const auto out = static_cast<std::int64_t>(to.count());
+    // Split so that no product exceeds 64 bits, even for a time stamp near the end of a day.
+    return Frames(frames.count() / in * out + (frames.count() % in * out + in - 1) / in);
+}
+
+void addTrack(Song& song, const Take& take, int channel, Frames at, std::string name)
+{
+    Track track;
+    track.id = TrackId{++song.lastId};
+    track.name = std::move(name);
+    Clip clip;
+    clip.id = ClipId{++song.lastId};
+    clip.take = take.id;
+    clip.channel = channel;
+    clip.at = at;
+    clip.length = take.frames;
+    track.clips.push_back(clip);
+    song.tracks.push_back(std::make_shared<const Track>(std::move(track)));
+}
+
+}  // namespace
+
+Result<Take>
+takeFromFile(const std::filesystem::path& path, Hertz rate, const std::filesystem::path& folder)
+{
+    const auto reader = SoundFileReader::open(path);
+    if (!reader) {
+        return tl::unexpected(reader.error());
+    }
+    const SoundFacts& facts = (*reader)->facts();
+    Take take;
+    take.name = path.stem().string();
+    std::error_code error;
+    const auto absolute = std::filesystem::absolute(path, error);
+    const auto relative =
+        folder.empty() ? std::filesystem::path() : absolute.lexically_relative(folder);
+    const bool isBelow = !relative.empty() && *relative.begin() != "..";
+    take.path = isBelow ? relative.string() : absolute.string();
+    take.bytes = std::filesystem::file_size(path, error);
+    auto hash = hashOfFile(path);
+    if (!hash) {
+        return tl::unexpected(hash.error());
+    }
+    take.hash = std::move(*hash);
+    take.rate = facts.rate;
+    take.frames = atSongRate(facts.frames, facts.rate, rate);
+    take.channels = facts.channels;
+    take.format = facts.format;
+    take.timeStamp = atSongRate(facts.timeStamp.value_or(Frames(0)), facts.rate, rate);
+    return take;
+}
+
+Result<Song> addTakes(const Song& song, std::vector<ImportedTake> takes)
+{
+    if (takes.empty()) {
+        return badArgument("there is no take to add");
+    }
+    Song next = song;
+    Frames earliest{0};
+    for (const ImportedTake& imported : takes) {
+        const Frames stamp = imported.take.timeStamp;
+        if (stamp > Frames(0)) {
+            earliest = earliest == Frames(0) ? stamp : std::min(earliest, stamp);
+        }
+    }
+    for (ImportedTake& imported : takes) {
+        Take& take = imported.take;
+        take.id = TakeId{++next.lastId};
+        const Frames at = take.timeStamp > Frames(0) ? take.timeStamp - earliest : Frames(0);
+        if (imported.splitChannels && take.channels > 1) {
+            for (int channel = 0; channel < take.channels; ++channel) {
+                addTrack(next, take, channel, at, fmt::format("{} {}", take.name, channel + 1));
+            }
+        } else {
+            const int channel = take.channels == 1 ? 0 : Clip::kAllChannels;
+            addTrack(next, take, channel, at, take.name);
+        }
+        next.takes.push_back(std::move(take));
+    }
+    return next;
+}
+
+Result<Song> makeSet(const Song& song, const std::vector<TrackId>& tracks, std::string name)
+{
+    if (tracks.empty()) {
+        return badArgument("select the tracks that were recorded together first");
+    }
+    for (const TrackId id : tracks) {
+        if (!song.track(id)) {
+            return badArgument("a track of the set is not in the song");
+        }
+        if (song.setOf(id) != nullptr) {
+            return badArgument(
+                fmt::format("{} is in a mic set already; open that one first", song.track(id)->name)
+            );
+        }
+    }
+    Song next = song;
+    MicSet set;
+    set.id = SetId{++next.lastId};
+    set.name = name.empty() ? "Kit" : std::move(name);
+    set.tracks = tracks;
+    next.sets.push_back(std::move(set));
+    return next;
+}
+
+Result<Song> openSet(const Song& song, SetId id)
+{
+    Song next = song;
+    if (std::erase_if(next.sets, [id](const MicSet& set) { return set.id == id; }) == 0) {
+        return badArgument("the mic set is not in the song");
+    }
+    return next;
+}
+
+Result<Song> foldSet(const Song& song, SetId id, bool folded)
+{
+    Song next = song;
+    const auto set = std::ranges::find(next.sets, id, &MicSet::id);
+    if (set == next.sets.end()) {
+        return badArgument("the mic set is not in the song");
+    }
+    set->isFolded = folded;
+    return next;
+}
+
+Result<Song> renameTrack(const Song& song, TrackId id, std::string name)
+{
+    auto track = editableTrack(song, id);
+    if (!track) {
+        return tl::unexpected(track.error());
+    }
+    if (name.empty()) {
+        return badArgument("a track needs a name");
+    }
+    track->name = std::move(name);
+    Song next = song;
+    putTrack(next, std::move(*track));
+    return next;
+}
+
+Result<Song> renameSong(const Song& song, std::string name)
+{
+    Song next = song;
+    next.name = std::move(name);
+    return next;
+}
+
+Result<Song> removeTrack(const Song& song, TrackId id)
+{
+    Song next = song;
+    if (std::erase_if(next.tracks, [id](const auto& track) { return track->id == id; }) == 0) {
+        return badArgument("the track is not in the song");
+    }
+    for (MicSet& set : next.sets) {
+        const auto place = std::ranges::find(set.tracks, id);
+        if (place == set.tracks.end()) {
+            continue;
+        }
+        if (set.recipe && set.recipe->recorded.size() == set.tracks.size()) {
+            FitRecipe recipe = *set.recipe;
+            recipe.recorded.erase(recipe.recorded.begin() + (place - set.tracks.begin()));
+            set.recipe = std::make_shared<const FitRecipe>(std::move(recipe));
+        }
+        set.tracks.erase(place);
+    }
+    std::erase_if(next.sets, [](const MicSet& set) { return set.tracks.empty(); });
+    // Takes stay in the song: undo needs them, and so does who wants the track back.
+    return next;
+}
+
+Result<Song> hideTrack(const Song& song, TrackId id, bool hidden)
+{
+    auto track = editableTrack(song, id);
+    if (!track) {
+        return tl::unexpected(track.error());
+    }
+    track->isHidden = hidden;
+    Song next = song;
+    putTrack(next, std::move(*track));
+    return next;
+}
+
+Result<Song> moveTrack(const Song& song, TrackId id, int by)
+{
+    Song next = song;
+    const auto isIt = [id](const auto& track) { return track->id == id; };
+    const auto place = std::ranges::find_if(next.tracks, isIt) - next.tracks.begin();
+    const auto target = place + by;
+    const auto count = static_cast<std::ptrdiff_t>(next.tracks.size());
+    if (place == count) {
+        return badArgument("the track is not in the song");
+    }
+    if (target < 0 || target >= count) {
+        return badArgument("the track is at the end of the lanes already");
+    }
+    const TrackId other = next.tracks[static_cast<std::size_t>(target)]->id;
+    if (song.setOf(id) != song.setOf(other)) {
+        return badArgument(
+            "a mic set's tracks stay together; open the set to move a track out of it"
+        );
+    }
+    std::swap(
+        next.tracks[static_cast<std::size_t>(place)], next.tracks[static_cast<std::size_t>(target)]
+    );
+    for (MicSet& set : next.sets) {
+        const auto a = std::ranges::find(set.tracks, id);
+        const auto b = std::ranges::find(set.tracks, other);
+        if (a == set.tracks.end() || b == set.tracks.end()) {
+            continue;
+        }
+        if (set.recipe && set.recipe->recorded.size() == set.tracks.size()) {
+            FitRecipe recipe = *set.recipe;
+            std::swap(
+                recipe.recorded[static_cast<std::size_t>(a - set.tracks.begin())],
+                recipe.recorded[static_cast<std::size_t>(b - set.tracks.begin())]
+            );
+            set.recipe = std::make_shared<const FitRecipe>(std::move(recipe));
+        }
+        std::iter_swap(a, b);
+    }
+    return next;
+}
+
+Result<Song> changeMix(const Song& song, TrackId id, const MixChange& change)
+{
+    auto track = editableTrack(song, id);
+    if (!track) {
+        return tl::unexpected(track.error());
+    }
+    track->isMuted = change.muted.value_or(track->isMuted);
+    track->isSoloed = change.soloed.value_or(track->isSoloed);
+    track->gainDecibels =
+        std::clamp(change.gainDecibels.value_or(track->gainDecibels), -60.0, 12.0);
+    track->pan = std::clamp(change.pan.value_or(track->pan), -1.0, 1.0);
+    Song next = song;
+    putTrack(next, std::move(*track));
+    return next;
+}
+
+}  // namespace orthochron

@@ -1,0 +1,103 @@
+#include "core/files/AtomicFile.h"
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "core/audio/SoundFile.h"
+
+#include <cerrno>
+#include <cstring>
+#include <fstream>
+
+namespace orthochron {
+
+namespace {
+
+bool writeSynced(int file, std::string_view text)
+{
+    while (!text.empty()) {
+        const ssize_t written = ::write(file, text.data(), text.size());
+        if (written < 0 && errno == EINTR) {
+            continue;
+        }
+        if (written <= 0) {
+            return false;
+        }
+        text.remove_prefix(static_cast<std::size_t>(written));
+    }
+    return ::fsync(file) == 0;
+}
+
+std::string reasonOf(int code)
+{
+    switch (code) {
+    case ENOSPC: return "the disk is full; make room and try again";
+    case EROFS: return "the disk is read-only; save elsewhere";
+    case EACCES:
+    case EPERM:
+        return "this folder may not be written to; save elsewhere or change its permissions";
+    case ENOENT: return "the folder is not there";
+    default: return std::strerror(code);
+    }
+}
+
+}  // namespace
+
+Result<void> writeAtomically(const std::filesystem::path& path, std::string_view text)
+{
+    const std::filesystem::path beside = besidePath(path);
+    const int file = ::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+    if (file < 0) {
+        return failed(fmt::format(
+            "{}: cannot be saved: {}. What was there is unchanged", path.string(), reasonOf(errno)
+        ));
+    }
+    const bool isWritten = writeSynced(file, text);
+    int code = errno;
+    const bool isClosed = ::close(file) == 0;
+    if (!isWritten || !isClosed || ::rename(beside.c_str(), path.c_str()) != 0) {
+        code = isWritten ? errno : code;
+        ::unlink(beside.c_str());
+        return failed(fmt::format(
+            "{}: cannot be saved: {}. What was there is unchanged", path.string(), reasonOf(code)
+        ));
+    }
+    // The rename itself must reach the disk too.
+    const auto folder = path.has_parent_path() ? path.parent_path() : std::filesystem::path(".");
+    if (const int directory = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+        directory >= 0) {
+        ::fsync(directory);
+        ::close(directory);
+    }
+    return {};
+}
+
+Result<std::string> readWhole(const std::filesystem::path& path, std::uintmax_t limit)
+{
+    std::error_code error;
+    if (!std::filesystem::exists(path, error)) {
+        return badInput(
+            fmt::format("{}: is not there; check the name and the folder", path.string())
+        );
+    }
+    const std::uintmax_t size = std::filesystem::file_size(path, error);
+    if (error) {
+        return badInput(fmt::format("{}: is no file that can be read", path.string()));
+    }
+    if (size > limit) {
+        return badInput(
+            fmt::format("{}: is {} bytes long, more than such a file can be", path.string(), size)
+        );
+    }
+    std::ifstream file(path, std::ios::binary);
+    std::string text(static_cast<std::size_t>(size), '\0');
+    if (!file.read(text.data(), static_cast<std::streamsize>(size))) {
+        return badInput(
+            fmt::format("{}: cannot be read; check its permissions and the disk", path.string())
+        );
+    }
+    return text;
+}
+
+}  // namespace orthochron

@@ -1,0 +1,67 @@
+#pragma once
+
+#include <nlohmann/json.hpp>
+
+#include "core/song/History.h"
+
+#include <filesystem>
+
+// The song file: JSON, specified in docs/file-format.md.
+namespace orthochron {
+
+constexpr int kSongFormat = 1;
+constexpr std::string_view kSongEnding = ".orthochron";
+
+struct SongDocument {
+    History history;
+    // Top-level fields this version does not know: kept and written back.
+    nlohmann::json unknown = nlohmann::json::object();
+};
+
+// A song with its history as text. The last History::kMostSteps versions are kept; tracks, takes
+// and recipes shared by versions are written once.
+[[nodiscard]] std::string writeSong(const SongDocument& document);
+
+// Reads it back. Treats every field as hostile. `name` is for messages. Errors: BadInput, saying
+// where in the file; for a newer format, that a newer program is needed.
+[[nodiscard]] Result<SongDocument> readSong(std::string_view text, const std::string& name);
+
+[[nodiscard]] Result<void>
+saveSong(const SongDocument& document, const std::filesystem::path& path);
+[[nodiscard]] Result<SongDocument> loadSong(const std::filesystem::path& path);
+
+// Where the unsaved state of a song is kept, beside it.
+[[nodiscard]] std::filesystem::path autosavePath(const std::filesystem::path& song);
+
+// A take that is not as the song knows it.
+struct TakeTrouble {
+    TakeId take;
+    bool isMissing = false;  // otherwise changed
+    std::string sentence;
+};
+
+// Compares every take with its file by size and, when `thorough`, by content.
+[[nodiscard]] std::vector<TakeTrouble>
+verifyTakes(const Song& song, const std::filesystem::path& folder, bool thorough);
+
+// Holds a song for one program at a time, as long as it lives; freed by the system after a crash.
+class SongLock {
+public:
+    // Errors: Failed when another program holds it. A folder that cannot be written to gives a
+    // lock that holds nothing: the song can still be looked at.
+    [[nodiscard]] static Result<SongLock> take(const std::filesystem::path& song);
+    SongLock() = default;
+    SongLock(SongLock&& other) noexcept;
+    SongLock& operator=(SongLock&& other) noexcept;
+    SongLock(const SongLock&) = delete;
+    SongLock& operator=(const SongLock&) = delete;
+    ~SongLock();
+
+private:
+    void release();
+
+    int file_ = -1;
+    std::filesystem::path path_;
+};
+
+}  // namespace orthochron

@@ -1,0 +1,57 @@
+#pragma once
+
+#include "core/fit/Performance.h"
+
+#include <array>
+
+namespace orthochron {
+
+// How much of each part of the deviation is taken out, and what is left alone.
+struct FitSettings {
+    double drift = 1.0;  // 0 leaves it, 1 takes it out
+    double feel = 0.0;
+    double stray = 0.8;
+    Seconds leaveWithin{0.0};              // strays no larger than this are left alone
+    Seconds furthest = milliseconds(120);  // feel and strays move a hit no further than this from
+                                           // where taking out the drift puts it
+    Seconds humanise{0.0};                 // standard deviation of a random move
+    std::uint64_t seed = 1;
+
+    bool operator==(const FitSettings&) const = default;
+};
+
+// Errors: BadArgument for an amount outside 0..1 or a time below zero.
+[[nodiscard]] Result<void> validate(const FitSettings& settings);
+
+struct FittedHit {
+    Frames target;  // song time its beat point comes to
+    Frames move;    // target less where it was played; the same for a main hit and all attached
+    Seconds left;   // deviation from its line that remains; for an attached hit, its main hit's
+};
+
+struct PartFigures {
+    Seconds before;  // mean absolute, over the main hits
+    Seconds after;
+
+    bool operator==(const PartFigures&) const = default;
+};
+
+struct FitFigures {
+    int hits = 0;
+    int mains = 0;
+    PartFigures drift, feel, stray;
+    Seconds furthestMove{0.0};
+    Seconds meanMove{0.0};
+
+    bool operator==(const FitFigures&) const = default;
+};
+
+struct Moves {
+    std::vector<FittedHit> hits;  // one for each hit of the performance
+    FitFigures figures;
+};
+
+// Where every hit of a judged performance goes. Linear and quick: called while a slider moves.
+[[nodiscard]] Moves planMoves(const Performance& performance, const FitSettings& settings);
+
+}  // namespace orthochron

@@ -1,0 +1,294 @@
+#include "core/fit/Performance.h"
+
+#include "core/fit/Lines.h"
+#include "core/fit/Roles.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace orthochron {
+
+namespace {
+
+// How quickly a player's drift changes its course: spectral density of the random walk of its
+// slope, (s/s)^2/s. About 1.5 ms/s of change within a second; where a passage asks for more it is
+// raised there (see bend).
+constexpr double kCalmCourse = 2.2e-6;
+constexpr double kMostCourse = 4e-3;
+constexpr double kLeastStray =
+    0.0015;                           // s; no player is steadier, so the drift never chases samples
+constexpr double kTailFreedom = 4.0;  // of Student's t for strays: a mistake pulls little
+constexpr int kRounds = 10;
+
+struct Sample {
+    double time = 0.0;
+    double value = 0.0;  // deviation less feel
+    double weight = 1.0;
+    double course = kCalmCourse;  // between this and the one before
+    double surprise = 0.0;  // squared, against what the filter expected of it; about 1 is usual
+};
+
+// A level and its slope with their covariance.
+struct Course {
+    double level = 0.0, slope = 0.0;
+    double p00 = 1.0, p01 = 0.0, p11 = 1.0;
+};
+
+Course predicted(const Course& c, double dt, double q)
+{
+    Course next;
+    next.level = c.level + dt * c.slope;
+    next.slope = c.slope;
+    next.p00 = c.p00 + 2.0 * dt * c.p01 + dt * dt * c.p11 + q * dt * dt * dt / 3.0;
+    next.p01 = c.p01 + dt * c.p11 + q * dt * dt / 2.0;
+    next.p11 = c.p11 + q * dt;
+    return next;
+}
+
+// Forward filter and backward smoother over samples in order of time.
+std::vector<Course> smoothed(std::vector<Sample>& samples, double variance)
+{
+    std::vector<Course> before(samples.size());
+    std::vector<Course> after(samples.size());
+    Course state;
+    state.level = samples.front().value;
+    state.p00 = 0.25;    // (0.5 s)^2: nothing is known of where the player starts
+    state.p11 = 0.0004;  // (20 ms/s)^2
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+        if (i > 0) {
+            state = predicted(state, samples[i].time - samples[i - 1].time, samples[i].course);
+        }
+        before[i] = state;
+        const double noise = variance / samples[i].weight;
+        const double total = state.p00 + noise;
+        const double g0 = state.p00 / total;
+        const double g1 = state.p01 / total;
+        const double surprise = samples[i].value - state.level;
+        samples[i].surprise = surprise * surprise / total;
+        state.level += g0 * surprise;
+        state.slope += g1 * surprise;
+        state.p11 -= g1 * state.p01;
+        state.p01 -= g0 * state.p01;
+        state.p00 -= g0 * state.p00;
+        after[i] = state;
+    }
+    std::vector<Course> smooth = after;
+    for (std::size_t i = samples.size() - 1; i-- > 0;) {
+        const Course& p = before[i + 1];
+        const double dt = samples[i + 1].time - samples[i].time;
+        // gain = P F' inv(P predicted)
+        const double f00 = after[i].p00 + dt * after[i].p01;
+        const double f01 = after[i].p01;
+        const double f10 = after[i].p01 + dt * after[i].p11;
+        const double f11 = after[i].p11;
+        const double det = std::max(p.p00 * p.p11 - p.p01 * p.p01, 1e-30);
+        const double g00 = (f00 * p.p11 - f01 * p.p01) / det;
+        const double g01 = (f01 * p.p00 - f00 * p.p01) / det;
+        const double g10 = (f10 * p.p11 - f11 * p.p01) / det;
+        const double g11 = (f11 * p.p00 - f10 * p.p01) / det;
+        const double dLevel = smooth[i + 1].level - p.level;
+        const double dSlope = smooth[i + 1].slope - p.slope;
+        smooth[i].level = after[i].level + g00 * dLevel + g01 * dSlope;
+        smooth[i].slope = after[i].slope + g10 * dLevel + g11 * dSlope;
+    }
+    return smooth;
+}
+
+// Lets the course bend more where several hits in a row surprise the filter, and less again where
+// none does: the filter's own check of consistency (Bar-Shalom et al. 2001) used to set its noise.
+void bend(std::vector<Sample>& samples)
+{
+    constexpr double kReach = 2.5;    // s to each side
+    constexpr double kMuch = 1.7;     // mean surprise that asks for more freedom
+    constexpr double kMistake = 9.0;  // one stray counts no more than this
+    std::size_t first = 0;
+    std::size_t last = 0;
+    double sum = 0.0;
+    for (Sample& sample : samples) {
+        while (last < samples.size() && samples[last].time <= sample.time + kReach) {
+            sum += std::min(samples[last++].surprise, kMistake);
+        }
+        while (samples[first].time < sample.time - kReach) {
+            sum -= std::min(samples[first++].surprise, kMistake);
+        }
+        const double mean = sum / static_cast<double>(last - first);
+        const double change = mean > kMuch ? std::min(mean * mean, 8.0) : 0.6;
+        sample.course = std::clamp(sample.course * change, kCalmCourse, kMostCourse);
+    }
+}
+
+double medianOf(std::vector<double> values)
+{
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::ranges::nth_element(values, middle);
+    return *middle;
+}
+
+// The mean of the values that lie within three median deviations of their median.
+double robustMean(const std::vector<double>& values)
+{
+    const double middle = medianOf(values);
+    std::vector<double> away;
+    for (const double value : values) {
+        away.push_back(std::abs(value - middle));
+    }
+    const double limit = 4.5 * medianOf(away) + 1e-6;
+    double sum = 0.0;
+    int count = 0;
+    for (const double value : values) {
+        if (std::abs(value - middle) <= limit) {
+            sum += value;
+            ++count;
+        }
+    }
+    return sum / count;
+}
+
+using StepKey = std::pair<int, int>;  // lead, step
+
+class Splitter {
+public:
+    Splitter(std::vector<JudgedHit>& hits, Hertz rate) : hits_(hits)
+    {
+        for (std::size_t i = 0; i < hits.size(); ++i) {
+            // A roll's strokes have no line of their own; a hit for the same moment has.
+            const Seconds at = toSeconds(hits[i].played.beatPoint, rate);
+            const Seconds main = toSeconds(hits[hits[i].main].played.beatPoint, rate);
+            const bool counts = hits[i].role == HitRole::Main ||
+                                std::abs((at - main).count()) <= kOneMoment.count();
+            times_.push_back(main.count());
+            values_.push_back((at - hits[i].line.time).count());
+            keys_.emplace_back(hits[i].played.lead, hits[i].line.step);
+            if (counts) {
+                used_.push_back(i);
+            }
+        }
+        std::ranges::stable_sort(used_, {}, [&](std::size_t i) { return times_[i]; });
+    }
+
+    std::vector<FeelStep> split()
+    {
+        if (used_.empty()) {
+            return {};
+        }
+        std::vector<Sample> samples(used_.size());
+        for (std::size_t n = 0; n < used_.size(); ++n) {
+            samples[n].time = times_[used_[n]];
+        }
+        double spread = 0.006;
+        std::vector<Course> smooth;
+        for (int round = 0; round < kRounds; ++round) {
+            for (std::size_t n = 0; n < used_.size(); ++n) {
+                samples[n].value = values_[used_[n]] - feelOf(keys_[used_[n]]);
+            }
+            smooth = smoothed(samples, spread * spread);
+            measureFeel(smooth);
+            spread = weigh(samples, smooth);
+            bend(samples);
+        }
+        store(samples, smooth);
+        return steps();
+    }
+
+private:
+    double feelOf(StepKey key) const
+    {
+        const auto found = feel_.find(key);
+        return found == feel_.end() ? 0.0 : found->second;
+    }
+
+    void measureFeel(const std::vector<Course>& smooth)
+    {
+        std::map<StepKey, std::vector<double>> left;
+        for (std::size_t n = 0; n < used_.size(); ++n) {
+            left[keys_[used_[n]]].push_back(values_[used_[n]] - smooth[n].level);
+        }
+        feel_.clear();
+        counts_.clear();
+        StepKey reference = left.begin()->first;
+        std::size_t most = 0;
+        for (const auto& [key, values] : left) {
+            const auto count = static_cast<double>(values.size());
+            // What was played once or twice says little of a habit.
+            feel_[key] = robustMean(values) * count / (count + 1.0);
+            counts_[key] = static_cast<int>(values.size());
+            if (key.second == 0 && values.size() > most) {
+                most = values.size();
+                reference = key;
+            }
+        }
+        if (most > 0) {
+            const double zero = feel_[reference];
+            for (auto& [key, feel] : feel_) {
+                feel -= zero;
+            }
+        }
+    }
+
+    double weigh(std::vector<Sample>& samples, const std::vector<Course>& smooth) const
+    {
+        std::vector<double> strays;
+        for (std::size_t n = 0; n < used_.size(); ++n) {
+            strays.push_back(std::abs(values_[used_[n]] - smooth[n].level - feelOf(keys_[used_[n]]))
+            );
+        }
+        const double spread = std::max(1.4826 * medianOf(strays), kLeastStray);
+        for (std::size_t n = 0; n < used_.size(); ++n) {
+            const double z = strays[n] / spread;
+            samples[n].weight = (kTailFreedom + 1.0) / (kTailFreedom + z * z);
+        }
+        return spread;
+    }
+
+    void store(const std::vector<Sample>& samples, const std::vector<Course>& smooth)
+    {
+        for (std::size_t i = 0; i < hits_.size(); ++i) {
+            const auto after = std::ranges::lower_bound(samples, times_[i], {}, &Sample::time);
+            const auto n = static_cast<std::size_t>(std::min<std::ptrdiff_t>(
+                after - samples.begin(), static_cast<std::ptrdiff_t>(samples.size()) - 1
+            ));
+            JudgedHit& hit = hits_[i];
+            hit.drift = Seconds(smooth[n].level + smooth[n].slope * (times_[i] - samples[n].time));
+            hit.feel = Seconds(feelOf(keys_[i]));
+            hit.stray = Seconds(values_[i]) - hit.drift - hit.feel;
+        }
+    }
+
+    std::vector<FeelStep> steps() const
+    {
+        std::vector<FeelStep> steps;
+        for (const auto& [key, feel] : feel_) {
+            steps.push_back({key.first, key.second, Seconds(feel), counts_.at(key)});
+        }
+        return steps;
+    }
+
+    std::vector<JudgedHit>& hits_;
+    std::vector<std::size_t> used_;  // of the hits, by the time of their moment
+    std::vector<double> times_;      // of each hit's moment
+    std::vector<double> values_;     // deviation of each hit from its main hit's line
+    std::vector<StepKey> keys_;
+    std::map<StepKey, double> feel_;
+    std::map<StepKey, int> counts_;
+};
+
+}  // namespace
+
+Performance judge(std::vector<PlayedHit> hits, const Grid& grid, Hertz rate)
+{
+    Performance performance;
+    performance.rate = rate;
+    if (hits.empty()) {
+        return performance;
+    }
+    const Seconds first = toSeconds(hits.front().beatPoint, rate);
+    const double bpm = grid.map().bpmAt(grid.map().beatsAt(first));
+    const Seconds step{grid.stepLength().count() * 60.0 / bpm};
+    performance.hits = assignRoles(std::move(hits), step, rate);
+    assignLines(performance.hits, grid, rate);
+    performance.feel = Splitter(performance.hits, rate).split();
+    return performance;
+}
+
+}  // namespace orthochron

@@ -1,0 +1,348 @@
+#include "core/onset/OnsetDetector.h"
+
+#include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
+
+#include "core/onset/AttackStart.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orthochron {
+
+namespace {
+
+// How long after a moment its level is read, and over how long the past is smoothed: a low band
+// swings with its own period.
+constexpr std::array<std::int64_t, kBands> kWindowHops{8, 4, 3, 3};
+constexpr std::int64_t kPastHops = 25;
+constexpr std::int64_t kPeakHops = 8;  // a candidate is the greatest rise this far around
+constexpr double kLeastRise = 3.0;     // dB; below it lies the beating of cymbals
+constexpr double kDeepest = 1e-10;     // mean square, -100 dB: below every converter's noise
+
+double decibels(double power)
+{
+    return 10.0 * std::log10(std::max(power, 1e-14));
+}
+
+double percentile(std::vector<double> values, double part)
+{
+    if (values.empty()) {
+        return 0.0;
+    }
+    const auto at = static_cast<std::size_t>(part * static_cast<double>(values.size() - 1));
+    std::ranges::nth_element(values, values.begin() + static_cast<std::ptrdiff_t>(at));
+    return values[at];
+}
+
+// The level of the loud blows: not the loudest of all, which may be one rim shot, but near it,
+// since a tom may be struck a dozen times in a song full of bleed.
+double loudOf(std::vector<double> powers)
+{
+    if (powers.empty()) {
+        return 0.0;
+    }
+    const std::size_t rank = std::clamp<std::size_t>(powers.size() / 50, 1, 6) - 1;
+    std::ranges::nth_element(
+        powers, powers.begin() + static_cast<std::ptrdiff_t>(rank), std::greater{}
+    );
+    return powers[rank];
+}
+
+// Twice the level that a tenth of the channel stays under, in each band.
+BandLevels noiseFloor(const BandEnvelope& envelope)
+{
+    BandLevels floor{};
+    for (std::size_t band = 0; band < kBands; ++band) {
+        std::vector<double> levels;
+        for (std::size_t n = 0; n < envelope.hops.size(); n += 7) {
+            levels.push_back(static_cast<double>(envelope.hops[n][band]));
+        }
+        floor[band] =
+            static_cast<float>(std::max(2.0 * percentile(std::move(levels), 0.1), kDeepest));
+    }
+    return floor;
+}
+
+// In one band: by how many dB the next moments exceed all of the last ones.
+std::vector<float> riseOf(const BandEnvelope& envelope, std::size_t band, double floor)
+{
+    const auto size = static_cast<std::int64_t>(envelope.hops.size());
+    const std::int64_t window = kWindowHops[band];
+    std::vector<double> smooth(static_cast<std::size_t>(size));  // over [n, n + window)
+    double sum = 0.0;
+    for (std::int64_t n = size - 1; n >= 0; --n) {
+        sum += static_cast<double>(envelope.hops[static_cast<std::size_t>(n)][band]);
+        if (n + window < size) {
+            sum -= static_cast<double>(envelope.hops[static_cast<std::size_t>(n + window)][band]);
+        }
+        smooth[static_cast<std::size_t>(n)] = std::max(sum, 0.0) / static_cast<double>(window);
+    }
+    std::vector<float> rise(static_cast<std::size_t>(size), 0.0F);
+    for (std::int64_t n = 0; n < size; ++n) {
+        double past = 0.0;
+        for (std::int64_t k = std::max<std::int64_t>(0, n - kPastHops); k <= n - window; ++k) {
+            past = std::max(past, smooth[static_cast<std::size_t>(k)]);
+        }
+        const double now = smooth[static_cast<std::size_t>(n)];
+        rise[static_cast<std::size_t>(n)] =
+            static_cast<float>(decibels((now + floor) / (past + floor)));
+    }
+    return rise;
+}
+
+// The power an attack at `hop` adds in one band.
+// What rang before is taken off `times` over: more than once where its beating could look like an attack.
+double attackPower(const BandEnvelope& envelope, int band, std::int64_t hop, double times = 1.0)
+{
+    const std::int64_t window = kWindowHops[static_cast<std::size_t>(band)];
+    double loudest = 0.0;
+    for (std::int64_t shift = 0; shift <= 6; shift += 2) {
+        loudest = std::max(loudest, envelope.mean(band, hop + shift, hop + shift + window));
+    }
+    return std::max(loudest - times * envelope.mean(band, hop - 2 - window, hop - 2), 0.0);
+}
+
+double attackPower(const BandEnvelope& envelope, std::int64_t hop)
+{
+    double sum = 0.0;
+    for (int band = 0; band < kBands; ++band) {
+        sum += attackPower(envelope, band, hop);
+    }
+    return sum;
+}
+
+std::vector<std::int64_t> risingHops(const BandEnvelope& envelope, std::vector<float>& rise)
+{
+    const BandLevels floor = noiseFloor(envelope);
+    rise.assign(envelope.hops.size(), 0.0F);
+    for (std::size_t band = 0; band < kBands; ++band) {
+        const auto inBand = riseOf(envelope, band, static_cast<double>(floor[band]));
+        for (std::size_t n = 0; n < rise.size(); ++n) {
+            rise[n] = std::max(rise[n], inBand[n]);
+        }
+    }
+    std::vector<std::int64_t> hops;
+    const auto size = static_cast<std::int64_t>(rise.size());
+    for (std::int64_t n = 0; n < size; ++n) {
+        const float here = rise[static_cast<std::size_t>(n)];
+        if (static_cast<double>(here) < kLeastRise) {
+            continue;
+        }
+        bool isPeak = true;
+        for (std::int64_t k = std::max<std::int64_t>(0, n - kPeakHops);
+             k <= std::min(size - 1, n + kPeakHops) && isPeak;
+             ++k) {
+            const float there = rise[static_cast<std::size_t>(k)];
+            isPeak = k < n ? there < here : there <= here;
+        }
+        if (isPeak) {
+            hops.push_back(n);
+        }
+    }
+    return hops;
+}
+
+}  // namespace
+
+double thresholdOf(const OnsetSettings& settings)
+{
+    return settings.threshold.value_or(fromDecibels(-(6.0 + 0.48 * settings.sensitivity)));
+}
+
+Result<OnsetAnalysis> analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work)
+{
+    if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
+        return badArgument(
+            fmt::format("a rate of {:g} Hz cannot be analysed; 8 to 192 kHz can", rate.count())
+        );
+    }
+    if (!std::ranges::all_of(samples, [](float v) { return std::isfinite(v); })) {
+        return badInput("the sound holds a sample that is no number");
+    }
+    OnsetAnalysis analysis;
+    analysis.envelope = bandEnvelopeOf(samples, rate);
+    if (work.stopped()) {
+        return cancelled();
+    }
+    work.report(0.5);
+    std::vector<float> rise;
+    const auto hops = risingHops(analysis.envelope, rise);
+    analysis.candidates.resize(hops.size());
+    std::vector<double> levels(hops.size());
+    tbb::parallel_for(std::size_t{0}, hops.size(), [&](std::size_t i) {
+        OnsetCandidate& candidate = analysis.candidates[i];
+        candidate.onset.at = attackStart(samples, rate, analysis.envelope.frameOf(hops[i]));
+        candidate.riseDecibels = static_cast<double>(rise[static_cast<std::size_t>(hops[i])]);
+        levels[i] = attackPower(analysis.envelope, analysis.envelope.hopOf(candidate.onset.at));
+    });
+    std::vector<double> clear;
+    for (std::size_t i = 0; i < levels.size(); ++i) {
+        if (analysis.candidates[i].riseDecibels >= 6.0) {
+            clear.push_back(levels[i]);
+        }
+    }
+    const double loud = loudOf(std::move(clear));
+    for (std::size_t i = 0; i < levels.size(); ++i) {
+        const double relative = loud > 0.0 ? std::sqrt(levels[i] / loud) : 0.0;
+        analysis.candidates[i].onset.strength = std::min(1.0, relative);
+    }
+    std::ranges::stable_sort(analysis.candidates, {}, [](const OnsetCandidate& c) {
+        return c.onset.at;
+    });
+    work.report(1.0);
+    return analysis;
+}
+
+namespace {
+
+int ownBand(const OnsetAnalysis& analysis)
+{
+    std::array<double, kBands> power{};
+    for (const OnsetCandidate& candidate : analysis.candidates) {
+        if (candidate.onset.strength > 0.5) {
+            const std::int64_t hop = analysis.envelope.hopOf(candidate.onset.at);
+            for (int band = 0; band < kBands; ++band) {
+                power[static_cast<std::size_t>(band)] += attackPower(analysis.envelope, band, hop);
+            }
+        }
+    }
+    return static_cast<int>(std::ranges::max_element(power) - power.begin());
+}
+
+// The power another microphone gains around `hop`: it may hear the blow sooner or later.
+double powerAround(const BandEnvelope& envelope, int band, std::int64_t hop)
+{
+    double most = 0.0;
+    for (std::int64_t shift = -6; shift <= 6; shift += 2) {
+        most = std::max(most, attackPower(envelope, band, hop + shift, 2.0));
+    }
+    return most;
+}
+
+// How many hops after `hop` a microphone hears an attack: when its level has come half way
+// to the highest of the next moments.
+std::int64_t lagOf(const BandEnvelope& heard, int band, std::int64_t hop)
+{
+    constexpr std::int64_t kEarliest = -4;
+    constexpr std::int64_t kLatest = 16;
+    double most = 0.0;
+    for (std::int64_t shift = kEarliest; shift <= kLatest; ++shift) {
+        most = std::max(most, heard.mean(band, hop + shift, hop + shift + 2));
+    }
+    for (std::int64_t shift = kEarliest; shift <= kLatest; ++shift) {
+        if (heard.mean(band, hop + shift, hop + shift + 2) >= 0.5 * most) {
+            return shift;
+        }
+    }
+    return kLatest;
+}
+
+// A room microphone hears every blow this much later than a close one: it is nearer to no drum,
+// and what it hears within the window is the blow before.
+constexpr double kRoomLagHops = 5.0;
+
+// By how much a blow of level `level` (dB, 0 is loud) must be louder here than in a microphone in
+// which this one's own blows usually are `usual` dB quieter. A loud blow may be struck together
+// with another drum; a quiet one must look like the loud ones, only quieter.
+double neededLead(double level, double usual)
+{
+    constexpr double kLoud = -8.0;
+    constexpr double kQuiet = -16.0;
+    const double atLoud = std::min(usual, 0.0) - 12.0;
+    // A distant microphone hears every drum about as well: it takes more to be disproved by one.
+    const double doubt = usual < 6.0 ? 17.0 : 13.0;
+    const double atQuiet =
+        std::max(atLoud - (usual < 6.0 ? 5.0 : 0.0), std::min(usual - doubt, 4.0));
+    const double part = std::clamp((level - kLoud) / (kQuiet - kLoud), 0.0, 1.0);
+    return atLoud + part * (atQuiet - atLoud);
+}
+
+}  // namespace
+
+void attributeBleed(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
+{
+    const int band = ownBand(analysis);
+    const auto& candidates = analysis.candidates;
+    std::vector<double> powers(candidates.size());
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+        const std::int64_t hop = analysis.envelope.hopOf(candidates[i].onset.at);
+        powers[i] = attackPower(analysis.envelope, band, hop);
+        analysis.candidates[i].ownDecibels = 60.0;
+    }
+    const double loud = decibels(loudOf(powers));
+    for (const BandEnvelope* other : others) {
+        std::vector<double> there(candidates.size());
+        std::vector<double> leadsWhenLoud;
+        std::vector<double> lags;
+        for (std::size_t i = 0; i < candidates.size(); ++i) {
+            const std::int64_t hop = analysis.envelope.hopOf(candidates[i].onset.at);
+            there[i] = powerAround(*other, band, hop);
+        }
+        // A microphone that hears none of it, only its own noise, has nothing to say.
+        const double loudThere = decibels(loudOf(there));
+        const auto floor = static_cast<double>(noiseFloor(*other)[static_cast<std::size_t>(band)]);
+        if (loudThere < decibels(floor) + 12.0) {
+            continue;
+        }
+        for (std::size_t i = 0; i < candidates.size(); ++i) {
+            if (decibels(powers[i]) > loud - 8.0) {
+                leadsWhenLoud.push_back(
+                    decibels(powers[i]) - loud - decibels(there[i]) + loudThere
+                );
+                const std::int64_t hop = analysis.envelope.hopOf(candidates[i].onset.at);
+                const std::int64_t later =
+                    lagOf(*other, band, hop) - lagOf(analysis.envelope, band, hop);
+                lags.push_back(static_cast<double>(later));
+            }
+        }
+        if (percentile(std::move(lags), 0.5) >= kRoomLagHops) {
+            continue;
+        }
+        // Above the median: some loud blows fall together with one of the other microphone's own.
+        const double usual = percentile(std::move(leadsWhenLoud), 0.7);
+        for (std::size_t i = 0; i < candidates.size(); ++i) {
+            const double level = decibels(powers[i]) - loud;
+            const double lead = level - (decibels(there[i]) - loudThere);
+            double& own = analysis.candidates[i].ownDecibels;
+            own = std::min(own, lead - neededLead(level, usual));
+        }
+    }
+    for (OnsetCandidate& candidate : analysis.candidates) {
+        candidate.isBleed = candidate.ownDecibels < 0.0;
+    }
+}
+
+Result<std::vector<Onset>>
+pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSettings& settings)
+{
+    if (!(settings.sensitivity >= 0.0 && settings.sensitivity <= 100.0)) {
+        return badArgument(
+            fmt::format("sensitivity {:g} is not within 0 to 100", settings.sensitivity)
+        );
+    }
+    if (!(settings.minGap.count() >= 0.0 && settings.minGap.count() <= 10.0)) {
+        return badArgument("the smallest gap is between 0 and 10 seconds");
+    }
+    const double threshold = thresholdOf(settings);
+    // A high sensitivity also believes in attacks that stand out less from what rings.
+    const double leastRise = 6.0 - 0.03 * settings.sensitivity;
+    const Frames gap = toFrames(settings.minGap, rate);
+    std::vector<Onset> picked;
+    for (const OnsetCandidate& candidate : candidates) {
+        const Onset& onset = candidate.onset;
+        if (candidate.isBleed || onset.strength < threshold || candidate.riseDecibels < leastRise) {
+            continue;
+        }
+        if (!picked.empty() && onset.at - picked.back().at < gap) {
+            if (onset.strength > picked.back().strength) {
+                picked.back() = onset;
+            }
+            continue;
+        }
+        picked.push_back(onset);
+    }
+    return picked;
+}
+
+}  // namespace orthochron

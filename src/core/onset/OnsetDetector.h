@@ -1,0 +1,69 @@
+#pragma once
+
+#include "core/base/Result.h"
+#include "core/base/Work.h"
+#include "core/onset/BandEnvelope.h"
+
+#include <optional>
+#include <span>
+#include <vector>
+
+namespace orthochron {
+
+struct Onset {
+    Frames at;              // where the attack begins to rise, counted from the first frame given
+    double strength = 0.0;  // 0..1, linear, relative to the loud blows of the same channel
+
+    bool operator==(const Onset&) const = default;
+};
+
+struct OnsetSettings {
+    double sensitivity = 50.0;            // 0..100; higher reports quieter hits
+    Seconds minGap = milliseconds(20.0);  // of two onsets closer than this, the stronger stays
+    std::optional<double> threshold;      // least strength; otherwise from the sensitivity
+
+    bool operator==(const OnsetSettings&) const = default;
+};
+
+// The least strength that a sensitivity lets through: -6 dB at 0, -30 dB at 50, -54 dB at 100.
+[[nodiscard]] double thresholdOf(const OnsetSettings& settings);
+
+// An attack that might be a hit: what pickOnsets chooses from.
+struct OnsetCandidate {
+    Onset onset;
+    double riseDecibels = 0.0;  // above what rang before it
+    bool isBleed = false;       // heard here, struck elsewhere
+    double ownDecibels = 0.0;   // how clearly it is this microphone's own; negative for bleed
+};
+
+// Everything detection knows of a channel, whatever the sensitivity: kept, so that moving a
+// slider costs nothing.
+struct OnsetAnalysis {
+    BandEnvelope envelope;
+    std::vector<OnsetCandidate> candidates;  // ascending
+};
+
+// Finds every attack of one channel.
+//
+// In four bands the level of the next few milliseconds is held against the highest of the last
+// 25 ms, so that ringing never counts, however it beats; the strongest band speaks. Each attack is
+// then placed to the sample by attackStart. Attacks from near silence to full scale are kept.
+//
+// `samples` is mono and may be empty. `rate` is 8000..192000 Hz; windows are lengths in seconds.
+// Errors: BadArgument for the rate, BadInput for a sample that is no number, Cancelled. Pure.
+[[nodiscard]] Result<OnsetAnalysis>
+analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work = {});
+
+// Marks as bleed what another microphone of the same set hears as its own. `others` are the
+// envelopes of the other microphones over the same frames.
+//
+// In the band that carries the microphone's own loud blows, the level of a blow relative to those
+// is compared with the same in each other microphone: gains do not matter.
+void attributeBleed(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
+
+// The onsets at least as strong as asked, in ascending order, without bleed.
+// Errors: BadArgument for a setting out of range.
+[[nodiscard]] Result<std::vector<Onset>>
+pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSettings& settings);
+
+}  // namespace orthochron

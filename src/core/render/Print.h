@@ -1,0 +1,50 @@
+#pragma once
+
+#include "core/audio/SoundFile.h"
+#include "core/base/Work.h"
+#include "core/render/Render.h"
+
+namespace orthochron {
+
+struct PrintSettings {
+    Frames from;  // song time
+    Frames to;    // past the last frame
+    PrintFormat format = PrintFormat::Wav24;
+    bool dither = false;
+};
+
+struct PrintedFile {
+    std::filesystem::path path;
+    double peak = 0.0;         // linear
+    std::int64_t clipped = 0;  // samples over full scale in a whole-number format
+};
+
+// Writes the stereo mix of what is heard. Nothing is changed in level. A failed or stopped print
+// leaves no file. Errors: BadInput, Failed, Cancelled.
+[[nodiscard]] Result<PrintedFile> printMix(
+    const Song& song,
+    const Sources& sources,
+    const std::filesystem::path& path,
+    const PrintSettings& settings,
+    const Work& work = {}
+);
+
+// Writes each of the tracks to its path, as its clips sound, without level and pan: trimmed to
+// the range, all of one length. Either all files are put in place or none.
+struct TrackPrint {
+    TrackId track;
+    std::filesystem::path path;
+    int sameAs = 0;  // format code, for PrintFormat::Same
+};
+[[nodiscard]] Result<std::vector<PrintedFile>> printTracks(
+    const Song& song,
+    const Sources& sources,
+    const std::vector<TrackPrint>& tracks,
+    const PrintSettings& settings,
+    const Work& work = {}
+);
+
+// The file name a track is printed under: its name, with what file systems refuse replaced.
+[[nodiscard]] std::string printName(const Track& track, PrintFormat format);
+
+}  // namespace orthochron

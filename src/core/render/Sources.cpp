@@ -1,0 +1,80 @@
+#include "core/render/Sources.h"
+
+#include "core/audio/ResampledSource.h"
+#include "core/audio/SoundFile.h"
+
+namespace orthochron {
+
+std::filesystem::path pathOf(const Take& take, const std::filesystem::path& folder)
+{
+    const std::filesystem::path path(take.path);
+    return path.is_absolute() ? path : folder / path;
+}
+
+Result<std::shared_ptr<Sources>>
+Sources::open(const Song& song, const std::filesystem::path& folder)
+{
+    auto sources = std::make_shared<Sources>();
+    for (const Take& take : song.takes) {
+        auto reader = SoundFileReader::open(pathOf(take, folder));
+        if (!reader) {
+            return tl::unexpected(reader.error());
+        }
+        sources->put(take.id, atRate(std::move(*reader), song.rate));
+    }
+    return sources;
+}
+
+void Sources::put(TakeId take, std::unique_ptr<SampleSource> source)
+{
+    auto opened = std::make_unique<Opened>();
+    opened->source = std::move(source);
+    takes_[take] = std::move(opened);
+}
+
+int Sources::channels(TakeId take) const
+{
+    const auto found = takes_.find(take);
+    return found == takes_.end() ? 0 : found->second->source->channels();
+}
+
+Frames Sources::frames(TakeId take) const
+{
+    const auto found = takes_.find(take);
+    return found == takes_.end() ? Frames(0) : found->second->source->frames();
+}
+
+Result<void> Sources::read(TakeId take, Frames from, AudioBuffer& into) const
+{
+    const auto found = takes_.find(take);
+    if (found == takes_.end()) {
+        into.clear();
+        return {};
+    }
+    Opened& opened = *found->second;
+    const std::scoped_lock lock(opened.mutex);
+    return opened.source->read(from, into);
+}
+
+Result<void> Sources::read(TakeId take, int channel, Frames from, std::span<float> into) const
+{
+    const auto found = takes_.find(take);
+    if (found == takes_.end() || channel >= found->second->source->channels()) {
+        std::ranges::fill(into, 0.0F);
+        return {};
+    }
+    Opened& opened = *found->second;
+    const std::scoped_lock lock(opened.mutex);
+    const Frames length(static_cast<std::int64_t>(into.size()));
+    const int channels = opened.source->channels();
+    if (opened.scratch.frames() != length || opened.scratch.channels() != channels) {
+        opened.scratch = AudioBuffer(channels, length);
+    }
+    if (auto read = opened.source->read(from, opened.scratch); !read) {
+        return read;
+    }
+    std::ranges::copy(opened.scratch.channel(channel), into.begin());
+    return {};
+}
+
+}  // namespace orthochron

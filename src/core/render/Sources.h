@@ -1,0 +1,49 @@
+#pragma once
+
+#include "core/audio/SampleSource.h"
+#include "core/song/Song.h"
+
+#include <filesystem>
+#include <map>
+#include <mutex>
+
+namespace orthochron {
+
+// A song's takes, opened for reading at the song's rate.
+//
+// Threads: read() may be called from any thread; calls for one take wait for each other.
+class Sources {
+public:
+    Sources() = default;
+
+    // Opens every take of the song. `folder` is where relative paths start.
+    // Errors: BadInput, naming the first take that is missing or unreadable.
+    [[nodiscard]] static Result<std::shared_ptr<Sources>>
+    open(const Song& song, const std::filesystem::path& folder);
+
+    // Adds or replaces a take's source; it must have the song's rate.
+    void put(TakeId take, std::unique_ptr<SampleSource> source);
+    [[nodiscard]] bool has(TakeId take) const { return takes_.contains(take); }
+    [[nodiscard]] int channels(TakeId take) const;  // 0 for an unknown take
+    [[nodiscard]] Frames frames(TakeId take) const;
+
+    // All channels of a take from `from` (take time) on, silence outside it. A take that is not
+    // here reads as silence too: the song says elsewhere that it is missing.
+    [[nodiscard]] Result<void> read(TakeId take, Frames from, AudioBuffer& into) const;
+    // One channel of it.
+    [[nodiscard]] Result<void>
+    read(TakeId take, int channel, Frames from, std::span<float> into) const;
+
+private:
+    struct Opened {
+        std::unique_ptr<SampleSource> source;
+        std::mutex mutex;
+        AudioBuffer scratch;
+    };
+
+    std::map<TakeId, std::unique_ptr<Opened>> takes_;
+};
+
+[[nodiscard]] std::filesystem::path pathOf(const Take& take, const std::filesystem::path& folder);
+
+}  // namespace orthochron

@@ -1,0 +1,116 @@
+#include "core/song/Song.h"
+
+#include "core/base/Hash.h"
+
+#include <algorithm>
+#include <cassert>
+
+namespace orthochron {
+
+bool MicSet::operator==(const MicSet& other) const
+{
+    const bool sameRecipe =
+        recipe == other.recipe || (recipe && other.recipe && *recipe == *other.recipe);
+    return id == other.id && name == other.name && tracks == other.tracks &&
+           isFolded == other.isFolded && sameRecipe;
+}
+
+bool Song::operator==(const Song& other) const
+{
+    const auto sameTrack = [](const auto& a, const auto& b) { return a == b || *a == *b; };
+    return name == other.name && rate == other.rate && tempo == other.tempo && grid == other.grid &&
+           takes == other.takes && std::ranges::equal(tracks, other.tracks, sameTrack) &&
+           sets == other.sets && accepted == other.accepted;
+}
+
+const Take* Song::take(TakeId id) const
+{
+    const auto found = std::ranges::find(takes, id, &Take::id);
+    return found == takes.end() ? nullptr : &*found;
+}
+
+std::shared_ptr<const Track> Song::track(TrackId id) const
+{
+    const auto found =
+        std::ranges::find_if(tracks, [id](const auto& track) { return track->id == id; });
+    return found == tracks.end() ? nullptr : *found;
+}
+
+const MicSet* Song::set(SetId id) const
+{
+    const auto found = std::ranges::find(sets, id, &MicSet::id);
+    return found == sets.end() ? nullptr : &*found;
+}
+
+const MicSet* Song::setOf(TrackId id) const
+{
+    const auto found = std::ranges::find_if(sets, [id](const MicSet& set) {
+        return std::ranges::find(set.tracks, id) != set.tracks.end();
+    });
+    return found == sets.end() ? nullptr : &*found;
+}
+
+Frames Song::length() const
+{
+    Frames end{0};
+    for (const auto& track : tracks) {
+        for (const Clip& clip : track->clips) {
+            end = std::max(end, clip.end());
+        }
+    }
+    return end;
+}
+
+void putTrack(Song& song, Track track)
+{
+    const auto place =
+        std::ranges::find_if(song.tracks, [&](const auto& other) { return other->id == track.id; });
+    assert(place != song.tracks.end());
+    *place = std::make_shared<const Track>(std::move(track));
+}
+
+namespace {
+
+template<class T>
+std::uint64_t mixed(const T& value, std::uint64_t seed)
+{
+    return hashOf(std::as_bytes(std::span(&value, 1)), seed);
+}
+
+}  // namespace
+
+std::uint64_t fitFingerprint(const Song& song, const MicSet& set)
+{
+    std::uint64_t print = mixed(song.tempo.firstDownbeat().count(), 1);
+    for (const TempoPoint& point : song.tempo.tempi()) {
+        print = mixed(point.bpm, mixed(point.at.count(), print));
+    }
+    for (const MeterChange& change : song.tempo.meters()) {
+        print = mixed(
+            change.meter.denominator, mixed(change.meter.numerator, mixed(change.bar, print))
+        );
+    }
+    for (const TrackId id : set.tracks) {
+        const auto track = song.track(id);
+        if (!track || !track->isLead) {
+            continue;
+        }
+        print = mixed(id.value, print);
+        for (const Mark& mark : track->marks) {
+            if (mark.isOn) {
+                print = mixed(
+                    mark.line.value_or(-1),
+                    mixed(mark.beatPoint.count(), mixed(mark.at.count(), print))
+                );
+            }
+        }
+    }
+    return print;
+}
+
+bool isOutOfDate(const Song& song, const MicSet& set)
+{
+    return set.recipe && set.recipe->madeFrom != fitFingerprint(song, set);
+}
+
+}  // namespace orthochron

@@ -1,0 +1,150 @@
+#pragma once
+
+#include "core/base/Id.h"
+#include "core/fit/Moves.h"
+#include "core/joins/JoinPlan.h"
+#include "core/onset/OnsetDetector.h"
+
+#include <memory>
+#include <string>
+#include <vector>
+
+// The document as a value. Every type here is plain data; edits/ makes new songs of old ones.
+// Positions on the song's axis and in takes are frames at the song's rate; a take of another rate
+// is heard, and counted, as converted to it.
+namespace orthochron {
+
+// One recorded file; never written to.
+struct Take {
+    TakeId id;
+    std::string name;         // as shown: the file's name without its ending
+    std::string path;         // relative to the song's folder, or absolute
+    std::uint64_t bytes = 0;  // with the hash: how a changed file is noticed
+    std::string hash;         // hashOfFile
+    Hertz rate{48000.0};      // the file's own
+    Frames frames;            // at the song's rate
+    int channels = 1;
+    std::string format;
+    Frames timeStamp;  // place on the recorder's clock, at the song's rate; 0 when unknown
+
+    bool operator==(const Take&) const = default;
+};
+
+struct Fade {
+    Frames length;
+    FadeShape shape = FadeShape::EqualPower;
+    float correlation = 0.0F;  // of the two sides, for Matched
+
+    bool operator==(const Fade&) const = default;
+};
+
+// A stretch of a take. Where it overlaps its neighbour on the track, the overlap is the crossfade
+// and both fades are as long as it.
+struct Clip {
+    ClipId id;
+    TakeId take;
+    int channel = 0;   // of the take; kAllChannels plays one or two together
+    Frames takeStart;  // first frame heard, take time
+    Frames at;         // song time of that frame
+    Frames length;
+    Fade in;
+    Fade out;
+    float gain = 1.0F;  // linear
+    bool isLocked = false;
+
+    static constexpr int kAllChannels = -1;
+    bool operator==(const Clip&) const = default;
+    [[nodiscard]] Frames end() const { return at + length; }
+    // Song time less take time.
+    [[nodiscard]] Frames offset() const { return at - takeStart; }
+};
+
+// A hit as the user holds it, in the take's own time.
+struct Mark {
+    MarkId id;
+    Frames at;              // start of the attack: where it may be cut
+    Frames beatPoint;       // what is put on the line
+    double strength = 1.0;  // 0..1
+    bool isOn = true;
+    bool byHand = false;               // placed or confirmed: no detection moves it
+    std::optional<std::int64_t> line;  // grid line given by hand
+
+    bool operator==(const Mark&) const = default;
+};
+
+struct Track {
+    TrackId id;
+    std::string name;
+    std::vector<Clip> clips;  // ascending by `at`
+    std::vector<Mark> marks;  // ascending by `at`; of the take the track was made from
+    OnsetSettings detection;  // what the marks were found with
+    bool isLead = false;
+    bool isHidden = false;
+    bool isMuted = false;
+    bool isSoloed = false;
+    double gainDecibels = 0.0;
+    double pan = 0.0;  // -1 left .. 1 right
+
+    bool operator==(const Track&) const = default;
+};
+
+// A fit kept as a recipe, so that it can be made again with other values.
+struct FitRecipe {
+    FitSettings fit;
+    JoinSettings joins;
+    GridSettings grid;
+    std::vector<std::vector<Clip>> recorded;  // clips of each track of the set before the first fit
+    std::uint64_t madeFrom = 0;               // fingerprint of the marks and the grid it used
+
+    bool operator==(const FitRecipe&) const = default;
+};
+
+// Tracks recorded together: edits go to all of them at the same sample.
+struct MicSet {
+    SetId id;
+    std::string name;
+    std::vector<TrackId> tracks;  // in the order of the lanes
+    bool isFolded = false;        // to its leads
+    std::shared_ptr<const FitRecipe> recipe;
+
+    bool operator==(const MicSet& other) const;
+};
+
+// A finding the user has listened to and let be, by place and kind.
+struct AcceptedFinding {
+    std::string kind;
+    Frames at;
+
+    bool operator==(const AcceptedFinding&) const = default;
+};
+
+struct Song {
+    std::string name;
+    Hertz rate{48000.0};
+    TempoMap tempo;
+    GridSettings grid;
+    std::vector<Take> takes;
+    std::vector<std::shared_ptr<const Track>>
+        tracks;  // in the order of the lanes; shared by versions
+    std::vector<MicSet> sets;
+    std::vector<AcceptedFinding> accepted;
+    std::uint32_t lastId = 0;  // ids are given out upwards
+
+    bool operator==(const Song& other) const;
+
+    [[nodiscard]] const Take* take(TakeId id) const;
+    [[nodiscard]] std::shared_ptr<const Track> track(TrackId id) const;  // null when there is none
+    [[nodiscard]] const MicSet* set(SetId id) const;
+    [[nodiscard]] const MicSet* setOf(TrackId id) const;
+    [[nodiscard]] Frames length() const;  // end of the last clip
+};
+
+// Replaces a track by its id; the song must hold it.
+void putTrack(Song& song, Track track);
+
+// What the fit of a set depends on: the marks of its leads and the grid. A recipe whose
+// fingerprint differs is out of date.
+[[nodiscard]] std::uint64_t fitFingerprint(const Song& song, const MicSet& set);
+[[nodiscard]] bool isOutOfDate(const Song& song, const MicSet& set);
+
+}  // namespace orthochron

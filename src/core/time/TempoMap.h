@@ -1,0 +1,76 @@
+#pragma once
+
+#include "core/base/Result.h"
+#include "core/time/Units.h"
+
+#include <vector>
+
+namespace orthochron {
+
+struct Meter {
+    int numerator = 4;
+    int denominator = 4;
+
+    bool operator==(const Meter&) const = default;
+    [[nodiscard]] Beats barLength() const { return Beats(4.0 * numerator / denominator); }
+    [[nodiscard]] Beats beatLength() const { return Beats(4.0 / denominator); }
+};
+
+// From `at` on, the tempo is `bpm` quarter notes a minute, until the next point.
+struct TempoPoint {
+    Beats at;
+    double bpm = 120.0;
+
+    bool operator==(const TempoPoint&) const = default;
+};
+
+// From bar number `bar` on (bars count from 1) the meter is `meter`.
+struct MeterChange {
+    int bar = 1;
+    Meter meter;
+
+    bool operator==(const MeterChange&) const = default;
+};
+
+// A place as musicians say it: bar and beat count from 1, `rest` is what lies beyond the beat.
+struct BarBeat {
+    int bar = 1;
+    int beat = 1;
+    Beats rest;
+};
+
+// Where bars and beats fall in time. Musical time 0 is the first downbeat (bar 1), which lies
+// `firstDownbeat` after the song's start; what lies before it has bars 0, -1, ...
+// The first tempo and the first meter also hold for all that lies before them.
+class TempoMap {
+public:
+    TempoMap() = default;
+    // Errors: BadArgument when a tempo is outside 20..400, a meter is not 1..32 over 1, 2, 4 ...
+    // 32, or the points are not in ascending order.
+    [[nodiscard]] static Result<TempoMap>
+    create(Seconds firstDownbeat, std::vector<TempoPoint> tempi, std::vector<MeterChange> meters);
+    [[nodiscard]] static Result<TempoMap> steady(double bpm, Meter meter, Seconds firstDownbeat);
+
+    [[nodiscard]] Seconds timeAt(Beats musical) const;
+    [[nodiscard]] Beats beatsAt(Seconds songTime) const;
+    [[nodiscard]] double bpmAt(Beats musical) const;
+    [[nodiscard]] Meter meterOfBar(int bar) const;
+    [[nodiscard]] Beats startOfBar(int bar) const;
+    [[nodiscard]] int barAt(Beats musical) const;
+    [[nodiscard]] BarBeat placeAt(Beats musical) const;
+
+    [[nodiscard]] Seconds firstDownbeat() const { return firstDownbeat_; }
+    [[nodiscard]] const std::vector<TempoPoint>& tempi() const { return tempi_; }
+    [[nodiscard]] const std::vector<MeterChange>& meters() const { return meters_; }
+    bool operator==(const TempoMap&) const = default;
+
+private:
+    [[nodiscard]] std::size_t meterIndexOfBar(int bar) const;
+
+    // Never empty; the first point stands at musical time 0, the first meter at bar 1.
+    Seconds firstDownbeat_{0.0};
+    std::vector<TempoPoint> tempi_{TempoPoint{}};
+    std::vector<MeterChange> meters_{MeterChange{}};
+};
+
+}  // namespace orthochron

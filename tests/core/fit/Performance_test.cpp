@@ -1,0 +1,190 @@
+#include <gtest/gtest.h>
+
+#include "core/demo/KitRecording.h"
+#include "core/fit/Moves.h"
+
+#include <cmath>
+
+namespace orthochron {
+namespace {
+
+constexpr Hertz kRate{48000.0};
+
+// Hits as a perfect detector would find them on the kick and snare microphones.
+struct Played {
+    std::vector<PlayedHit> hits;
+    std::vector<demo::DemoHit> truths;  // beside the hits
+    TempoMap map;
+};
+
+Played playedBy(const demo::DrummerSettings& settings)
+{
+    const demo::KitPerformance performance = demo::performKit(settings);
+    std::vector<std::pair<PlayedHit, demo::DemoHit>> all;
+    for (const demo::DemoHit& hit : performance.hits) {
+        if (hit.drum == demo::Drum::Kick || hit.drum == demo::Drum::Snare) {
+            const int lead = hit.drum == demo::Drum::Kick ? 0 : 1;
+            const auto& microphone = demo::boathouseMicrophones()[lead == 0 ? 0 : 2];
+            const Frames at = toFrames(demo::heardAt(microphone, hit.drum, hit.played), kRate);
+            all.push_back({{lead, at, at, hit.velocity, std::nullopt}, hit});
+        }
+    }
+    std::ranges::stable_sort(all, {}, [](const auto& pair) { return pair.first.start; });
+    Played played;
+    played.map = performance.map;
+    for (const auto& [hit, truth] : all) {
+        played.hits.push_back(hit);
+        played.truths.push_back(truth);
+    }
+    return played;
+}
+
+double correlation(const std::vector<double>& a, const std::vector<double>& b)
+{
+    double sa = 0, sb = 0, saa = 0, sbb = 0, sab = 0;
+    for (std::size_t i = 0; i < a.size(); ++i) {
+        sa += a[i];
+        sb += b[i];
+        saa += a[i] * a[i];
+        sbb += b[i] * b[i];
+        sab += a[i] * b[i];
+    }
+    const auto n = static_cast<double>(a.size());
+    return (sab - sa * sb / n) / std::sqrt((saa - sa * sa / n) * (sbb - sb * sb / n));
+}
+
+class AnyDrummer : public testing::TestWithParam<demo::DrummerSettings> {};
+
+TEST_P(AnyDrummer, HasEveryMainHitPutOnTheLineItWasPlayedFor)
+{
+    const Played played = playedBy(GetParam());
+
+    const Performance performance = judge(played.hits, Grid(played.map, {}), kRate);
+
+    for (std::size_t i = 0; i < performance.hits.size(); ++i) {
+        const JudgedHit& hit = performance.hits[i];
+        if (hit.role == HitRole::Main && played.truths[i].stroke == demo::Stroke::Main) {
+            EXPECT_NEAR(hit.line.time.count(), played.truths[i].grid.count(), 1e-6)
+                << "bar " << played.truths[i].bar << " step " << played.truths[i].step;
+        }
+    }
+}
+
+TEST_P(AnyDrummer, KeepsFeelAndStraysWhenOnlyDriftIsTakenOut)
+{
+    const Played played = playedBy(GetParam());
+    const Performance performance = judge(played.hits, Grid(played.map, {}), kRate);
+
+    const Moves moves = planMoves(performance, {.drift = 1.0, .feel = 0.0, .stray = 0.0});
+
+    std::vector<double> left;
+    std::vector<double> wanted;
+    for (std::size_t i = 0; i < performance.hits.size(); ++i) {
+        if (performance.hits[i].role == HitRole::Main &&
+            played.truths[i].stroke == demo::Stroke::Main) {
+            left.push_back(moves.hits[i].left.count());
+            wanted.push_back((played.truths[i].feel + played.truths[i].stray).count());
+        }
+    }
+    EXPECT_GE(correlation(left, wanted), 0.95);
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Drummers,
+    AnyDrummer,
+    testing::Values(
+        demo::DrummerSettings{},
+        demo::DrummerSettings{.seed = 4, .wanderOff = Seconds(0.0)},
+        demo::DrummerSettings{.seed = 4, .looseness = 3.0, .wanderOff = Seconds(0.0)},
+        demo::DrummerSettings{.seed = 8, .bpm = 180.0, .wanderOff = Seconds(0.12)},
+        demo::DrummerSettings{.seed = 8, .bpm = 66.0, .wanderOff = Seconds(-0.3)},
+        demo::DrummerSettings{.seed = 8, .bpm = 110.0, .bars = 12, .wanderOff = Seconds(0.0)}
+    ),
+    [](const auto& of) {
+        return std::to_string(static_cast<int>(of.param.bpm)) + "bpm" + std::to_string(of.index);
+    }
+);
+
+TEST(Performance, AttachesFlamsRollsAndGhostsAndKeepsTheirDistance)
+{
+    const Played played = playedBy({});
+    const Performance performance = judge(played.hits, Grid(played.map, {}), kRate);
+    const Moves moves = planMoves(performance, {1.0, 1.0, 1.0});
+
+    for (std::size_t i = 0; i < performance.hits.size(); ++i) {
+        const JudgedHit& hit = performance.hits[i];
+        if (played.truths[i].stroke != demo::Stroke::Main) {
+            EXPECT_EQ(hit.role, HitRole::Attached) << "bar " << played.truths[i].bar;
+        }
+        EXPECT_EQ(moves.hits[i].move, moves.hits[hit.main].move);
+        if (hit.role == HitRole::Main) {
+            EXPECT_LE(std::abs(moves.hits[i].left.count()), 0.00002);
+        }
+    }
+}
+
+TEST(Performance, MeasuresTheSnareBehindAsFeel)
+{
+    const Played played = playedBy({.wanderOff = Seconds(0.0)});
+
+    const Performance performance = judge(played.hits, Grid(played.map, {}), kRate);
+
+    for (const FeelStep& step : performance.feel) {
+        if (step.lead == 1 && (step.step == 4 || step.step == 12)) {
+            EXPECT_NEAR(inMilliseconds(step.feel), 9.0, 1.5) << "step " << step.step;
+        }
+        if (step.lead == 0 && step.step == 0) {
+            EXPECT_NEAR(inMilliseconds(step.feel), 0.0, 0.01);
+        }
+    }
+}
+
+TEST(Performance, OfNoHitsIsEmptyAndOfOneHitIsThatHit)
+{
+    const Grid grid(*TempoMap::steady(120.0, {}, Seconds(0.0)), {});
+
+    EXPECT_TRUE(judge({}, grid, kRate).hits.empty());
+    const Performance one =
+        judge({{0, Frames(24480), Frames(24480), 1.0, std::nullopt}}, grid, kRate);
+    ASSERT_EQ(one.hits.size(), 1U);
+    EXPECT_NEAR(inMilliseconds(one.hits[0].deviation()), 10.0, 1e-6);
+}
+
+TEST(Performance, ObeysALineGivenByHand)
+{
+    const Grid grid(*TempoMap::steady(120.0, {}, Seconds(0.0)), {});
+    std::vector<PlayedHit> hits;
+    for (int i = 0; i < 8; ++i) {
+        const Frames at(24000 * i + 100);
+        hits.push_back({0, at, at, 1.0, std::nullopt});
+    }
+    hits[3].line = 13;
+
+    const Performance performance = judge(hits, grid, kRate);
+
+    EXPECT_EQ(performance.hits[3].line.index, 13);
+    EXPECT_EQ(performance.hits[4].line.index, 16);
+}
+
+TEST(Moves, LeaveStraysWithinTheToleranceAndHumaniseTheSameWithTheSameSeed)
+{
+    const Played played = playedBy({.bars = 16, .wanderOff = Seconds(0.0)});
+    const Performance performance = judge(played.hits, Grid(played.map, {}), kRate);
+
+    const Moves moves = planMoves(performance, {1.0, 0.0, 1.0, milliseconds(5.0)});
+
+    for (std::size_t i = 0; i < performance.hits.size(); ++i) {
+        const JudgedHit& hit = performance.hits[i];
+        if (hit.role == HitRole::Main && std::abs(hit.stray.count()) <= 0.005) {
+            EXPECT_NEAR(moves.hits[i].left.count(), (hit.feel + hit.stray).count(), 0.00002);
+        }
+    }
+    const FitSettings human{.humanise = milliseconds(4.0), .seed = 7};
+    EXPECT_EQ(
+        planMoves(performance, human).hits[5].move, planMoves(performance, human).hits[5].move
+    );
+    EXPECT_NE(planMoves(performance, human).hits[5].move, moves.hits[5].move);
+}
+
+}  // namespace
+}  // namespace orthochron

@@ -1,0 +1,201 @@
+#include "core/onset/OnsetDetector.h"
+
+#include <gtest/gtest.h>
+
+#include "core/demo/KitRecording.h"
+
+#include <cmath>
+#include <limits>
+
+namespace orthochron {
+namespace {
+
+struct Score {
+    double f = 0.0;
+    double medianMs = 0.0;
+    double highMs = 0.0;  // 95 %
+};
+
+// A kit recorded once and asked about each of its drums.
+class Kit {
+public:
+    Kit(const demo::DrummerSettings& drummer, const demo::RecordingSettings& recording)
+        : performance_(demo::performKit(drummer)),
+          settings_(recording),
+          takes_(*demo::recordKit(performance_, recording))
+    {}
+
+    Score find(std::size_t microphone, demo::Drum drum) const
+    {
+        auto analysis = analyseOnsets(takes_[microphone].channel(0), settings_.rate);
+        EXPECT_TRUE(analysis);
+        std::vector<BandEnvelope> envelopes;
+        for (std::size_t m = 0; m < takes_.size(); ++m) {
+            if (m != microphone) {
+                envelopes.push_back(bandEnvelopeOf(takes_[m].channel(0), settings_.rate));
+            }
+        }
+        std::vector<const BandEnvelope*> others;
+        for (const auto& envelope : envelopes) {
+            others.push_back(&envelope);
+        }
+        attributeBleed(*analysis, others);
+        const auto onsets = pickOnsets(analysis->candidates, settings_.rate, {});
+        return score(*onsets, demo::boathouseMicrophones()[microphone], drum);
+    }
+
+private:
+    Score score(
+        const std::vector<Onset>& onsets, const demo::Microphone& microphone, demo::Drum drum
+    ) const
+    {
+        std::vector<bool> used(onsets.size(), false);
+        std::vector<double> errors;
+        std::size_t truths = 0;
+        for (const auto& hit : performance_.hits) {
+            if (hit.drum != drum) {
+                continue;
+            }
+            ++truths;
+            const double heard = demo::heardAt(microphone, drum, hit.played).count();
+            std::size_t best = onsets.size();
+            double least = 0.010;
+            for (std::size_t k = 0; k < onsets.size(); ++k) {
+                const double off =
+                    std::abs(toSeconds(onsets[k].at, settings_.rate).count() - heard);
+                if (!used[k] && off < least) {
+                    least = off;
+                    best = k;
+                }
+            }
+            if (best < onsets.size()) {
+                used[best] = true;
+                errors.push_back(least * 1000.0);
+            }
+        }
+        std::ranges::sort(errors);
+        const auto found = static_cast<double>(errors.size());
+        return {
+            2.0 * found / static_cast<double>(truths + onsets.size()),
+            errors.empty() ? 99.0 : errors[errors.size() / 2],
+            errors.empty() ? 99.0 : errors[errors.size() * 95 / 100]};
+    }
+
+    demo::KitPerformance performance_;
+    demo::RecordingSettings settings_;
+    std::vector<AudioBuffer> takes_;
+};
+
+TEST(OnsetDetector, FindsTheDemoKitsBlowsAmongBleedToHalfAMillisecond)
+{
+    const Kit kit({}, {});
+
+    for (const auto& [microphone, drum] :
+         {std::pair{0, demo::Drum::Kick}, std::pair{2, demo::Drum::Snare}}) {
+        const Score score = kit.find(static_cast<std::size_t>(microphone), drum);
+
+        EXPECT_GE(score.f, 0.995) << "microphone " << microphone;
+        EXPECT_LE(score.medianMs, 0.5) << "microphone " << microphone;
+        EXPECT_LE(score.highMs, 2.0) << "microphone " << microphone;
+    }
+}
+
+TEST(OnsetDetector, FindsAnotherKitsBlowsAtAnotherTempoAndRate)
+{
+    demo::RecordingSettings recording;
+    recording.rate = Hertz(44100.0);
+    recording.tuning = {68.0, 225.0, 140.0, 0.7};
+    recording.noiseDecibels = -68.0;
+    demo::DrummerSettings drummer;
+    drummer.seed = 5;
+    drummer.bpm = 128.0;
+    drummer.bars = 24;
+    const Kit kit(drummer, recording);
+
+    const Score kick = kit.find(0, demo::Drum::Kick);
+    const Score snare = kit.find(2, demo::Drum::Snare);
+
+    EXPECT_GE(kick.f, 0.99);
+    EXPECT_GE(snare.f, 0.97);
+    EXPECT_LE(kick.medianMs, 0.5);
+    EXPECT_LE(snare.medianMs, 0.5);
+}
+
+TEST(OnsetDetector, FindsAClickAtTheSameTimeAtEveryRate)
+{
+    for (const double rate : {8000.0, 22050.0, 44100.0, 48000.0, 96000.0, 192000.0}) {
+        std::vector<float> sound(static_cast<std::size_t>(rate));
+        const auto start = static_cast<std::size_t>(0.5 * rate);
+        for (std::size_t i = start; i < sound.size(); ++i) {
+            const double t = static_cast<double>(i - start) / rate;
+            sound[i] = static_cast<float>(0.5 * std::exp(-t / 0.03) * std::cos(2000.0 * t));
+        }
+
+        const auto analysis = analyseOnsets(sound, Hertz(rate));
+        const auto onsets = pickOnsets(analysis->candidates, Hertz(rate), {});
+
+        ASSERT_EQ(onsets->size(), 1U) << rate;
+        EXPECT_NEAR(toSeconds(onsets->front().at, Hertz(rate)).count(), 0.5, 0.0005) << rate;
+    }
+}
+
+TEST(OnsetDetector, FindsNothingInSilenceASingleSampleOrNoSoundAtAll)
+{
+    for (const std::size_t length : {std::size_t{0}, std::size_t{1}, std::size_t{48000}}) {
+        const auto analysis = analyseOnsets(std::vector<float>(length, 0.0F), Hertz(48000.0));
+
+        ASSERT_TRUE(analysis);
+        EXPECT_TRUE(pickOnsets(analysis->candidates, Hertz(48000.0), {})->empty());
+    }
+}
+
+TEST(OnsetDetector, RefusesSamplesThatAreNoNumbersAndRatesThatCannotBe)
+{
+    std::vector<float> sound(100, 0.0F);
+    sound[50] = std::numeric_limits<float>::quiet_NaN();
+
+    EXPECT_EQ(analyseOnsets(sound, Hertz(48000.0)).error().kind, ErrorKind::BadInput);
+    EXPECT_EQ(analyseOnsets({}, Hertz(0.0)).error().kind, ErrorKind::BadArgument);
+}
+
+TEST(OnsetDetector, GivesMoreWithMoreSensitivityAndNothingCloserThanTheGap)
+{
+    const demo::KitPerformance performance = demo::performKit({.bars = 6});
+    const auto takes = *demo::recordKit(performance, {});
+    const auto analysis = analyseOnsets(takes[2].channel(0), Hertz(48000.0));
+    std::size_t before = 0;
+
+    for (const double sensitivity : {0.0, 25.0, 50.0, 75.0, 100.0}) {
+        const auto onsets =
+            pickOnsets(analysis->candidates, Hertz(48000.0), {sensitivity, milliseconds(50.0), {}});
+
+        EXPECT_GE(onsets->size(), before);
+        before = onsets->size();
+        for (std::size_t i = 1; i < onsets->size(); ++i) {
+            EXPECT_GE((*onsets)[i].at - (*onsets)[i - 1].at, Frames(2400));
+        }
+    }
+    EXPECT_GT(before, 20U);
+}
+
+TEST(OnsetDetector, KeepsQuietBlowsWhenAnotherMicrophoneHearsOnlyItsOwnNoise)
+{
+    const demo::KitPerformance performance = demo::performKit({.bars = 6});
+    const auto takes = *demo::recordKit(performance, {});
+    auto analysis = *analyseOnsets(takes[2].channel(0), Hertz(48000.0));
+    const auto before = pickOnsets(analysis.candidates, Hertz(48000.0), {})->size();
+    demo::Random random(3);
+    std::vector<float> noise(takes[2].channel(0).size());
+    for (float& sample : noise) {
+        sample = static_cast<float>(0.0003 * random.bell());
+    }
+    const BandEnvelope envelope = bandEnvelopeOf(noise, Hertz(48000.0));
+    const std::vector<const BandEnvelope*> others{&envelope};
+
+    attributeBleed(analysis, others);
+
+    EXPECT_EQ(pickOnsets(analysis.candidates, Hertz(48000.0), {})->size(), before);
+}
+
+}  // namespace
+}  // namespace orthochron
