@@ -34,11 +34,11 @@ std::filesystem::path autosavePath(const std::filesystem::path& song)
 }
 
 std::vector<TakeTrouble>
-verifyTakes(const Song& song, const std::filesystem::path& folder, bool thorough)
+verifyTakes(const Song& song, const std::filesystem::path& songFolder, bool thorough)
 {
     std::vector<TakeTrouble> troubles;
     for (const Take& take : song.takes) {
-        const auto path = pathOf(take, folder);
+        const auto path = pathOf(take, songFolder);
         std::error_code error;
         if (!std::filesystem::exists(path, error)) {
             troubles.push_back(

@@ -42,7 +42,7 @@ struct TakeTrouble {
 
 // Compares every take with its file by size and, when `thorough`, by content.
 [[nodiscard]] std::vector<TakeTrouble>
-verifyTakes(const Song& song, const std::filesystem::path& folder, bool thorough);
+verifyTakes(const Song& song, const std::filesystem::path& songFolder, bool thorough);
 
 // Holds a song for one program at a time, as long as it lives; freed by the system after a crash.
 class SongLock {

@@ -5,18 +5,18 @@
 
 namespace orthochron {
 
-std::filesystem::path pathOf(const Take& take, const std::filesystem::path& folder)
+std::filesystem::path pathOf(const Take& take, const std::filesystem::path& songFolder)
 {
     const std::filesystem::path path(take.path);
-    return path.is_absolute() ? path : folder / path;
+    return path.is_absolute() ? path : songFolder / path;
 }
 
 Result<std::shared_ptr<Sources>>
-Sources::open(const Song& song, const std::filesystem::path& folder)
+Sources::open(const Song& song, const std::filesystem::path& songFolder)
 {
     auto sources = std::make_shared<Sources>();
     for (const Take& take : song.takes) {
-        auto reader = SoundFileReader::open(pathOf(take, folder));
+        auto reader = SoundFileReader::open(pathOf(take, songFolder));
         if (!reader) {
             return tl::unexpected(reader.error());
         }

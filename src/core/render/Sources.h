@@ -16,10 +16,10 @@ class Sources {
 public:
     Sources() = default;
 
-    // Opens every take of the song. `folder` is where relative paths start.
+    // Opens every take of the song. `songFolder` is where relative paths start.
     // Errors: BadInput, naming the first take that is missing or unreadable.
     [[nodiscard]] static Result<std::shared_ptr<Sources>>
-    open(const Song& song, const std::filesystem::path& folder);
+    open(const Song& song, const std::filesystem::path& songFolder);
 
     // Adds or replaces a take's source; it must have the song's rate.
     void put(TakeId take, std::unique_ptr<SampleSource> source);
@@ -44,6 +44,6 @@ private:
     std::map<TakeId, std::unique_ptr<Opened>> takes_;
 };
 
-[[nodiscard]] std::filesystem::path pathOf(const Take& take, const std::filesystem::path& folder);
+[[nodiscard]] std::filesystem::path pathOf(const Take& take, const std::filesystem::path& songFolder);
 
 }  // namespace orthochron

@@ -1,0 +1,169 @@
+#include <fmt/format.h>
+#include <rtaudio/RtAudio.h>
+#include <soxr.h>
+
+#include "engine/device/AudioDevice.h"
+#include "engine/device/SimulatedDevice.h"
+
+#include <algorithm>
+#include <vector>
+
+namespace orthochron::engine {
+
+namespace {
+
+// The system's default output through RtAudio. Where it cannot run at the song's rate, it runs at
+// its own and the sound is converted on the way out.
+class HardwareDevice final : public AudioDevice {
+public:
+    static std::unique_ptr<HardwareDevice> open()
+    {
+        try {
+            auto device = std::unique_ptr<HardwareDevice>(new HardwareDevice);
+            device->audio_.showWarnings(false);
+            if (device->audio_.getDeviceCount() == 0) {
+                return nullptr;
+            }
+            device->id_ = device->audio_.getDefaultOutputDevice();
+            const auto info = device->audio_.getDeviceInfo(device->id_);
+            if (!info.probed || info.outputChannels < 2) {
+                return nullptr;
+            }
+            device->name_ = info.name;
+            device->rates_ = info.sampleRates;
+            device->ownRate_ = info.preferredSampleRate;
+            return device;
+        } catch (const std::exception&) {
+            return nullptr;
+        }
+    }
+    ~HardwareDevice() override { stop(); }
+
+    Result<void> start(Hertz rate, AudioCallback callback) override
+    {
+        stop();
+        callback_ = std::move(callback);
+        const auto wanted = static_cast<unsigned>(rate.count());
+        const bool fits = std::ranges::find(rates_, wanted) != rates_.end();
+        const unsigned deviceRate = fits || ownRate_ == 0 ? wanted : ownRate_;
+        unsigned blockFrames = 256;
+        RtAudio::StreamParameters parameters;
+        parameters.deviceId = id_;
+        parameters.nChannels = 2;
+        try {
+            audio_.openStream(
+                &parameters,
+                nullptr,
+                RTAUDIO_FLOAT32,
+                deviceRate,
+                &blockFrames,
+                &HardwareDevice::ask,
+                this
+            );
+            if (deviceRate != wanted) {
+                prepareConversion(rate, Hertz(deviceRate), blockFrames);
+            }
+            audio_.startStream();
+        } catch (const std::exception& error) {
+            return failed(fmt::format("{}: cannot play: {}", name_, error.what()));
+        }
+        return {};
+    }
+    void stop() override
+    {
+        try {
+            if (audio_.isStreamOpen()) {
+                audio_.closeStream();
+            }
+        } catch (const std::exception&) {
+            // A device that went away while open has stopped by itself.
+            callback_ = nullptr;
+        }
+        if (converter_ != nullptr) {
+            soxr_delete(converter_);
+            converter_ = nullptr;
+        }
+    }
+    [[nodiscard]] std::string name() const override { return name_; }
+    [[nodiscard]] bool isSimulated() const override { return false; }
+
+private:
+    HardwareDevice() = default;
+
+    void prepareConversion(Hertz from, Hertz to, unsigned blockFrames)
+    {
+        const soxr_io_spec_t io = soxr_io_spec(SOXR_FLOAT32_I, SOXR_FLOAT32_I);
+        converter_ = soxr_create(from.count(), to.count(), 2, nullptr, &io, nullptr, nullptr);
+        const double ratio = from.count() / to.count();
+        pulled_.assign(static_cast<std::size_t>(blockFrames * ratio + 8.0) * 2, 0.0F);
+        // Run it once, so that what it allocates is there before the first callback.
+        std::vector<float> out(static_cast<std::size_t>(blockFrames) * 2);
+        std::size_t used = 0;
+        std::size_t made = 0;
+        soxr_process(
+            converter_, pulled_.data(), pulled_.size() / 2, &used, out.data(), blockFrames, &made
+        );
+    }
+
+    static int ask(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* self)
+    {
+        auto* device = static_cast<HardwareDevice*>(self);
+        const std::span<float> target(
+            static_cast<float*>(out), static_cast<std::size_t>(frames) * 2
+        );
+        if (device->converter_ == nullptr) {
+            device->callback_(target);
+            return 0;
+        }
+        std::size_t done = 0;
+        while (done < frames) {
+            std::size_t used = 0;
+            std::size_t made = 0;
+            soxr_process(
+                device->converter_,
+                nullptr,
+                0,
+                &used,
+                target.data() + done * 2,
+                frames - done,
+                &made
+            );
+            done += made;
+            if (done < frames) {
+                device->callback_(device->pulled_);
+                soxr_process(
+                    device->converter_,
+                    device->pulled_.data(),
+                    device->pulled_.size() / 2,
+                    &used,
+                    target.data() + done * 2,
+                    frames - done,
+                    &made
+                );
+                done += made;
+            }
+        }
+        return 0;
+    }
+
+    RtAudio audio_;
+    unsigned id_ = 0;
+    unsigned ownRate_ = 0;
+    std::vector<unsigned> rates_;
+    std::string name_;
+    AudioCallback callback_;
+    soxr_t converter_ = nullptr;
+    std::vector<float> pulled_;
+};
+
+}  // namespace
+
+std::unique_ptr<AudioDevice> openDevice()
+{
+    if (auto device = HardwareDevice::open()) {
+        return device;
+    }
+    return std::make_unique<SimulatedDevice>();
+}
+
+}  // namespace orthochron::engine

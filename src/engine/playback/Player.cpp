@@ -1,0 +1,452 @@
+#include "engine/playback/Player.h"
+
+#include <xmmintrin.h>
+
+#include "core/edits/FitEdits.h"
+#include "core/edits/MarkEdits.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <numbers>
+
+namespace orthochron::engine {
+
+namespace {
+
+constexpr Seconds kFade = milliseconds(10.0);
+constexpr Seconds kRunFade = milliseconds(5.0);
+constexpr std::int64_t kPreroll = 4096;  // frames rendered before a stream is handed over
+constexpr std::int64_t kAhead = 6144;  // how far ahead a continuation begins: it must be ready then
+
+}  // namespace
+
+Song asRecorded(const Song& song, Frames at)
+{
+    Song recorded = song;
+    for (const MicSet& set : song.sets) {
+        if (!set.recipe || set.tracks.empty()) {
+            continue;
+        }
+        const auto clips = recordedClips(song, set);
+        const auto& first = song.track(set.tracks.front())->clips;
+        // The clip under `at`, or the last one before it.
+        auto under = std::ranges::upper_bound(first, at, {}, &Clip::at);
+        if (under != first.begin()) {
+            --under;
+        }
+        const auto take = recordedTake(song, set.tracks.front());
+        const Frames shift =
+            under != first.end() && take ? under->offset() - take->offset : Frames(0);
+        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+            Track track = *song.track(set.tracks[t]);
+            track.clips = clips[t];
+            for (Clip& clip : track.clips) {
+                clip.at += shift;
+            }
+            putTrack(recorded, std::move(track));
+        }
+    }
+    return recorded;
+}
+
+Player::Player(std::unique_ptr<AudioDevice> device) : device_(std::move(device))
+{
+    reader_ = std::jthread([this](const std::stop_token& stopped) { readAhead(stopped); });
+}
+
+Player::~Player()
+{
+    device_->stop();
+    reader_.request_stop();
+    wake_.notify_all();
+}
+
+void Player::startDevice()
+{
+    if (deviceRate_ == song_->rate) {
+        return;
+    }
+    device_->stop();
+    deviceRate_ = song_->rate;
+    fadeFrames_ = toFrames(kFade, deviceRate_).count();
+    auto started = device_->start(deviceRate_, [this](std::span<float> block) { callback(block); });
+    trouble_ = started ? "" : started.error().message;
+}
+
+void Player::updateMix()
+{
+    for (const auto& track : song_->tracks) {
+        const auto [place, isNew] = slots_.try_emplace(track->id, slots_.size() % kMixSlots);
+        const auto gains = isHeard(*song_, *track) ? mixGains(*track, channelsOf(*track, *sources_))
+                                                   : std::array<float, 2>{0.0F, 0.0F};
+        mix_[place->second].left.store(gains[0], std::memory_order_relaxed);
+        mix_[place->second].right.store(gains[1], std::memory_order_relaxed);
+    }
+    clickGain_.store(
+        click_.isOn ? static_cast<float>(fromDecibels(click_.decibels)) : 0.0F,
+        std::memory_order_relaxed
+    );
+}
+
+void Player::setSong(std::shared_ptr<const Song> song, std::shared_ptr<const Sources> sources)
+{
+    // Level, pan and mute act through the mix; a new stream is only for what sounds differently.
+    const auto soundsAlike = [](const Song& a, const Song& b) {
+        return a.tempo == b.tempo &&
+               std::ranges::equal(a.tracks, b.tracks, [](const auto& x, const auto& y) {
+                   return x->id == y->id && (x == y || x->clips == y->clips);
+               });
+    };
+    const bool isSame = song_ && sources_ == sources && soundsAlike(*song_, *song);
+    {
+        const std::scoped_lock lock(mutex_);
+        song_ = std::move(song);
+        sources_ = std::move(sources);
+    }
+    updateMix();
+    startDevice();
+    if (!isSame) {
+        refresh();
+    }
+}
+
+void Player::refresh()
+{
+    if (wantsPlay_.load(std::memory_order_relaxed)) {
+        request(position(), true);
+    }
+}
+
+void Player::request(Frames at, bool isContinuation, std::optional<Frames> stopAt)
+{
+    {
+        const std::scoped_lock lock(mutex_);
+        if (!song_) {
+            return;
+        }
+        if (isContinuation && wanted_ && !wanted_->isContinuation) {
+            return;  // what is about to start will be of the newest song anyway
+        }
+        if (!isContinuation) {
+            startNumber_.fetch_add(1, std::memory_order_release);
+        }
+        wanted_ = Request{at, isContinuation, stopAt, startNumber_.load(std::memory_order_relaxed)};
+    }
+    wake_.notify_all();
+}
+
+void Player::play()
+{
+    if (!song_) {
+        return;
+    }
+    request(position(), false);
+    wantsPlay_.store(true, std::memory_order_release);
+}
+
+void Player::playRange(Frames from, Frames to)
+{
+    if (!song_) {
+        return;
+    }
+    position_.store(from.count(), std::memory_order_release);
+    request(from, false, to);
+    wantsPlay_.store(true, std::memory_order_release);
+}
+
+void Player::stop()
+{
+    wantsPlay_.store(false, std::memory_order_release);
+}
+
+void Player::seek(Frames songTime)
+{
+    const Frames at = std::max(songTime, Frames(0));
+    position_.store(at.count(), std::memory_order_release);
+    if (wantsPlay_.load(std::memory_order_relaxed)) {
+        request(at, false);
+    }
+}
+
+void Player::setLoop(std::optional<LoopRange> loop)
+{
+    if (loop && loop->to <= loop->from + Frames(480)) {
+        loop.reset();
+    }
+    {
+        const std::scoped_lock lock(mutex_);
+        loop_ = loop;
+    }
+    refresh();
+}
+
+void Player::setSide(Side side)
+{
+    if (side_ == side) {
+        return;
+    }
+    {
+        const std::scoped_lock lock(mutex_);
+        side_ = side;
+    }
+    refresh();
+}
+
+void Player::setClick(const ClickSettings& click)
+{
+    const bool isOther = click.sound != click_.sound;
+    {
+        const std::scoped_lock lock(mutex_);
+        click_ = click;
+    }
+    if (song_) {
+        updateMix();
+    }
+    if (isOther) {
+        refresh();
+    }
+}
+
+void Player::setRecordedTrim(double decibels)
+{
+    {
+        const std::scoped_lock lock(mutex_);
+        recordedTrim_ = decibels;
+    }
+    if (side_ == Side::Recorded) {
+        refresh();
+    }
+}
+
+void Player::setMasterLevel(double decibels)
+{
+    master_.store(static_cast<float>(fromDecibels(decibels)), std::memory_order_relaxed);
+}
+
+std::array<float, 2> Player::peaks()
+{
+    return {
+        peaks_[0].exchange(0.0F, std::memory_order_relaxed),
+        peaks_[1].exchange(0.0F, std::memory_order_relaxed)};
+}
+
+void Player::settle()
+{
+    std::unique_lock lock(mutex_);
+    idle_.wait(lock, [this] { return !wanted_ && !isServing_; });
+}
+
+StreamPlan Player::planFor(const Request& request) const
+{
+    StreamPlan plan;
+    plan.start = request.at;
+    plan.isContinuation = request.isContinuation;
+    plan.stopAt = request.stopAt;
+    plan.startNumber = request.startNumber;
+    plan.sources = sources_;
+    plan.click = click_.sound;
+    if (!request.stopAt) {
+        plan.loop = loop_;
+    }
+    if (side_ == Side::Recorded) {
+        plan.song = std::make_shared<const Song>(asRecorded(*song_, request.at));
+        plan.gain = static_cast<float>(fromDecibels(recordedTrim_));
+    } else {
+        plan.song = song_;
+    }
+    return plan;
+}
+
+// One new stream, when one is asked for. True when there was something to do.
+bool Player::serve()
+{
+    std::optional<StreamPlan> plan;
+    {
+        const std::scoped_lock lock(mutex_);
+        if (!wanted_) {
+            return false;
+        }
+        plan = planFor(*wanted_);
+        for (const auto& track : song_->tracks) {
+            plan->slots.push_back(slots_.at(track->id));
+        }
+        wanted_.reset();
+        isServing_ = true;
+    }
+    if (plan->isContinuation) {
+        plan->start = Frames(position_.load(std::memory_order_acquire)) + Frames(kAhead);
+        if (plan->loop && plan->start >= plan->loop->to && position() < plan->loop->to) {
+            const std::int64_t length = (plan->loop->to - plan->loop->from).count();
+            plan->start =
+                plan->loop->from + Frames((plan->start - plan->loop->to).count() % length);
+        }
+    }
+    auto stream = std::make_unique<Stream>(std::move(*plan));
+    while (!stream->isReady(kPreroll) && stream->fill()) {}
+    if (incoming_.push(stream.get())) {
+        streams_.push_back(std::move(stream));
+    }
+    {
+        const std::scoped_lock lock(mutex_);
+        isServing_ = false;
+    }
+    idle_.notify_all();
+    return true;
+}
+
+void Player::readAhead(const std::stop_token& stopped)
+{
+    while (!stopped.stop_requested()) {
+        Stream* gone = nullptr;
+        while (retired_.pop(gone)) {
+            std::erase_if(streams_, [gone](const auto& stream) { return stream.get() == gone; });
+        }
+        bool worked = serve();
+        for (const auto& stream : streams_) {
+            worked = stream->fill() || worked;
+        }
+        if (!worked) {
+            std::unique_lock lock(mutex_);
+            wake_.wait_for(lock, std::chrono::milliseconds(4), [&] {
+                return wanted_.has_value() || stopped.stop_requested();
+            });
+        }
+    }
+}
+
+// ---- the audio callback's side
+
+void Player::retire(Stream* stream) noexcept
+{
+    // The ring holds more than ever are alive; a full one would leak a stream until the end.
+    if (stream != nullptr) {
+        (void)retired_.push(stream);
+    }
+}
+
+// Takes over a new stream once the old fade is done and a continuation's place is reached.
+void Player::adopt() noexcept
+{
+    Stream* next = nullptr;
+    while (incoming_.pop(next)) {
+        retire(pending_);
+        pending_ = next;
+    }
+    if (pending_ == nullptr || fading_ != nullptr) {
+        return;
+    }
+    if (pending_->plan().isContinuation && active_ != nullptr && run_ > 0.0F) {
+        const std::int64_t late = (active_->position() - pending_->plan().start).count();
+        const bool isFar = std::abs(late) > 4 * kAhead;  // the loop came between
+        if (!isFar && late < 0) {
+            return;
+        }
+        if (!isFar && late > 0) {
+            pending_->skip(std::min(late, pending_->available()));
+        }
+    }
+    fading_ = run_ > 0.0F ? active_ : nullptr;
+    if (fading_ == nullptr) {
+        retire(active_);
+    }
+    active_ = pending_;
+    pending_ = nullptr;
+    faded_ = 0;
+}
+
+void Player::sound(Stream& stream, std::span<float> left, std::span<float> right) noexcept
+{
+    std::ranges::fill(left, 0.0F);
+    std::ranges::fill(right, 0.0F);
+    const auto count = static_cast<std::int64_t>(left.size());
+    const std::int64_t there = std::min(stream.available(), count);
+    if (there < count) {
+        dropouts_.fetch_add(1, std::memory_order_relaxed);
+    }
+    const auto some = static_cast<std::size_t>(there);
+    if (some > 0) {
+        stream.take(
+            left.first(some), right.first(some), gains_, clickGain_.load(std::memory_order_relaxed)
+        );
+    }
+}
+
+void Player::mixBlock(std::span<float> left, std::span<float> right) noexcept
+{
+    sound(*active_, left, right);
+    if (fading_ != nullptr) {
+        const auto oldLeft = std::span(oldLeft_).first(left.size());
+        const auto oldRight = std::span(oldRight_).first(left.size());
+        sound(*fading_, oldLeft, oldRight);
+        const bool isAlike = active_->plan().isContinuation;
+        for (std::size_t i = 0; i < left.size(); ++i) {
+            const float part =
+                std::min(1.0F, static_cast<float>(faded_) / static_cast<float>(fadeFrames_));
+            const float turn = part * std::numbers::pi_v<float> / 2.0F;
+            const float in = isAlike ? part : std::sin(turn);
+            const float out = isAlike ? 1.0F - part : std::cos(turn);
+            left[i] = in * left[i] + out * oldLeft[i];
+            right[i] = in * right[i] + out * oldRight[i];
+            ++faded_;
+        }
+        if (faded_ >= fadeFrames_) {
+            retire(fading_);
+            fading_ = nullptr;
+        }
+    }
+}
+
+void Player::callback(std::span<float> interleaved) noexcept
+{
+    _MM_SET_FLUSH_ZERO_MODE(_MM_FLUSH_ZERO_ON);
+    for (std::size_t s = 0; s < kMixSlots; ++s) {
+        gains_[s] = {
+            mix_[s].left.load(std::memory_order_relaxed),
+            mix_[s].right.load(std::memory_order_relaxed)};
+    }
+    const float master = master_.load(std::memory_order_relaxed);
+    const float step = 1.0F / static_cast<float>(std::max<std::int64_t>(1, fadeFrames_ / 2));
+    std::array<float, 2> peak{};
+    for (std::size_t done = 0; done < interleaved.size() / 2;) {
+        adopt();
+        const std::size_t count = std::min(kBlock, interleaved.size() / 2 - done);
+        const auto left = std::span(left_).first(count);
+        const auto right = std::span(right_).first(count);
+        const bool wants = wantsPlay_.load(std::memory_order_acquire) && active_ != nullptr;
+        const bool isReady =
+            run_ > 0.0F ||
+            (wants && active_->plan().startNumber == startNumber_.load(std::memory_order_acquire));
+        if (!isReady) {
+            std::fill_n(
+                interleaved.begin() + static_cast<std::ptrdiff_t>(done * 2), count * 2, 0.0F
+            );
+            isPlaying_.store(false, std::memory_order_release);
+            done += count;
+            continue;
+        }
+        mixBlock(left, right);
+        for (std::size_t i = 0; i < count; ++i) {
+            run_ = std::clamp(run_ + (wants ? step : -step), 0.0F, 1.0F);
+            const float l = left[i] * run_ * master;
+            const float r = right[i] * run_ * master;
+            interleaved[(done + i) * 2] = l;
+            interleaved[(done + i) * 2 + 1] = r;
+            peak = {std::max(peak[0], std::abs(l)), std::max(peak[1], std::abs(r))};
+        }
+        const Frames now = active_->position();
+        position_.store(now.count(), std::memory_order_release);
+        isPlaying_.store(true, std::memory_order_release);
+        if (active_->plan().stopAt && now >= *active_->plan().stopAt) {
+            wantsPlay_.store(false, std::memory_order_release);
+        }
+        done += count;
+    }
+    for (std::size_t c = 0; c < 2; ++c) {
+        if (peak[c] > peaks_[c].load(std::memory_order_relaxed)) {
+            peaks_[c].store(peak[c], std::memory_order_relaxed);
+        }
+    }
+}
+
+}  // namespace orthochron::engine

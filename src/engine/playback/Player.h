@@ -1,0 +1,147 @@
+#pragma once
+
+#include "engine/device/AudioDevice.h"
+#include "engine/playback/Ring.h"
+#include "engine/playback/Stream.h"
+
+#include <condition_variable>
+#include <map>
+#include <mutex>
+#include <thread>
+
+namespace orthochron::engine {
+
+enum class Side { Recorded, Edited };
+
+// Plays a song: transport, loop, click, recorded against edited, levels.
+//
+// Threads: every public function from the control thread (the GUI's). A reader thread renders
+// ahead and opens new streams; the audio callback takes from them and never waits. Whatever
+// changes (an edit, a seek, the other side) is a new stream, faded into within 10 ms.
+class Player {
+public:
+    explicit Player(std::unique_ptr<AudioDevice> device);
+    Player(const Player&) = delete;
+    Player& operator=(const Player&) = delete;
+    ~Player();
+
+    // The song as it now is. Heard at once when playing; mute, level and pan without a new stream.
+    void setSong(std::shared_ptr<const Song> song, std::shared_ptr<const Sources> sources);
+    void play();
+    void stop();
+    void seek(Frames songTime);
+    // Plays from `from` to `to` and stops there.
+    void playRange(Frames from, Frames to);
+    void setLoop(std::optional<LoopRange> loop);
+    void setSide(Side side);
+    void setClick(const ClickSettings& click);
+    // Gain of the recorded side that makes it as loud as the edited one.
+    void setRecordedTrim(double decibels);
+    void setMasterLevel(double decibels);
+
+    [[nodiscard]] bool isPlaying() const { return isPlaying_.load(std::memory_order_acquire); }
+    [[nodiscard]] Frames position() const
+    {
+        return Frames(position_.load(std::memory_order_acquire));
+    }
+    [[nodiscard]] Side side() const { return side_; }
+    [[nodiscard]] const ClickSettings& click() const { return click_; }
+    [[nodiscard]] const std::optional<LoopRange>& loop() const { return loop_; }
+    // Blocks that came short since the start.
+    [[nodiscard]] std::int64_t dropouts() const
+    {
+        return dropouts_.load(std::memory_order_relaxed);
+    }
+    // The highest sample of each side since the last call.
+    [[nodiscard]] std::array<float, 2> peaks();
+    [[nodiscard]] const AudioDevice& device() const { return *device_; }
+    // A sentence when the device could not be started.
+    [[nodiscard]] const std::string& trouble() const { return trouble_; }
+
+    // Waits until the reader has done all that was asked of it; for tests that pump by hand.
+    void settle();
+
+private:
+    struct Request {
+        Frames at;
+        bool isContinuation = false;
+        std::optional<Frames> stopAt;
+        std::uint32_t startNumber = 0;
+    };
+
+    void request(Frames at, bool isContinuation, std::optional<Frames> stopAt = {});
+    void refresh();
+    void startDevice();
+    void updateMix();
+    void readAhead(const std::stop_token& stopped);
+    [[nodiscard]] bool serve();
+    [[nodiscard]] StreamPlan planFor(const Request& request) const;
+    void callback(std::span<float> interleaved) noexcept;
+    void mixBlock(std::span<float> left, std::span<float> right) noexcept;
+    void sound(Stream& stream, std::span<float> left, std::span<float> right) noexcept;
+    void adopt() noexcept;
+    void retire(Stream* stream) noexcept;
+
+    std::unique_ptr<AudioDevice> device_;
+    std::string trouble_;
+    Hertz deviceRate_{0.0};
+
+    // Control thread.
+    Side side_ = Side::Edited;
+    ClickSettings click_;
+    std::optional<LoopRange> loop_;
+    std::map<TrackId, std::size_t> slots_;
+
+    // Between control and reader, under mutex_.
+    std::mutex mutex_;
+    std::condition_variable wake_;
+    std::condition_variable idle_;
+    std::shared_ptr<const Song> song_;
+    std::shared_ptr<const Sources> sources_;
+    std::optional<Request> wanted_;
+    bool isServing_ = false;
+    double recordedTrim_ = 0.0;
+
+    // Reader.
+    std::vector<std::unique_ptr<Stream>> streams_;
+
+    // Between reader and callback.
+    Ring<Stream*, 16> incoming_;
+    Ring<Stream*, 64> retired_;
+
+    // Control to callback.
+    struct Slot {
+        std::atomic<float> left{0.0F};
+        std::atomic<float> right{0.0F};
+    };
+    std::array<Slot, kMixSlots> mix_;
+    std::atomic<float> clickGain_{0.0F};
+    std::atomic<float> master_{1.0F};
+    std::atomic<bool> wantsPlay_{false};
+    std::atomic<std::uint32_t> startNumber_{0};
+
+    // Callback to control.
+    std::atomic<bool> isPlaying_{false};
+    std::atomic<std::int64_t> position_{0};
+    std::atomic<std::int64_t> dropouts_{0};
+    std::array<std::atomic<float>, 2> peaks_{};
+
+    // Callback's own.
+    Stream* active_ = nullptr;
+    Stream* fading_ = nullptr;
+    Stream* pending_ = nullptr;
+    std::int64_t faded_ = 0;
+    std::int64_t fadeFrames_ = 480;
+    float run_ = 0.0F;  // 0 stopped .. 1 playing
+    static constexpr std::size_t kBlock = 512;
+    std::array<float, kBlock> left_{}, right_{}, oldLeft_{}, oldRight_{};
+    Stream::Gains gains_{};
+
+    std::jthread reader_;
+};
+
+// What the recorded side plays from `at` on: every mic set as it was recorded, without its fit,
+// laid so that the moment of the take that lies under `at` stays there.
+[[nodiscard]] Song asRecorded(const Song& song, Frames at);
+
+}  // namespace orthochron::engine

@@ -1,0 +1,90 @@
+#pragma once
+
+#include "core/render/Render.h"
+#include "engine/playback/Click.h"
+
+#include <array>
+#include <atomic>
+#include <optional>
+
+namespace orthochron::engine {
+
+struct LoopRange {
+    Frames from;
+    Frames to;
+
+    bool operator==(const LoopRange&) const = default;
+};
+
+constexpr std::size_t kMixSlots = 512;
+
+// What a stream plays, fixed when it is made.
+struct StreamPlan {
+    std::shared_ptr<const Song> song;  // its clips as they are to be heard
+    std::shared_ptr<const Sources> sources;
+    std::vector<std::size_t> slots;  // of the mix, by track of the song
+    std::optional<LoopRange> loop;
+    std::optional<Frames> stopAt;
+    ClickSound click = ClickSound::Wood;
+    Frames start;                   // song time of the first frame
+    bool isContinuation = false;    // goes on where the playing one is, sample for sample
+    float gain = 1.0F;              // loudness trim of the recorded side
+    std::uint32_t startNumber = 0;  // counts plays and seeks: playing waits for the newest
+};
+
+// Sound rendered ahead, track by track, so that level and mute act at once.
+//
+// Threads: one fills (the reader), one takes (the audio callback); the constructor and destructor
+// run on the reader. take* are bounded and neither lock nor allocate.
+class Stream {
+public:
+    static constexpr std::int64_t kCapacity = 1 << 15;  // frames ahead
+    static constexpr std::int64_t kChunk = 1024;
+
+    explicit Stream(StreamPlan plan);
+
+    // Reader: renders one chunk when there is room. False when there was none.
+    bool fill();
+    // Reader: whether enough is ready to begin.
+    [[nodiscard]] bool isReady(std::int64_t frames) const;
+    [[nodiscard]] bool hasFailed() const { return failed_; }
+
+    // Callback: how many frames are there to take.
+    [[nodiscard]] std::int64_t available() const noexcept
+    {
+        return written_.load(std::memory_order_acquire) - read_.load(std::memory_order_relaxed);
+    }
+    // Callback: adds `frames` (at most available()) to left and right, through the mix's gains,
+    // and moves on. `gains[slot]` are targets, reached at the end of the block.
+    using Gains = std::array<std::array<float, 2>, kMixSlots>;
+    void
+    take(std::span<float> left, std::span<float> right, const Gains& gains, float click) noexcept;
+    // Callback: moves on without sounding.
+    void skip(std::int64_t frames) noexcept { read_.fetch_add(frames, std::memory_order_release); }
+    // Callback: song time of the next frame.
+    [[nodiscard]] Frames position() const noexcept;
+    [[nodiscard]] const StreamPlan& plan() const noexcept { return plan_; }
+
+private:
+    struct Lane {
+        std::size_t slot = 0;
+        int channels = 1;
+        std::array<std::vector<float>, 2> sound;  // rings of kCapacity
+        std::array<float, 2> gain{};              // where the last block ended
+        bool hasGain = false;
+    };
+    [[nodiscard]] Frames positionOf(std::int64_t frame) const noexcept;
+    void
+    render(Lane& lane, const Track& track, Frames from, std::int64_t place, std::int64_t count);
+    void store(std::vector<float>& ring, std::span<const float> sound, std::int64_t place);
+    [[nodiscard]] bool crossLoop(const Track& track, Frames from, AudioBuffer& sound) const;
+
+    StreamPlan plan_;
+    Click click_;
+    std::vector<Lane> lanes_;  // by track; the last is the click
+    std::atomic<std::int64_t> written_{0};
+    std::atomic<std::int64_t> read_{0};
+    bool failed_ = false;
+};
+
+}  // namespace orthochron::engine

@@ -1,0 +1,282 @@
+#include "engine/playback/Player.h"
+
+#include <gtest/gtest.h>
+
+#include "core/edits/FitEdits.h"
+#include "core/edits/MarkEdits.h"
+#include "core/edits/TakeEdits.h"
+#include "engine/device/SimulatedDevice.h"
+#include "testkit/Allocations.h"
+
+#include <chrono>
+#include <cmath>
+#include <numbers>
+#include <thread>
+
+namespace orthochron::engine {
+namespace {
+
+constexpr Hertz kRate{48000.0};
+
+// A song of sines on a simulated card that is pumped by hand.
+class Playing : public testing::Test {
+protected:
+    Playing()
+    {
+        auto device = std::make_unique<SimulatedDevice>(SimulatedDevice::Clock::ByHand);
+        device_ = device.get();
+        player_ = std::make_unique<Player>(std::move(device));
+        ClickSettings click;
+        click.isOn = false;
+        player_->setClick(click);
+        sources_ = std::make_shared<Sources>();
+    }
+
+    // A track holding one take of `seconds`, its samples given by frame.
+    void addTake(double seconds, const std::function<double(std::int64_t)>& value)
+    {
+        auto audio = std::make_shared<AudioBuffer>(1, toFrames(Seconds(seconds), kRate));
+        std::int64_t frame = 0;
+        for (float& sample : audio->channel(0)) {
+            sample = static_cast<float>(value(frame++));
+        }
+        Take take;
+        take.name = "take";
+        take.frames = audio->frames();
+        song_ = *addTakes(song_, {{take, false}});
+        sources_->put(song_.takes.back().id, std::make_unique<MemorySource>(audio, kRate));
+    }
+    void load() { player_->setSong(std::make_shared<const Song>(song_), sources_); }
+    std::vector<float> pump(int frames)
+    {
+        player_->settle();
+        return device_->pump(Frames(frames));
+    }
+    // Pumps in small steps, as a card would, so that the reader keeps up.
+    std::vector<float> play(int frames)
+    {
+        std::vector<float> all;
+        for (int done = 0; done < frames; done += 512) {
+            player_->settle();
+            const auto part = device_->pump(Frames(512));
+            all.insert(all.end(), part.begin(), part.end());
+            std::this_thread::sleep_for(std::chrono::milliseconds(1));
+        }
+        return all;
+    }
+    static double largestStep(const std::vector<float>& sound)
+    {
+        double most = 0.0;
+        for (std::size_t i = 2; i < sound.size(); i += 2) {
+            most = std::max(
+                most, std::abs(static_cast<double>(sound[i]) - static_cast<double>(sound[i - 2]))
+            );
+        }
+        return most;
+    }
+    static double sine(std::int64_t frame)
+    {
+        return 0.5 * std::sin(
+                         2.0 * std::numbers::pi * 220.0 * static_cast<double>(frame) / kRate.count()
+                     );
+    }
+    // The largest step of such a sine, through a track in the middle.
+    static constexpr double kSineStep = 0.5 * 2.0 * 3.1416 * 220.0 / 48000.0 * 0.7072;
+
+    SimulatedDevice* device_ = nullptr;
+    std::unique_ptr<Player> player_;
+    Song song_;
+    std::shared_ptr<Sources> sources_;
+};
+
+TEST_F(Playing, GivesExactlyWhatIsPrinted)
+{
+    addTake(2.0, [](std::int64_t f) {
+        return 0.3 * std::sin(0.05 * static_cast<double>(f)) + 0.001 * static_cast<double>(f % 97);
+    });
+    addTake(2.0, [](std::int64_t f) { return 0.2 * std::cos(0.011 * static_cast<double>(f)); });
+    song_ = *changeMix(song_, song_.tracks[1]->id, {.gainDecibels = -4.0, .pan = 0.3});
+    load();
+
+    player_->play();
+    const auto heard = play(20000);
+
+    AudioBuffer printed(2, Frames(20000));
+    ASSERT_TRUE(renderMix(song_, *sources_, Frames(0), printed));
+    std::size_t same = 0;
+    // After the 5 ms in which playing fades in.
+    for (std::size_t i = 600; i < 19000; ++i) {
+        same += heard[i * 2] == printed.channel(0)[i] && heard[i * 2 + 1] == printed.channel(1)[i]
+                    ? 1U
+                    : 0U;
+    }
+    EXPECT_EQ(same, 18400U);
+    EXPECT_EQ(player_->dropouts(), 0);
+}
+
+TEST_F(Playing, IsSilentUntilPlayedAndAfterStop)
+{
+    addTake(3.0, sine);
+    load();
+
+    const auto before = pump(1024);
+    player_->play();
+    const auto during = play(4096);
+    player_->stop();
+    (void)pump(1024);
+    const auto after = pump(1024);
+
+    EXPECT_TRUE(std::ranges::all_of(before, [](float v) { return v == 0.0F; }));
+    EXPECT_TRUE(std::ranges::any_of(during, [](float v) { return v > 0.2F; }));
+    EXPECT_TRUE(std::ranges::all_of(after, [](float v) { return v == 0.0F; }));
+    EXPECT_FALSE(player_->isPlaying());
+}
+
+TEST_F(Playing, SeeksMutesAndEditsWithoutAClick)
+{
+    addTake(8.0, sine);
+    load();
+    player_->play();
+    auto sound = play(8192);
+
+    player_->seek(Frames(200003));
+    const auto sought = play(8192);
+    song_ = *changeMix(song_, song_.tracks[0]->id, {.gainDecibels = -12.0});
+    load();
+    const auto quieter = play(4096);
+    Track track = *song_.tracks[0];
+    track.clips[0].takeStart += Frames(100);  // half a period off
+    track.clips[0].length -= Frames(100);
+    putTrack(song_, track);
+    load();
+    const auto edited = play(24576);
+
+    sound.insert(sound.end(), sought.begin(), sought.end());
+    sound.insert(sound.end(), quieter.begin(), quieter.end());
+    sound.insert(sound.end(), edited.begin(), edited.end());
+    EXPECT_LT(largestStep(sound), 2.0 * kSineStep);
+    EXPECT_GT(player_->position(), Frames(200003));
+    EXPECT_EQ(player_->dropouts(), 0);
+}
+
+TEST_F(Playing, LoopsWithoutAClickAndComesRound)
+{
+    addTake(4.0, sine);
+    load();
+    player_->setLoop(LoopRange{Frames(10000), Frames(22321)});
+    player_->seek(Frames(10000));
+    player_->play();
+
+    const auto sound = play(60000);
+
+    EXPECT_LT(largestStep(sound), 2.0 * kSineStep);
+    EXPECT_GE(player_->position(), Frames(10000));
+    EXPECT_LT(player_->position(), Frames(22321));
+}
+
+TEST_F(Playing, StopsAtTheEndOfARange)
+{
+    addTake(4.0, sine);
+    load();
+
+    player_->playRange(Frames(48000), Frames(52000));
+    (void)play(8192);
+
+    EXPECT_FALSE(player_->isPlaying());
+    EXPECT_NEAR(static_cast<double>(player_->position().count()), 52000.0, 1200.0);
+}
+
+TEST_F(Playing, ClicksOnTheBeat)
+{
+    addTake(4.0, [](std::int64_t) { return 0.0; });
+    song_.tempo = *TempoMap::steady(120.0, {}, Seconds(0.25));
+    load();
+    player_->setClick({true, ClickSound::Tick, 0.0});
+    player_->play();
+
+    const auto sound = play(48000);
+
+    std::vector<std::size_t> starts;
+    for (std::size_t i = 0; i < sound.size() / 2; ++i) {
+        const bool isLoud = std::abs(sound[i * 2]) > 0.05F;
+        if (isLoud && (starts.empty() || i > starts.back() + 4800)) {
+            starts.push_back(i);
+        }
+    }
+    ASSERT_EQ(starts.size(), 2U);
+    EXPECT_NEAR(static_cast<double>(starts[0]), 12000.0, 3.0);
+    EXPECT_NEAR(static_cast<double>(starts[1]), 36000.0, 3.0);
+}
+
+TEST_F(Playing, TheRecordedSideIsTheTakeAtTheMomentUnderThePlayhead)
+{
+    addTake(6.0, [](std::int64_t f) { return static_cast<double>(f) * 1e-6; });
+    song_ = *makeSet(song_, {song_.tracks[0]->id}, "Set");
+    song_ = *setLead(song_, song_.tracks[0]->id, true);
+    // A fit that moved what lies at two seconds by 1000 samples.
+    const MicSet set = song_.sets[0];
+    FitRecipe recipe;
+    recipe.recorded = recordedClips(song_, set);
+    Track track = *song_.tracks[0];
+    Clip second = track.clips[0];
+    track.clips[0].length = Frames(96000);
+    second.at = Frames(96000);
+    second.takeStart = Frames(95000);
+    second.length = Frames(150000);
+    track.clips.push_back(second);
+    putTrack(song_, track);
+    song_.sets[0].recipe = std::make_shared<const FitRecipe>(recipe);
+
+    const Song recorded = asRecorded(song_, Frames(120000));
+
+    ASSERT_EQ(recorded.tracks[0]->clips.size(), 1U);
+    EXPECT_EQ(recorded.tracks[0]->clips[0].offset(), Frames(1000));
+    EXPECT_EQ(asRecorded(song_, Frames(1000)).tracks[0]->clips[0].offset(), Frames(0));
+}
+
+TEST_F(Playing, TheCallbackAllocatesNothing)
+{
+    addTake(8.0, sine);
+    std::vector<float> block(512);
+
+    // The pump of the simulated card allocates; its callback must not. A device that keeps it lets
+    // us call it alone.
+    class Catching final : public AudioDevice {
+    public:
+        Result<void> start(Hertz, AudioCallback callback) override
+        {
+            callback_ = std::move(callback);
+            return {};
+        }
+        void stop() override {}
+        std::string name() const override { return "catching"; }
+        bool isSimulated() const override { return true; }
+        AudioCallback callback_;
+    };
+    auto device = std::make_unique<Catching>();
+    Catching* caught = device.get();
+    Player player(std::move(device));
+    player.setSong(std::make_shared<const Song>(song_), sources_);
+    player.play();
+    player.settle();
+    const auto callMe = [&] {
+        const auto before = testkit::allocationCount();
+        for (int i = 0; i < 8; ++i) {
+            caught->callback_(block);
+        }
+        return testkit::allocationCount() - before;
+    };
+
+    EXPECT_EQ(callMe(), 0U);
+    player.seek(Frames(100000));
+    player.settle();
+    EXPECT_EQ(callMe(), 0U);
+    player.stop();
+    player.play();
+    player.settle();
+    EXPECT_EQ(callMe(), 0U);
+    EXPECT_TRUE(std::ranges::any_of(block, [](float v) { return v != 0.0F; }));
+}
+
+}  // namespace
+}  // namespace orthochron::engine
