@@ -1,0 +1,83 @@
+#pragma once
+
+#include <QObject>
+#include <QPointer>
+#include <QString>
+
+#include "core/base/Work.h"
+
+#include <atomic>
+#include <condition_variable>
+#include <deque>
+#include <functional>
+#include <memory>
+#include <mutex>
+#include <thread>
+#include <vector>
+
+namespace orthochron::app {
+
+// Long work off the GUI thread. A job is a function of a Work; what it returns comes back on the
+// GUI thread and is dropped when its receiver is gone, a newer job of the same name was started,
+// or it was stopped.
+//
+// Threads: everything public from the GUI thread.
+class JobQueue final : public QObject {
+    Q_OBJECT
+
+public:
+    explicit JobQueue(QObject* parent = nullptr);
+    ~JobQueue() override;
+
+    // Runs `work` on a worker, then `done` with its result here, if `receiver` still lives.
+    // A job with a `name` replaces an older one of that name. `shown` jobs have a progress line.
+    template<class Job, class Done>
+    void run(const QString& name, bool shown, QObject* receiver, Job work, Done done)
+    {
+        auto result = std::make_shared<std::invoke_result_t<Job, const Work&>>();
+        enqueue(
+            name,
+            shown,
+            receiver,
+            [work = std::move(work), result](const Work& given) { *result = work(given); },
+            [done = std::move(done), result] { done(std::move(*result)); }
+        );
+    }
+
+    [[nodiscard]] bool isBusy() const { return !entries_.empty(); }
+    // What the progress line shows; empty when nothing shown runs.
+    [[nodiscard]] QString shownName() const;
+    [[nodiscard]] double shownProgress() const;
+    void stopShown();
+    // Waits for all jobs and delivers their results; for closing and for tests.
+    void finish();
+
+Q_SIGNALS:
+    void progressed();
+
+private:
+    struct Entry {
+        QString name;
+        bool isShown = false;
+        QPointer<QObject> receiver;
+        std::function<void(const Work&)> work;
+        std::function<void()> done;
+        std::stop_source stop;
+        std::atomic<double> progress{0.0};
+        bool isDropped = false;
+    };
+
+    void enqueue(
+        const QString& name, bool shown, QObject* receiver, std::function<void(const Work&)> work, std::function<void()> done
+    );
+    void serve(const std::stop_token& stopped);
+    void deliver(const std::shared_ptr<Entry>& entry);
+
+    std::vector<std::shared_ptr<Entry>> entries_;  // GUI thread: waiting or running
+    std::mutex mutex_;
+    std::condition_variable_any wake_;
+    std::deque<std::shared_ptr<Entry>> waiting_;
+    std::vector<std::jthread> workers_;
+};
+
+}  // namespace orthochron::app

@@ -1,0 +1,34 @@
+#include "app/stages/Bench.h"
+
+#include "app/theme/Theme.h"
+
+namespace orthochron::app {
+
+QPushButton* benchButton(const QString& text, const QString& name, bool isMain, QWidget* parent)
+{
+    auto* button = new QPushButton(text, parent);
+    button->setObjectName(name);
+    button->setProperty("main", isMain);
+    button->setAccessibleName(text);
+    button->setAutoDefault(false);
+    return button;
+}
+
+QLabel* benchTitle(const QString& text, QWidget* parent)
+{
+    auto* label = new QLabel(text, parent);
+    label->setFont(Theme::text(10.5, QFont::DemiBold));
+    return label;
+}
+
+QLabel* benchNote(const QString& text, QWidget* parent)
+{
+    auto* label = new QLabel(text, parent);
+    label->setFont(Theme::label(9));
+    label->setForegroundRole(QPalette::PlaceholderText);
+    label->setWordWrap(true);
+    label->setAlignment(Qt::AlignTop | Qt::AlignLeft);
+    return label;
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,14 @@
+#pragma once
+
+#include <QLabel>
+#include <QPushButton>
+#include <QWidget>
+
+namespace orthochron::app {
+
+// Small pieces every bench is built from, so that they look alike.
+[[nodiscard]] QPushButton* benchButton(const QString& text, const QString& name, bool isMain, QWidget* parent);
+[[nodiscard]] QLabel* benchTitle(const QString& text, QWidget* parent);
+[[nodiscard]] QLabel* benchNote(const QString& text, QWidget* parent);  // second ink, wraps
+
+}  // namespace orthochron::app

@@ -1,0 +1,54 @@
+#pragma once
+
+#include "app/views/LanesView.h"
+
+class QPainter;
+
+namespace orthochron::app {
+
+// A stage is the tool: it decides what is drawn over the lanes, what a drag means, and which
+// bench lies under the song.
+class Stage : public QObject {
+    Q_OBJECT
+
+public:
+    Stage(Session& session, LanesView& lanes, QObject* parent);
+
+    [[nodiscard]] virtual QString name() const = 0;
+    [[nodiscard]] virtual QWidget* bench() = 0;
+    [[nodiscard]] virtual bool isWorkedOn() const { return false; }  // its dot on the rail
+    [[nodiscard]] virtual QString status() const { return {}; }      // for the status line
+    virtual void entered() {}
+
+    // Over each lane, and once over all of them.
+    virtual void paintLane(QPainter&, const Lane&) {}
+    virtual void paintOver(QPainter&) {}
+
+    // Gestures on a lane; press answers whether the stage takes the drag.
+    virtual bool press(const Lane&, QMouseEvent&) { return false; }
+    virtual void move(QMouseEvent&) {}
+    virtual void release(QMouseEvent&) {}
+    virtual bool doubleClick(const Lane&, QMouseEvent&) { return false; }
+    // What the pointer would do here, for the status line; with the cursor to show.
+    [[nodiscard]] virtual std::pair<QString, Qt::CursorShape> hintAt(const Lane&, QPoint) const
+    {
+        return {QString(), Qt::ArrowCursor};
+    }
+
+    // The stage's own keys: the next and previous thing it steps through, hear it, its main action.
+    virtual void step(int) {}
+    virtual void hear() {}
+    virtual void mainAction() {}
+    virtual void remove() {}
+    virtual void nudge(Seconds) {}
+
+protected:
+    // Leaning strokes of a lane's hits: foot where the hit is heard, head on its line. With
+    // `isRecorded` as a faint hair where it was.
+    void paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs, bool withRecorded) const;
+
+    Session& session_;
+    LanesView& lanes_;
+};
+
+}  // namespace orthochron::app

@@ -1,0 +1,310 @@
+#include "app/stages/fit/FitStage.h"
+
+#include "app/stages/Bench.h"
+#include "app/theme/Theme.h"
+
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QPainter>
+
+namespace orthochron::app {
+
+namespace {
+
+struct NamedGrid {
+    const char* text;
+    GridSettings grid;
+};
+
+const std::array<NamedGrid, 7>& grids()
+{
+    static const std::array<NamedGrid, 7> kGrids{{
+        {QT_TRANSLATE_NOOP("FitStage", "quarters"), {4, false}},
+        {QT_TRANSLATE_NOOP("FitStage", "eighths"), {8, false}},
+        {QT_TRANSLATE_NOOP("FitStage", "sixteenths"), {16, false}},
+        {QT_TRANSLATE_NOOP("FitStage", "thirty-seconds"), {32, false}},
+        {QT_TRANSLATE_NOOP("FitStage", "quarter triplets"), {4, true}},
+        {QT_TRANSLATE_NOOP("FitStage", "eighth triplets"), {8, true}},
+        {QT_TRANSLATE_NOOP("FitStage", "sixteenth triplets"), {16, true}},
+    }};
+    return kGrids;
+}
+
+QString arrow(const PartFigures& part)
+{
+    return QStringLiteral("%1 → %2").arg(inMilliseconds(part.before), 0, 'f', 1).arg(inMilliseconds(part.after), 0, 'f', 1);
+}
+
+}  // namespace
+
+FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent) : Stage(session, lanes, parent)
+{
+    bench_ = new QWidget;
+    auto* layout = new QHBoxLayout(bench_);
+    layout->setContentsMargins(18, 10, 16, 10);
+    layout->setSpacing(18);
+    auto* left = new QVBoxLayout;
+    left->setSpacing(2);
+    auto* head = new QHBoxLayout;
+    scope_ = benchTitle(QString(), bench_);
+    scope_->setObjectName(QStringLiteral("fitScope"));
+    head->addWidget(scope_);
+    head->addStretch();
+    for (const auto& [text, isOn, why] :
+         {std::tuple{tr("Cut"), true, tr("Cut and crossfade: no artefacts, for drums and clean picking")},
+          std::tuple{tr("Stretch"), false, tr("Stretching is not here yet")},
+          std::tuple{tr("By hand"), false, tr("Taking hold of clips is not here yet")}}) {
+        auto* way = new QLabel(isOn ? QStringLiteral("<u>%1</u>").arg(text) : text, bench_);
+        way->setFont(Theme::text(10, isOn ? QFont::DemiBold : QFont::Normal));
+        way->setEnabled(isOn);
+        way->setToolTip(why);
+        head->addWidget(way);
+        head->addSpacing(6);
+    }
+    left->addLayout(head);
+    const auto part = [&](const QString& label, const char* name, double usual) {
+        auto* field = new NumberField(label, {QStringLiteral("%"), 0, 0.0, 100.0, usual, 0.5}, true, bench_);
+        field->setObjectName(QLatin1String(name));
+        left->addWidget(field);
+        connect(field, &NumberField::changed, this, &FitStage::changed);
+        return field;
+    };
+    drift_ = part(tr("Drift taken out"), "drift", 100.0);
+    feel_ = part(tr("Feel taken out"), "feel", 0.0);
+    stray_ = part(tr("Strays taken out"), "stray", 80.0);
+    const auto time = [&](QBoxLayout* into, const QString& label, const char* name, double usual, double most, int decimals) {
+        auto* field = new NumberField(label, {QStringLiteral("ms"), decimals, 0.0, most, usual, 0.1, session_.song().rate.count()}, false, bench_);
+        field->setObjectName(QLatin1String(name));
+        into->addWidget(field);
+        connect(field, &NumberField::changed, this, &FitStage::changed);
+        return field;
+    };
+    auto* fields = new QHBoxLayout;
+    fields->setSpacing(14);
+    auto* first = new QVBoxLayout;
+    auto* second = new QVBoxLayout;
+    first->setSpacing(0);
+    second->setSpacing(0);
+    tolerance_ = time(first, tr("Leave within"), "leaveWithin", 0.0, 100.0, 1);
+    furthest_ = time(first, tr("Furthest move"), "furthest", 120.0, 2000.0, 0);
+    humanise_ = time(first, tr("Humanise"), "humanise", 0.0, 30.0, 1);
+    leadIn_ = time(second, tr("Lead-in"), "leadIn", 4.0, 100.0, 1);
+    crossfade_ = time(second, tr("Crossfade"), "crossfade", 5.0, 500.0, 1);
+    swing_ = new NumberField(tr("Swing"), {QStringLiteral("%"), 0, 50.0, 75.0, 50.0, 0.1}, false, bench_);
+    swing_->setObjectName(QStringLiteral("swing"));
+    connect(swing_, &NumberField::changed, this, &FitStage::changed);
+    second->addWidget(swing_);
+    fields->addLayout(first);
+    fields->addLayout(second);
+    left->addLayout(fields);
+    auto* choices = new QHBoxLayout;
+    grid_ = new QComboBox(bench_);
+    grid_->setObjectName(QStringLiteral("grid"));
+    grid_->setAccessibleName(tr("Grid"));
+    for (const NamedGrid& named : grids()) {
+        grid_->addItem(tr(named.text));
+    }
+    grid_->setCurrentIndex(2);
+    shape_ = new QComboBox(bench_);
+    shape_->setObjectName(QStringLiteral("shape"));
+    shape_->setAccessibleName(tr("Crossfade shape"));
+    shape_->addItems({tr("matched"), tr("equal power"), tr("equal gain")});
+    choices->addWidget(grid_, 3);
+    choices->addWidget(shape_, 2);
+    left->addLayout(choices);
+    connect(grid_, &QComboBox::activated, this, &FitStage::changed);
+    connect(shape_, &QComboBox::activated, this, &FitStage::changed);
+    auto* buttons = new QHBoxLayout;
+    apply_ = benchButton(tr("Cut and join"), QStringLiteral("cutAndJoin"), true, bench_);
+    back_ = benchButton(tr("As recorded"), QStringLiteral("asRecorded"), false, bench_);
+    buttons->addWidget(apply_, 2);
+    buttons->addWidget(back_, 1);
+    left->addSpacing(4);
+    left->addLayout(buttons);
+    state_ = benchNote(QString(), bench_);
+    state_->setObjectName(QStringLiteral("fitState"));
+    left->addWidget(state_);
+    left->addStretch();
+    layout->addLayout(left, 10);
+    chart_ = new TimingChart(session_, bench_);
+    layout->addWidget(chart_, 20);
+    dial_ = new FeelDial(session_, bench_);
+    layout->addWidget(dial_, 7);
+    connect(chart_, &TimingChart::hint, this, &FitStage::hint);
+    connect(apply_, &QPushButton::clicked, this, &FitStage::mainAction);
+    connect(back_, &QPushButton::clicked, this, [this] {
+        if (const MicSet* set = session_.set()) {
+            session_.document.apply(undoFit(session_.song(), set->id), tr("Back to as recorded"));
+        }
+    });
+    connect(&session_, &Session::previewChanged, this, &FitStage::fill);
+    connect(&session_, &Session::choiceChanged, this, &FitStage::fill);
+    fill();
+}
+
+bool FitStage::isWorkedOn() const
+{
+    return std::ranges::any_of(session_.song().sets, [](const MicSet& set) { return set.recipe != nullptr; });
+}
+
+// A set that was fitted before opens with the values it was fitted with.
+void FitStage::fillFromRecipe()
+{
+    const MicSet* set = session_.set();
+    if (set == nullptr || set->id == filledFrom_) {
+        return;
+    }
+    filledFrom_ = set->id;
+    if (set->recipe) {
+        session_.request.fit = set->recipe->fit;
+        session_.request.joins = set->recipe->joins;
+        session_.request.grid = set->recipe->grid;
+    }
+    const FitRequest& wanted = session_.request;
+    drift_->setValue(wanted.fit.drift * 100.0);
+    feel_->setValue(wanted.fit.feel * 100.0);
+    stray_->setValue(wanted.fit.stray * 100.0);
+    tolerance_->setValue(inMilliseconds(wanted.fit.leaveWithin));
+    furthest_->setValue(inMilliseconds(wanted.fit.furthest));
+    humanise_->setValue(inMilliseconds(wanted.fit.humanise));
+    leadIn_->setValue(inMilliseconds(wanted.joins.leadIn));
+    crossfade_->setValue(inMilliseconds(wanted.joins.crossfade));
+    swing_->setValue(wanted.grid.swing);
+    for (std::size_t i = 0; i < grids().size(); ++i) {
+        if (grids()[i].grid.division == wanted.grid.division && grids()[i].grid.triplet == wanted.grid.triplet) {
+            grid_->setCurrentIndex(static_cast<int>(i));
+        }
+    }
+    shape_->setCurrentIndex(wanted.joins.shape == FadeShape::Matched ? 0 : wanted.joins.shape == FadeShape::EqualPower ? 1 : 2);
+}
+
+void FitStage::changed()
+{
+    FitRequest& wanted = session_.request;
+    wanted.fit.drift = drift_->value() / 100.0;
+    wanted.fit.feel = feel_->value() / 100.0;
+    wanted.fit.stray = stray_->value() / 100.0;
+    wanted.fit.leaveWithin = milliseconds(tolerance_->value());
+    wanted.fit.furthest = milliseconds(furthest_->value());
+    wanted.fit.humanise = milliseconds(humanise_->value());
+    wanted.joins.leadIn = milliseconds(leadIn_->value());
+    wanted.joins.crossfade = milliseconds(crossfade_->value());
+    wanted.joins.shape = std::array{FadeShape::Matched, FadeShape::EqualPower, FadeShape::EqualGain}[static_cast<std::size_t>(shape_->currentIndex())];
+    wanted.grid = grids()[static_cast<std::size_t>(grid_->currentIndex())].grid;
+    wanted.grid.swing = swing_->value();
+    session_.requestChanged();
+}
+
+void FitStage::fill()
+{
+    fillFromRecipe();
+    const Song& song = session_.song();
+    const MicSet* set = session_.set();
+    const int lastBar = song.tempo.barAt(song.tempo.beatsAt(toSeconds(session_.preview().performance.hits.empty() ? song.length() : session_.preview().performance.hits.back().played.start, song.rate)));
+    const QString name = set != nullptr ? QString::fromStdString(set->name) : tr("No mic set");
+    // Choosing a range of time narrows the fit to its bars.
+    std::optional<BarRange> bars;
+    if (const auto& range = session_.range()) {
+        const int first = song.tempo.barAt(song.tempo.beatsAt(toSeconds(range->from, song.rate)));
+        const int last = song.tempo.barAt(song.tempo.beatsAt(toSeconds(range->to - Frames(1), song.rate)));
+        bars = BarRange{first, std::max(first, last)};
+    }
+    session_.request.bars = bars;
+    scope_->setText(tr("%1, bars %2 to %3").arg(name).arg(bars ? bars->first : 1).arg(bars ? bars->last : lastBar));
+    const int hits = static_cast<int>(std::ranges::count_if(session_.preview().performance.hits, [&](const JudgedHit& hit) {
+        return !bars || (hit.line.bar >= bars->first && hit.line.bar <= bars->last);
+    }));
+    const bool isFitted = set != nullptr && set->recipe;
+    const bool isStale = set != nullptr && isOutOfDate(song, *set);
+    apply_->setEnabled(hits > 0);
+    apply_->setText(hits == 0 ? tr("Cut and join") : isFitted ? tr("Fit again, %1 hits").arg(hits) : tr("Cut and join %1 hits").arg(hits));
+    back_->setEnabled(isFitted);
+    state_->setText(hits == 0    ? tr("No hits yet: choose leads and find hits in Marks.")
+                    : isStale    ? tr("Out of date: marks or grid changed after this fit.")
+                    : isFitted   ? tr("Fitted. Fitting again starts from the recorded takes.")
+                                 : QString());
+}
+
+QString FitStage::status() const
+{
+    const FitFigures& figures = session_.preview().moves.figures;
+    if (figures.mains == 0) {
+        return tr("No hits to fit yet");
+    }
+    const MicSet* set = session_.set();
+    const bool keepsFeel = session_.request.fit.feel == 0.0;
+    return tr("%1 · %2 hits · drift %3 ms · %4 · strays %5 ms · furthest move %6 ms")
+        .arg(set != nullptr ? QString::fromStdString(set->name) : QString())
+        .arg(figures.hits)
+        .arg(arrow(figures.drift), keepsFeel ? tr("feel kept") : tr("feel %1 ms").arg(arrow(figures.feel)), arrow(figures.stray))
+        .arg(inMilliseconds(figures.furthestMove), 0, 'f', 0);
+}
+
+void FitStage::paintLane(QPainter& painter, const Lane& lane)
+{
+    const MicSet* set = session_.set();
+    paintStrokes(painter, lane, std::max(1.0, inMilliseconds(session_.request.fit.leaveWithin)), set != nullptr && set->recipe);
+    // Where each hit of this lane would come to, as a small tick over its foot.
+    const auto& preview = session_.preview();
+    const auto found = std::ranges::find(preview.origin.leads, lane.track);
+    if (found == preview.origin.leads.end() || session_.scale().framesPerPixel > 120.0) {
+        return;
+    }
+    painter.setPen(QPen(Theme::palette().ink, 1.2));
+    for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
+        if (preview.performance.hits[i].played.lead != static_cast<int>(found - preview.origin.leads.begin())) {
+            continue;
+        }
+        const double x = lanes_.xOf(preview.moves.hits[i].target);
+        if (x > lane.area.left() && x < lane.area.right()) {
+            painter.drawLine(QPointF(x, lane.area.bottom() - 12), QPointF(x, lane.area.bottom() - 6));
+        }
+    }
+}
+
+std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint place) const
+{
+    const auto& preview = session_.preview();
+    const auto found = std::ranges::find(preview.origin.leads, lane.track);
+    if (found == preview.origin.leads.end()) {
+        return {};
+    }
+    for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
+        const JudgedHit& hit = preview.performance.hits[i];
+        if (hit.played.lead == static_cast<int>(found - preview.origin.leads.begin())
+            && std::abs(lanes_.xOf(session_.heardAt(hit.played.beatPoint)) - place.x()) < 6.0) {
+            const QString role = hit.role == HitRole::Main ? tr("main hit") : tr("attached: it keeps its distance to its main hit");
+            return {
+                tr("Bar %1, step %2, %3: drift %4, feel %5, stray %6 ms; would move %7 ms")
+                    .arg(hit.line.bar).arg(hit.line.step + 1).arg(role)
+                    .arg(inMilliseconds(hit.drift), 0, 'f', 1).arg(inMilliseconds(hit.feel), 0, 'f', 1).arg(inMilliseconds(hit.stray), 0, 'f', 1)
+                    .arg(inMilliseconds(toSeconds(preview.moves.hits[i].move, session_.song().rate)), 0, 'f', 1),
+                Qt::ArrowCursor};
+        }
+    }
+    return {};
+}
+
+void FitStage::step(int by)
+{
+    // From stray to stray: the next main hit that is more than 10 ms off its line.
+    const auto& hits = session_.preview().performance.hits;
+    const Frames now = session_.player.position();
+    const Hertz rate = session_.song().rate;
+    std::optional<Frames> best;
+    for (const JudgedHit& hit : hits) {
+        const Frames at = session_.heardAt(hit.played.beatPoint);
+        const bool isOff = std::abs((toSeconds(at, rate) - hit.line.time).count()) > 0.010;
+        const bool isBeyond = by > 0 ? at > now + Frames(64) : at < now - Frames(64);
+        if (hit.role == HitRole::Main && isOff && isBeyond && (!best || (by > 0 ? at < *best : at > *best))) {
+            best = at;
+        }
+    }
+    if (best) {
+        session_.player.seek(*best);
+        session_.reveal(*best);
+        lanes_.update();
+    }
+}
+
+}  // namespace orthochron::app

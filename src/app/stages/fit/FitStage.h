@@ -1,0 +1,58 @@
+#pragma once
+
+#include "app/controls/NumberField.h"
+#include "app/stages/Stage.h"
+#include "app/views/Charts.h"
+
+class QComboBox;
+class QLabel;
+class QPushButton;
+
+namespace orthochron::app {
+
+// Moves a performance to the grid by cutting, with everything shown before it is done.
+class FitStage final : public Stage {
+    Q_OBJECT
+
+public:
+    FitStage(Session& session, LanesView& lanes, QObject* parent);
+
+    [[nodiscard]] QString name() const override { return tr("Fit"); }
+    [[nodiscard]] QWidget* bench() override { return bench_; }
+    [[nodiscard]] bool isWorkedOn() const override;
+    [[nodiscard]] QString status() const override;
+    void paintLane(QPainter& painter, const Lane& lane) override;
+    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(const Lane& lane, QPoint place) const override;
+    void step(int by) override;
+    void mainAction() override { session_.applyFit(); }
+
+Q_SIGNALS:
+    void hint(const QString& text);
+
+private:
+    void fillFromRecipe();
+    void fill();
+    void changed();
+
+    QWidget* bench_ = nullptr;
+    QLabel* scope_ = nullptr;
+    QLabel* state_ = nullptr;
+    NumberField* drift_ = nullptr;
+    NumberField* feel_ = nullptr;
+    NumberField* stray_ = nullptr;
+    NumberField* tolerance_ = nullptr;
+    NumberField* furthest_ = nullptr;
+    NumberField* swing_ = nullptr;
+    NumberField* humanise_ = nullptr;
+    NumberField* leadIn_ = nullptr;
+    NumberField* crossfade_ = nullptr;
+    QComboBox* grid_ = nullptr;
+    QComboBox* shape_ = nullptr;
+    QPushButton* apply_ = nullptr;
+    QPushButton* back_ = nullptr;
+    TimingChart* chart_ = nullptr;
+    FeelDial* dial_ = nullptr;
+    SetId filledFrom_;
+};
+
+}  // namespace orthochron::app

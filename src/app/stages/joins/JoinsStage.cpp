@@ -1,0 +1,381 @@
+#include "app/stages/joins/JoinsStage.h"
+
+#include "app/stages/Bench.h"
+#include "app/theme/Theme.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QGridLayout>
+#include <QMouseEvent>
+#include <QPainter>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr std::array kShapes{FadeShape::Matched, FadeShape::EqualPower, FadeShape::EqualGain};
+
+}  // namespace
+
+JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent) : Stage(session, lanes, parent)
+{
+    bench_ = new QWidget;
+    pictures_ = new JoinPictures(session_, bench_);
+    auto* layout = new QHBoxLayout(bench_);
+    layout->setContentsMargins(18, 10, 16, 10);
+    layout->setSpacing(18);
+    auto* left = new QVBoxLayout;
+    title_ = benchTitle(QString(), bench_);
+    left->addWidget(title_);
+    sheet_ = new ContactSheet(session_, *pictures_, bench_);
+    left->addWidget(sheet_, 1);
+    layout->addLayout(left, 5);
+    auto* right = new QVBoxLayout;
+    right->setSpacing(4);
+    about_ = benchTitle(QString(), bench_);
+    about_->setObjectName(QStringLiteral("aboutJoin"));
+    right->addWidget(about_);
+    loupe_ = new Loupe(session_, *pictures_, bench_);
+    right->addWidget(loupe_, 1);
+    auto* shapeRow = new QHBoxLayout;
+    shapeRow->addWidget(new QLabel(tr("Shape"), bench_));
+    shape_ = new QComboBox(bench_);
+    shape_->setObjectName(QStringLiteral("joinShape"));
+    shape_->setAccessibleName(tr("Shape"));
+    shape_->addItems({tr("matched"), tr("equal power"), tr("equal gain")});
+    shapeRow->addWidget(shape_, 1);
+    all_ = new QCheckBox(tr("for all"), bench_);
+    all_->setObjectName(QStringLiteral("forAll"));
+    all_->setToolTip(tr("Shape and length go to every unlocked join"));
+    shapeRow->addWidget(all_);
+    right->addLayout(shapeRow);
+    const double rate = session_.song().rate.count();
+    auto* numbers = new QHBoxLayout;
+    length_ = new NumberField(tr("Length"), {QStringLiteral("ms"), 1, 0.0, 500.0, 5.0, 0.1, rate}, false, bench_);
+    length_->setObjectName(QStringLiteral("joinLength"));
+    before_ = new NumberField(tr("Before the hit"), {QStringLiteral("ms"), 1, -500.0, 2000.0, 4.0, 0.1, rate}, false, bench_);
+    before_->setObjectName(QStringLiteral("joinBefore"));
+    numbers->addWidget(length_);
+    numbers->addWidget(before_);
+    right->addLayout(numbers);
+    auto* buttons = new QHBoxLayout;
+    mend_ = benchButton(tr("Mend"), QStringLiteral("mend"), true, bench_);
+    accept_ = benchButton(tr("Accept"), QStringLiteral("accept"), false, bench_);
+    auto* hear = benchButton(tr("Hear"), QStringLiteral("hearJoin"), false, bench_);
+    lock_ = benchButton(tr("Lock"), QStringLiteral("lockJoin"), false, bench_);
+    lockAll_ = benchButton(tr("Lock all"), QStringLiteral("lockAll"), false, bench_);
+    for (QPushButton* button : {mend_, accept_, hear, lock_, lockAll_}) {
+        button->setStyleSheet(QStringLiteral("padding-left:8px;padding-right:8px"));
+        buttons->addWidget(button);
+    }
+    right->addLayout(buttons);
+    layout->addLayout(right, 3);
+    connect(sheet_, &ContactSheet::chosen, this, [this] { this->hear(); });
+    connect(shape_, &QComboBox::activated, this, [this](int index) {
+        change({std::nullopt, kShapes[static_cast<std::size_t>(index)], std::nullopt}, tr("Crossfade shape"));
+    });
+    connect(length_, &NumberField::finished, this, [this](double ms) {
+        change({toFrames(milliseconds(ms), session_.song().rate), std::nullopt, std::nullopt}, tr("Crossfade length"));
+    });
+    connect(before_, &NumberField::finished, this, [this](double ms) {
+        if (const SetJoin* join = chosen()) {
+            // The field says how long before the next hit the crossfade ends.
+            const Frames now = toFrames(milliseconds(ms), session_.song().rate);
+            for (const PlayedHit& hit : session_.preview().origin.hits) {
+                const Frames at = session_.heardAt(hit.start);
+                if (at >= join->at) {
+                    change({std::nullopt, std::nullopt, at - now - join->length}, tr("Move join"));
+                    return;
+                }
+            }
+        }
+    });
+    connect(mend_, &QPushButton::clicked, this, &JoinsStage::mend);
+    connect(accept_, &QPushButton::clicked, this, &JoinsStage::accept);
+    connect(hear, &QPushButton::clicked, this, &JoinsStage::hear);
+    connect(lock_, &QPushButton::clicked, this, &JoinsStage::toggleLock);
+    connect(lockAll_, &QPushButton::clicked, this, [this] {
+        if (const MicSet* set = session_.set()) {
+            const bool anyFree = std::ranges::any_of(session_.joins(), [](const SetJoin& join) { return !join.isLocked; });
+            session_.document.apply(orthochron::lockAll(session_.song(), set->id, anyFree), anyFree ? tr("Lock all joins") : tr("Unlock all joins"));
+        }
+    });
+    connect(&session_, &Session::choiceChanged, this, &JoinsStage::fill);
+    connect(&session_, &Session::findingsChanged, this, &JoinsStage::fill);
+    fill();
+}
+
+const SetJoin* JoinsStage::chosen() const
+{
+    return session_.join() < session_.joins().size() ? &session_.joins()[session_.join()] : nullptr;
+}
+
+QString JoinsStage::status() const
+{
+    const auto& joins = session_.joins();
+    if (joins.empty()) {
+        return tr("No joins yet");
+    }
+    std::size_t troubled = 0;
+    for (std::size_t i = 0; i < joins.size(); ++i) {
+        troubled += session_.worstOf(i) != nullptr ? 1U : 0U;
+    }
+    const auto locked = std::ranges::count_if(joins, &SetJoin::isLocked);
+    const QString locks = locked == 0 ? tr("all unlocked") : tr("%1 locked").arg(locked);
+    return tr("%1 joins · %2 clean · %3 to look at · %4").arg(joins.size()).arg(joins.size() - troubled).arg(troubled).arg(locks);
+}
+
+void JoinsStage::fill()
+{
+    title_->setText(tr("Joins, worst first"));
+    const SetJoin* join = chosen();
+    for (QWidget* widget : std::initializer_list<QWidget*>{shape_, length_, before_, mend_, lock_, lockAll_}) {
+        widget->setEnabled(join != nullptr);
+    }
+    accept_->setEnabled(join != nullptr && session_.worstOf(session_.join()) != nullptr);
+    if (join == nullptr) {
+        about_->setText(tr("Loupe"));
+        return;
+    }
+    const PlaceText place = placeText(session_.song(), join->middle());
+    about_->setText(tr("Loupe · %1 %2 · ±40 ms").arg(place.place, place.off));
+    shape_->setCurrentIndex(static_cast<int>(std::ranges::find(kShapes, join->shape) - kShapes.begin()));
+    length_->setValue(inMilliseconds(toSeconds(join->length, session_.song().rate)));
+    for (const PlayedHit& hit : session_.preview().origin.hits) {
+        const Frames at = session_.heardAt(hit.start);
+        if (at >= join->at) {
+            before_->setValue(inMilliseconds(toSeconds(at - join->at - join->length, session_.song().rate)));
+            break;
+        }
+    }
+    lock_->setText(join->isLocked ? tr("Unlock") : tr("Lock"));
+    const bool anyFree = std::ranges::any_of(session_.joins(), [](const SetJoin& each) { return !each.isLocked; });
+    lockAll_->setText(anyFree ? tr("Lock all") : tr("Unlock all"));
+}
+
+void JoinsStage::change(const JoinChange& what, const QString& name)
+{
+    const MicSet* set = session_.set();
+    const SetJoin* join = chosen();
+    if (set == nullptr || join == nullptr) {
+        return;
+    }
+    if (all_->isChecked() && !what.at) {
+        session_.jobs.run(
+            tr("Changing all joins"), true, this,
+            [song = session_.document.song(), sources = session_.document.sources(), id = set->id, what](const Work&) {
+                return changeAllJoins(*song, id, what, *sources);
+            },
+            [this, name](Result<Song> done) { session_.document.apply(std::move(done), tr("%1 of all joins").arg(name)); }
+        );
+        return;
+    }
+    session_.document.apply(changeJoin(session_.song(), set->id, join->index, what, *session_.document.sources()), name);
+}
+
+void JoinsStage::paintLane(QPainter& painter, const Lane& lane)
+{
+    const MicSet* set = session_.set();
+    if (set == nullptr || lane.set != set->id) {
+        return;
+    }
+    const Palette& colours = Theme::palette();
+    const double top = lane.area.top() + 3.0;
+    const double bottom = lane.area.bottom() - 3.0;
+    double lastX = -100.0;
+    for (std::size_t i = 0; i < session_.joins().size(); ++i) {
+        const SetJoin& join = session_.joins()[i];
+        const bool isChosen = i == session_.join();
+        Frames at = join.at;
+        Frames length = join.length;
+        if (isChosen && grip_ != Grip::None) {
+            at = dragged_.at.value_or(at);
+            length = dragged_.length.value_or(length);
+        }
+        const double left = lanes_.xOf(at);
+        const double right = std::max(lanes_.xOf(at + length), left + 5.0);
+        if (right < lane.area.left() || left > lane.area.right()) {
+            continue;
+        }
+        const bool isTroubled = session_.worstOf(i) != nullptr;
+        // From afar only what needs a look is drawn each time; the rest not closer than 3 px.
+        if (!isTroubled && !isChosen && left - lastX < 3.0) {
+            continue;
+        }
+        lastX = left;
+        if (isChosen) {
+            QColor straw = colours.straw;
+            straw.setAlpha(170);
+            painter.fillRect(QRectF(left - 2, lane.area.top(), right - left + 4, lane.area.height()), straw);
+        }
+        painter.setPen(QPen(isTroubled ? colours.finding : isChosen ? colours.ink : colours.secondInk, isTroubled || isChosen ? 1.6 : 1.0, join.isLocked ? Qt::SolidLine : Qt::SolidLine));
+        painter.drawLine(QPointF(left, top), QPointF(right, bottom));
+        painter.drawLine(QPointF(left, bottom), QPointF(right, top));
+        if (join.isLocked) {
+            painter.drawLine(QPointF(left, bottom), QPointF(right, bottom));
+        }
+    }
+}
+
+std::pair<std::size_t, JoinsStage::Grip> JoinsStage::gripAt(double x) const
+{
+    for (std::size_t i = 0; i < session_.joins().size(); ++i) {
+        const SetJoin& join = session_.joins()[i];
+        const double left = lanes_.xOf(join.at);
+        const double right = std::max(lanes_.xOf(join.at + join.length), left + 5.0);
+        if (x < left - 5.0 || x > right + 5.0) {
+            continue;
+        }
+        // Edges can be taken only where the zone is wide enough to tell them from its middle.
+        if (right - left > 24.0) {
+            if (x < left + 6.0) {
+                return {i, Grip::Start};
+            }
+            if (x > right - 6.0) {
+                return {i, Grip::End};
+            }
+        }
+        return {i, Grip::Whole};
+    }
+    return {0, Grip::None};
+}
+
+bool JoinsStage::press(const Lane&, QMouseEvent& event)
+{
+    const auto [join, grip] = gripAt(event.position().x());
+    if (grip == Grip::None) {
+        return false;
+    }
+    session_.setJoin(join);
+    grip_ = grip;
+    dragged_ = {};
+    pressedTime_ = lanes_.timeAt(event.position().x());
+    return true;
+}
+
+void JoinsStage::move(QMouseEvent& event)
+{
+    const SetJoin* join = chosen();
+    if (join == nullptr) {
+        return;
+    }
+    const Frames by = lanes_.timeAt(event.position().x()) - pressedTime_;
+    const Frames least(2);
+    switch (grip_) {
+    case Grip::Whole: dragged_.at = join->at + by; break;
+    case Grip::Start:
+        dragged_.at = std::min(join->at + by, join->at + join->length - least);
+        dragged_.length = join->at + join->length - *dragged_.at;
+        break;
+    case Grip::End:
+        dragged_.at = join->at;
+        dragged_.length = std::max(least, join->length + by);
+        break;
+    case Grip::None: return;
+    }
+    const Hertz rate = session_.song().rate;
+    lanes_.setReadout(
+        tr("%1 ms long, moved %2 ms")
+            .arg(inMilliseconds(toSeconds(dragged_.length.value_or(join->length), rate)), 0, 'f', 1)
+            .arg(inMilliseconds(toSeconds(dragged_.at.value_or(join->at) - join->at, rate)), 0, 'f', 1),
+        event.pos()
+    );
+}
+
+void JoinsStage::release(QMouseEvent&)
+{
+    const JoinChange what = dragged_;
+    const Grip was = grip_;
+    grip_ = Grip::None;
+    dragged_ = {};
+    if (was == Grip::None || (!what.at && !what.length)) {
+        return;
+    }
+    if (const MicSet* set = session_.set(); set != nullptr && chosen() != nullptr) {
+        session_.document.apply(
+            changeJoin(session_.song(), set->id, chosen()->index, what, *session_.document.sources()),
+            was == Grip::Whole ? tr("Move join") : tr("Crossfade length")
+        );
+    }
+}
+
+std::pair<QString, Qt::CursorShape> JoinsStage::hintAt(const Lane&, QPoint place) const
+{
+    switch (gripAt(place.x()).second) {
+    case Grip::Whole: return {tr("Click to look at this join; drag to move it on all microphones"), Qt::SizeAllCursor};
+    case Grip::Start:
+    case Grip::End: return {tr("Drag to make the crossfade longer or shorter"), Qt::SizeHorCursor};
+    case Grip::None: break;
+    }
+    return {};
+}
+
+void JoinsStage::hear()
+{
+    if (const SetJoin* join = chosen()) {
+        const Frames around = toFrames(milliseconds(450.0), session_.song().rate);
+        session_.player.playRange(std::max(Frames(0), join->at - around), join->at + join->length + around);
+    }
+}
+
+void JoinsStage::nudge(Seconds by)
+{
+    if (const SetJoin* join = chosen()) {
+        Frames frames = toFrames(by, session_.song().rate);
+        if (frames == Frames(0)) {
+            frames = Frames(by > Seconds(0.0) ? 1 : -1);
+        }
+        change({std::nullopt, std::nullopt, join->at + frames}, tr("Move join"));
+    }
+}
+
+void JoinsStage::mend()
+{
+    const MicSet* set = session_.set();
+    if (set == nullptr || chosen() == nullptr) {
+        return;
+    }
+    session_.jobs.run(
+        tr("Mending the join"), true, this,
+        [song = session_.document.song(), sources = session_.document.sources(), id = set->id, join = session_.join()](const Work&) {
+            return std::pair{song, mendJoin(*song, id, join, *sources)};
+        },
+        [this](std::pair<std::shared_ptr<const Song>, Result<Song>> done) {
+            if (done.first != session_.document.song()) {
+                session_.say(tr("The song was edited meanwhile; mend again"));
+                return;
+            }
+            if (session_.document.apply(std::move(done.second), tr("Mend join"))) {
+                session_.say(tr("Mended: the best of the places, lengths and shapes tried"));
+            }
+        }
+    );
+}
+
+void JoinsStage::accept()
+{
+    Song song = session_.song();
+    bool isAny = false;
+    for (const Finding& finding : session_.findings()) {
+        if (finding.join == session_.join()) {
+            song = acceptFinding(song, finding);
+            isAny = true;
+        }
+    }
+    if (isAny) {
+        session_.document.apply(song, tr("Accept join"));
+        sheet_->step(0);
+    }
+}
+
+void JoinsStage::toggleLock()
+{
+    const MicSet* set = session_.set();
+    if (const SetJoin* join = chosen(); join != nullptr && set != nullptr) {
+        session_.document.apply(
+            orthochron::lockJoin(session_.song(), set->id, join->index, !join->isLocked), join->isLocked ? tr("Unlock join") : tr("Lock join")
+        );
+    }
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,65 @@
+#pragma once
+
+#include "app/controls/NumberField.h"
+#include "app/stages/Stage.h"
+#include "app/views/JoinViews.h"
+
+class QComboBox;
+class QLabel;
+class QPushButton;
+class QCheckBox;
+
+namespace orthochron::app {
+
+// Every join as a contact sheet, worst first, with a loupe to look, hear, mend, accept and lock.
+class JoinsStage final : public Stage {
+    Q_OBJECT
+
+public:
+    JoinsStage(Session& session, LanesView& lanes, QObject* parent);
+
+    [[nodiscard]] QString name() const override { return tr("Joins"); }
+    [[nodiscard]] QWidget* bench() override { return bench_; }
+    [[nodiscard]] bool isWorkedOn() const override { return !session_.joins().empty(); }
+    [[nodiscard]] QString status() const override;
+    void paintLane(QPainter& painter, const Lane& lane) override;
+    bool press(const Lane& lane, QMouseEvent& event) override;
+    void move(QMouseEvent& event) override;
+    void release(QMouseEvent& event) override;
+    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(const Lane& lane, QPoint place) const override;
+    void step(int by) override { sheet_->step(by); }
+    void hear() override;
+    void mainAction() override { mend(); }
+    void nudge(Seconds by) override;
+    void mend();
+    void accept();
+    void toggleLock();
+
+private:
+    enum class Grip { None, Whole, Start, End };
+
+    void fill();
+    void change(const JoinChange& what, const QString& name);
+    [[nodiscard]] const SetJoin* chosen() const;
+    [[nodiscard]] std::pair<std::size_t, Grip> gripAt(double x) const;
+
+    QWidget* bench_ = nullptr;
+    JoinPictures* pictures_ = nullptr;
+    ContactSheet* sheet_ = nullptr;
+    Loupe* loupe_ = nullptr;
+    QLabel* title_ = nullptr;
+    QLabel* about_ = nullptr;
+    QComboBox* shape_ = nullptr;
+    NumberField* length_ = nullptr;
+    NumberField* before_ = nullptr;
+    QCheckBox* all_ = nullptr;
+    QPushButton* mend_ = nullptr;
+    QPushButton* accept_ = nullptr;
+    QPushButton* lock_ = nullptr;
+    QPushButton* lockAll_ = nullptr;
+    Grip grip_ = Grip::None;
+    JoinChange dragged_;
+    Frames pressedTime_;
+};
+
+}  // namespace orthochron::app

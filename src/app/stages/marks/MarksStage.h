@@ -1,0 +1,62 @@
+#pragma once
+
+#include "app/controls/NumberField.h"
+#include "app/stages/Stage.h"
+
+class QCheckBox;
+class QLabel;
+class QPushButton;
+
+namespace orthochron::app {
+
+// Finds the hits of the leads and lets each be looked at, moved, added and taken away.
+class MarksStage final : public Stage {
+    Q_OBJECT
+
+public:
+    MarksStage(Session& session, LanesView& lanes, QObject* parent);
+
+    [[nodiscard]] QString name() const override { return tr("Marks"); }
+    [[nodiscard]] QWidget* bench() override { return bench_; }
+    [[nodiscard]] bool isWorkedOn() const override;
+    [[nodiscard]] QString status() const override;
+    void entered() override { fill(); }
+    void paintLane(QPainter& painter, const Lane& lane) override;
+    bool press(const Lane& lane, QMouseEvent& event) override;
+    void move(QMouseEvent& event) override;
+    void release(QMouseEvent& event) override;
+    bool doubleClick(const Lane& lane, QMouseEvent& event) override;
+    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(const Lane& lane, QPoint place) const override;
+    void step(int by) override;
+    void hear() override;
+    void mainAction() override;
+    void remove() override;
+    void nudge(Seconds by) override;
+    void addAtPlayhead();
+    void zoomToMark();
+
+private:
+    [[nodiscard]] const Mark* markAt(const Lane& lane, double x) const;
+    [[nodiscard]] const Mark* chosen() const;
+    [[nodiscard]] Frames heard(TrackId track, Frames takeTime) const;
+    [[nodiscard]] Frames takeTimeAt(TrackId track, Frames songTime) const;
+    [[nodiscard]] OnsetSettings settings() const;
+    void fill();
+    void tune(bool isFinal);
+
+    QWidget* bench_ = nullptr;
+    QLabel* title_ = nullptr;
+    QCheckBox* lead_ = nullptr;
+    NumberField* sensitivity_ = nullptr;
+    NumberField* threshold_ = nullptr;
+    NumberField* gap_ = nullptr;
+    QLabel* count_ = nullptr;
+    QLabel* about_ = nullptr;
+    QPushButton* switch_ = nullptr;
+    QPushButton* confirm_ = nullptr;
+    std::optional<OnsetSettings> trying_;  // while a slider is held
+    std::optional<std::pair<MarkId, Frames>> dragged_;
+    TrackId draggedTrack_;
+};
+
+}  // namespace orthochron::app

@@ -1,0 +1,219 @@
+#include "app/stages/print/PrintStage.h"
+
+#include "app/stages/Bench.h"
+#include "app/theme/Theme.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QLineEdit>
+#include <QMessageBox>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr std::array kFormats{PrintFormat::Wav24, PrintFormat::Wav16, PrintFormat::Wav32Float, PrintFormat::Flac};
+
+}  // namespace
+
+PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent) : Stage(session, lanes, parent)
+{
+    bench_ = new QWidget;
+    auto* layout = new QHBoxLayout(bench_);
+    layout->setContentsMargins(20, 14, 20, 14);
+    layout->setSpacing(32);
+    auto* form = new QFormLayout;
+    form->setLabelAlignment(Qt::AlignLeft);
+    const auto choice = [&](const QString& label, const char* name, const QStringList& items) {
+        auto* box = new QComboBox(bench_);
+        box->setObjectName(QLatin1String(name));
+        box->setAccessibleName(label);
+        box->addItems(items);
+        form->addRow(label, box);
+        connect(box, &QComboBox::activated, this, &PrintStage::fill);
+        return box;
+    };
+    what_ = choice(tr("What"), "printWhat", {tr("the whole song as one stereo file"), tr("each track as a file of its own")});
+    range_ = choice(tr("Range"), "printRange", {tr("whole song"), tr("chosen range")});
+    format_ = choice(tr("Format"), "printFormat", {tr("WAV, 24 bit"), tr("WAV, 16 bit"), tr("WAV, 32 bit float"), tr("FLAC, 24 bit")});
+    dither_ = new QCheckBox(tr("Dither (for 16 bit)"), bench_);
+    dither_->setObjectName(QStringLiteral("dither"));
+    form->addRow(QString(), dither_);
+    connect(dither_, &QCheckBox::clicked, this, &PrintStage::fill);
+    auto* place = new QHBoxLayout;
+    folder_ = new QLineEdit(bench_);
+    folder_->setObjectName(QStringLiteral("printFolder"));
+    folder_->setAccessibleName(tr("Folder"));
+    auto* browse = benchButton(tr("Choose…"), QStringLiteral("chooseFolder"), false, bench_);
+    place->addWidget(folder_, 1);
+    place->addWidget(browse);
+    form->addRow(tr("Into"), place);
+    layout->addLayout(form, 3);
+    auto* right = new QVBoxLayout;
+    right->addWidget(benchTitle(tr("What will be written"), bench_));
+    says_ = benchNote(QString(), bench_);
+    says_->setObjectName(QStringLiteral("printSays"));
+    says_->setFont(Theme::text(9.5));
+    says_->setForegroundRole(QPalette::WindowText);
+    right->addWidget(says_, 1);
+    print_ = benchButton(tr("Print"), QStringLiteral("print"), true, bench_);
+    right->addWidget(print_);
+    layout->addLayout(right, 3);
+    connect(browse, &QPushButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(bench_, tr("Print into"), folder_->text());
+        if (!folder.isEmpty()) {
+            setFolder(folder);
+        }
+    });
+    connect(folder_, &QLineEdit::textChanged, this, &PrintStage::fill);
+    connect(print_, &QPushButton::clicked, this, &PrintStage::print);
+    connect(&session_.document, &Document::songChanged, this, &PrintStage::fill);
+    connect(&session_, &Session::choiceChanged, this, &PrintStage::fill);
+    fill();
+}
+
+void PrintStage::setFolder(const QString& folder) { folder_->setText(folder); }
+
+PrintStage::Plan PrintStage::plan() const
+{
+    const Song& song = session_.song();
+    Plan plan;
+    plan.isMix = what_->currentIndex() == 0;
+    plan.settings.to = song.length();
+    plan.settings.format = kFormats[static_cast<std::size_t>(format_->currentIndex())];
+    plan.settings.dither = dither_->isChecked();
+    if (const auto& range = session_.range(); range && range_->currentIndex() == 1) {
+        plan.settings.from = std::max(Frames(0), range->from);
+        plan.settings.to = std::min(song.length(), range->to);
+    }
+    plan.folder = folder_->text();
+    if (plan.folder.isEmpty()) {
+        const auto base = session_.document.folder();
+        plan.folder = base.empty() ? QString() : QString::fromStdString((base / "printed").string());
+    }
+    const std::filesystem::path folder(plan.folder.toStdString());
+    const char* ending = plan.settings.format == PrintFormat::Flac ? ".flac" : ".wav";
+    plan.mix = folder / ((song.name.empty() ? std::string("Song") : song.name) + ending);
+    std::set<std::string> names;
+    for (const auto& track : song.tracks) {
+        std::string name = printName(*track, plan.settings.format);
+        if (!names.insert(name).second) {
+            name = std::to_string(track->id.value) + " " + name;
+            names.insert(name);
+        }
+        plan.tracks.push_back({track->id, folder / name, 0});
+    }
+    return plan;
+}
+
+QString PrintStage::status() const
+{
+    return tr("Nothing is changed in level. Takes and the song stay as they are.");
+}
+
+void PrintStage::fill()
+{
+    const Song& song = session_.song();
+    const Plan wanted = plan();
+    const double seconds = toSeconds(wanted.settings.to - wanted.settings.from, song.rate).count();
+    dither_->setEnabled(wanted.settings.format == PrintFormat::Wav16);
+    range_->setEnabled(session_.range().has_value());
+    print_->setEnabled(!song.tracks.empty() && seconds > 0.0 && !wanted.folder.isEmpty());
+    if (song.tracks.empty()) {
+        says_->setText(tr("There is nothing to print yet."));
+        return;
+    }
+    if (wanted.folder.isEmpty()) {
+        says_->setText(tr("Choose a folder, or save the song first: its prints then go beside it."));
+        return;
+    }
+    const int bits = wanted.settings.format == PrintFormat::Wav16 ? 2 : wanted.settings.format == PrintFormat::Wav32Float ? 4 : 3;
+    const int channels = wanted.isMix ? 2 : static_cast<int>(song.tracks.size());
+    const double megabytes = seconds * song.rate.count() * bits * channels / 1e6;
+    QStringList lines;
+    lines << (wanted.isMix ? tr("1 file: %1").arg(QString::fromStdString(wanted.mix.filename().string()))
+                           : tr("%1 files, one for each track, as its clips sound, without level and pan").arg(wanted.tracks.size()));
+    lines << tr("Into %1").arg(wanted.folder);
+    lines << tr("%1 s at %2 kHz, %3%4, about %5 MB")
+                 .arg(seconds, 0, 'f', 1)
+                 .arg(song.rate.count() / 1000.0)
+                 .arg(format_->currentText(), dither_->isChecked() && dither_->isEnabled() ? tr(" with dither") : QString())
+                 .arg(megabytes, 0, 'f', 0);
+    lines << tr("In the print: cuts, joins and fades become one sound. In the song everything stays live.");
+    int over = 0;
+    std::error_code error;
+    if (wanted.isMix) {
+        over = std::filesystem::exists(wanted.mix, error) ? 1 : 0;
+    } else {
+        for (const TrackPrint& track : wanted.tracks) {
+            over += std::filesystem::exists(track.path, error) ? 1 : 0;
+        }
+    }
+    if (over > 0) {
+        lines << tr("%n file(s) of that name will be replaced.", nullptr, over);
+    }
+    says_->setText(lines.join(QStringLiteral("\n")));
+}
+
+void PrintStage::print()
+{
+    const Plan wanted = plan();
+    if (wanted.folder.isEmpty() || session_.song().tracks.empty()) {
+        return;
+    }
+    // A print never lands on a take.
+    for (const Take& take : session_.song().takes) {
+        std::error_code error;
+        const auto source = pathOf(take, session_.document.folder());
+        const bool isTake = wanted.isMix ? std::filesystem::equivalent(wanted.mix, source, error)
+                                         : std::ranges::any_of(wanted.tracks, [&](const TrackPrint& print) {
+                                               return std::filesystem::equivalent(print.path, source, error);
+                                           });
+        if (isTake) {
+            Q_EMIT session_.failed(tr("%1: is one of the song's takes; print into another folder").arg(QString::fromStdString(source.string())));
+            return;
+        }
+    }
+    std::error_code error;
+    std::filesystem::create_directories(wanted.folder.toStdString(), error);
+    session_.jobs.run(
+        tr("Printing"), true, this,
+        [song = session_.document.song(), sources = session_.document.sources(), wanted](const Work& work) -> Result<std::vector<PrintedFile>> {
+            if (!wanted.isMix) {
+                return printTracks(*song, *sources, wanted.tracks, wanted.settings, work);
+            }
+            auto file = printMix(*song, *sources, wanted.mix, wanted.settings, work);
+            if (!file) {
+                return tl::unexpected(file.error());
+            }
+            return std::vector<PrintedFile>{*file};
+        },
+        [this](const Result<std::vector<PrintedFile>>& done) {
+            if (!done) {
+                if (done.error().kind == ErrorKind::Cancelled) {
+                    session_.say(tr("Stopped; no file was written"));
+                } else {
+                    Q_EMIT session_.failed(QString::fromStdString(done.error().message));
+                }
+                return;
+            }
+            double peak = 0.0;
+            std::int64_t clipped = 0;
+            for (const PrintedFile& file : *done) {
+                peak = std::max(peak, file.peak);
+                clipped += file.clipped;
+            }
+            QString sentence = tr("Printed %1 files, peak %2 dB").arg(done->size()).arg(toDecibels(peak), 0, 'f', 1);
+            if (clipped > 0) {
+                sentence += tr(", %1 samples over full scale were clipped: turn the tracks down or print 32 bit float").arg(clipped);
+            }
+            session_.say(sentence);
+            fill();
+        }
+    );
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,300 @@
+#include "app/stages/takes/TakesStage.h"
+
+#include "app/stages/Bench.h"
+#include "app/theme/Theme.h"
+
+#include <QDirIterator>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QInputDialog>
+#include <QMessageBox>
+#include <QTableWidget>
+
+namespace orthochron::app {
+
+namespace {
+
+const QStringList kEndings{
+    QStringLiteral("wav"), QStringLiteral("flac"), QStringLiteral("aif"), QStringLiteral("aiff"), QStringLiteral("ogg"),
+    QStringLiteral("w64"), QStringLiteral("rf64"), QStringLiteral("caf"), QStringLiteral("au"), QStringLiteral("mp3")};
+
+// Folders are looked through for sound files; files are taken as they are named.
+QStringList filesIn(const QStringList& paths)
+{
+    QStringList files;
+    for (const QString& path : paths) {
+        if (!QFileInfo(path).isDir()) {
+            files << path;
+            continue;
+        }
+        QStringList found;
+        QDirIterator walk(path, QDir::Files, QDirIterator::Subdirectories);
+        while (walk.hasNext()) {
+            const QString file = walk.next();
+            if (kEndings.contains(QFileInfo(file).suffix().toLower())) {
+                found << file;
+            }
+        }
+        found.sort(Qt::CaseInsensitive);
+        files << found;
+    }
+    return files;
+}
+
+}  // namespace
+
+TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent) : Stage(session, lanes, parent)
+{
+    bench_ = new QWidget;
+    auto* layout = new QHBoxLayout(bench_);
+    layout->setContentsMargins(20, 14, 20, 14);
+    layout->setSpacing(24);
+    auto* left = new QVBoxLayout;
+    title_ = benchTitle(QString(), bench_);
+    left->addWidget(title_);
+    auto* bringIn = benchButton(tr("Import takes…"), QStringLiteral("importTakes"), true, bench_);
+    makeSet_ = benchButton(tr("Make mic set"), QStringLiteral("makeSet"), false, bench_);
+    openSet_ = benchButton(tr("Open mic set"), QStringLiteral("openSet"), false, bench_);
+    fold_ = benchButton(tr("Fold to its leads"), QStringLiteral("foldSet"), false, bench_);
+    fold_->setCheckable(true);
+    for (QPushButton* button : {bringIn, makeSet_, openSet_, fold_}) {
+        left->addWidget(button);
+    }
+    left->addStretch();
+    left->addWidget(benchNote(tr("Drop files or folders anywhere on the song. Takes are never written to."), bench_));
+    layout->addLayout(left, 1);
+    table_ = new QTableWidget(0, 6, bench_);
+    table_->setObjectName(QStringLiteral("takesTable"));
+    table_->setAccessibleName(tr("Takes"));
+    table_->setHorizontalHeaderLabels({tr("Take"), tr("Length"), tr("Rate"), tr("Format"), tr("Peak"), tr("File")});
+    table_->verticalHeader()->hide();
+    table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    table_->horizontalHeader()->setStretchLastSection(true);
+    table_->setShowGrid(false);
+    table_->setFrameShape(QFrame::NoFrame);
+    layout->addWidget(table_, 4);
+    connect(bringIn, &QPushButton::clicked, this, &TakesStage::askForFiles);
+    connect(makeSet_, &QPushButton::clicked, this, &TakesStage::makeSet);
+    connect(openSet_, &QPushButton::clicked, this, &TakesStage::openSet);
+    connect(fold_, &QPushButton::clicked, this, [this](bool folded) {
+        if (const MicSet* set = session_.set()) {
+            session_.document.apply(foldSet(session_.song(), set->id, folded), folded ? tr("Fold mic set") : tr("Unfold mic set"));
+        }
+    });
+    connect(&session_.document, &Document::songChanged, this, &TakesStage::fillTable);
+    connect(&session_.waves, &WaveCache::changed, this, &TakesStage::fillTable);
+    fillTable();
+}
+
+QString TakesStage::status() const
+{
+    const Song& song = session_.song();
+    if (song.takes.empty()) {
+        return tr("No takes yet");
+    }
+    const int missing = static_cast<int>(session_.document.troubles().size());
+    const QString facts = tr("%1 takes · %2 s at %3 kHz")
+                              .arg(song.takes.size())
+                              .arg(toSeconds(song.length(), song.rate).count(), 0, 'f', 1)
+                              .arg(song.rate.count() / 1000.0);
+    return missing == 0 ? facts : facts + tr(" · %1 missing or changed").arg(missing);
+}
+
+void TakesStage::fillTable()
+{
+    const Song& song = session_.song();
+    const MicSet* set = session_.set();
+    title_->setText(set != nullptr ? tr("%1: %2 microphones").arg(QString::fromStdString(set->name)).arg(set->tracks.size())
+                                   : tr("%1 tracks").arg(song.tracks.size()));
+    makeSet_->setEnabled(song.tracks.size() > 1 && set == nullptr);
+    openSet_->setEnabled(set != nullptr);
+    fold_->setEnabled(set != nullptr);
+    fold_->setChecked(set != nullptr && set->isFolded);
+    table_->setRowCount(static_cast<int>(song.takes.size()));
+    for (std::size_t i = 0; i < song.takes.size(); ++i) {
+        const Take& take = song.takes[i];
+        const int row = static_cast<int>(i);
+        const double seconds = toSeconds(take.frames, song.rate).count();
+        const Peaks* peaks = session_.waves.peaks(take.id);
+        const auto trouble = std::ranges::find(session_.document.troubles(), take.id, &TakeTrouble::take);
+        const bool isFine = trouble == session_.document.troubles().end();
+        const QStringList cells{
+            QString::fromStdString(take.name),
+            QStringLiteral("%1:%2").arg(static_cast<int>(seconds) / 60).arg(std::fmod(seconds, 60.0), 6, 'f', 3, QLatin1Char('0')),
+            tr("%1 kHz").arg(take.rate.count() / 1000.0),
+            QString::fromStdString(take.format) + (take.channels > 1 ? tr(", %1 channels").arg(take.channels) : QString()),
+            peaks != nullptr ? tr("%1 dB").arg(toDecibels(peaks->loudest()), 0, 'f', 1).replace(QLatin1Char('-'), QChar(0x2212)) : QStringLiteral("…"),
+            isFine ? QString::fromStdString(take.path) : QString::fromStdString(trouble->sentence)};
+        for (int column = 0; column < cells.size(); ++column) {
+            auto* item = new QTableWidgetItem(cells[column]);
+            if (!isFine) {
+                item->setForeground(Theme::palette().finding);
+            }
+            table_->setItem(row, column, item);
+        }
+    }
+    table_->resizeColumnsToContents();
+}
+
+void TakesStage::askForFiles()
+{
+    const QStringList files = QFileDialog::getOpenFileNames(
+        bench_, tr("Import takes"), QString(), tr("Sound files (*.%1)").arg(kEndings.join(QStringLiteral(" *.")))
+    );
+    if (!files.isEmpty()) {
+        import(files);
+    }
+}
+
+void TakesStage::import(const QStringList& paths)
+{
+    const QStringList files = filesIn(paths);
+    if (files.isEmpty()) {
+        Q_EMIT session_.failed(tr("There is no sound file in what was dropped"));
+        return;
+    }
+    struct Read {
+        std::vector<ImportedTake> takes;
+        Hertz rate{0.0};
+        QStringList troubles;
+        bool isStopped = false;
+    };
+    const bool isFirst = session_.song().takes.empty();
+    session_.jobs.run(
+        tr("Importing"),
+        true,
+        this,
+        [files, isFirst, rate = session_.song().rate, folder = session_.document.folder()](const Work& work) {
+            Read read;
+            read.rate = rate;
+            for (int i = 0; i < files.size(); ++i) {
+                if (work.stopped()) {
+                    read.isStopped = true;
+                    return read;
+                }
+                // The song takes the rate of its first take.
+                if (isFirst && read.takes.empty()) {
+                    if (const auto first = takeFromFile(files[i].toStdString(), rate, folder)) {
+                        read.rate = first->rate;
+                    }
+                }
+                auto take = takeFromFile(files[i].toStdString(), read.rate, folder);
+                if (take) {
+                    read.takes.push_back({std::move(*take), false});
+                } else {
+                    read.troubles << QString::fromStdString(take.error().message);
+                }
+                work.report(static_cast<double>(i + 1) / static_cast<double>(files.size()));
+            }
+            return read;
+        },
+        [this, isFirst](Read read) {
+            if (read.isStopped) {
+                session_.say(tr("Stopped; nothing was imported"));
+                return;
+            }
+            if (!read.troubles.isEmpty()) {
+                Q_EMIT session_.failed(read.troubles.join(QLatin1Char('\n')));
+            }
+            if (read.takes.empty()) {
+                return;
+            }
+            if (isFirst && read.rate != session_.song().rate) {
+                Song song = session_.song();
+                song.rate = read.rate;
+                session_.document.apply(song, tr("Song at %1 kHz").arg(read.rate.count() / 1000.0));
+            }
+            add(std::move(read.takes));
+            Q_EMIT imported();
+        }
+    );
+}
+
+void TakesStage::add(std::vector<ImportedTake> takes)
+{
+    for (ImportedTake& imported : takes) {
+        if (imported.take.channels > 2) {
+            imported.splitChannels =
+                QMessageBox::question(
+                    bench_, tr("Many channels"),
+                    tr("%1 has %2 channels. Lay each on a track of its own, as one mic set?")
+                        .arg(QString::fromStdString(imported.take.name)).arg(imported.take.channels)
+                ) == QMessageBox::Yes;
+        }
+    }
+    const std::size_t before = session_.song().tracks.size();
+    const std::size_t count = takes.size();
+    if (!session_.document.apply(addTakes(session_.song(), std::move(takes)), tr("Import %n take(s)", nullptr, static_cast<int>(count)))) {
+        return;
+    }
+    session_.zoomToAll();
+    const Song& song = session_.song();
+    std::vector<TrackId> added;
+    for (std::size_t t = before; t < song.tracks.size(); ++t) {
+        added.push_back(song.tracks[t]->id);
+    }
+    session_.say(tr("Imported %1 takes on %2 tracks").arg(count).arg(added.size()));
+    if (added.size() < 2) {
+        return;
+    }
+    const auto answer = QMessageBox::question(
+        bench_, tr("Recorded together?"),
+        tr("%1 tracks start together. Were they recorded together, so that every edit goes to all of them at the same sample?").arg(added.size())
+    );
+    if (answer == QMessageBox::Yes) {
+        session_.document.apply(orthochron::makeSet(song, added, "Kit"), tr("Make mic set"));
+    }
+}
+
+void TakesStage::makeSet()
+{
+    const Song& song = session_.song();
+    std::vector<TrackId> free;
+    for (const auto& track : song.tracks) {
+        if (song.setOf(track->id) == nullptr && !track->isHidden) {
+            free.push_back(track->id);
+        }
+    }
+    session_.document.apply(orthochron::makeSet(song, free, "Kit"), tr("Make mic set"));
+}
+
+void TakesStage::openSet()
+{
+    if (const MicSet* set = session_.set()) {
+        session_.document.apply(orthochron::openSet(session_.song(), set->id), tr("Open mic set"));
+    }
+}
+
+void TakesStage::renameTrack(TrackId id)
+{
+    const auto track = session_.song().track(id);
+    if (!track) {
+        return;
+    }
+    bool isAccepted = false;
+    const QString name = QInputDialog::getText(
+        bench_, tr("Rename track"), tr("Name"), QLineEdit::Normal, QString::fromStdString(track->name), &isAccepted
+    );
+    if (isAccepted && name != QString::fromStdString(track->name)) {
+        session_.document.apply(orthochron::renameTrack(session_.song(), id, name.trimmed().toStdString()), tr("Rename track"));
+    }
+}
+
+void TakesStage::removeTrack(TrackId id)
+{
+    const auto track = session_.song().track(id);
+    if (track) {
+        session_.document.apply(
+            orthochron::removeTrack(session_.song(), id), tr("Remove %1").arg(QString::fromStdString(track->name))
+        );
+    }
+}
+
+void TakesStage::moveTrack(TrackId id, int by)
+{
+    session_.document.apply(orthochron::moveTrack(session_.song(), id, by), tr("Move track"));
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,43 @@
+#pragma once
+
+#include <QColor>
+#include <QFont>
+#include <QString>
+
+namespace orthochron::app {
+
+// Everything that is drawn takes its colours from these roles, by day and by night.
+struct Palette {
+    QColor paper, lane, edge, ink, secondInk, hairline, barLine, wave, spare, straw, early, late, finding;
+};
+
+enum class Sheet { Day, Night };
+
+// The look of the whole program: colours, type and measures, in one place.
+class Theme {
+public:
+    [[nodiscard]] static const Palette& palette();
+    [[nodiscard]] static Sheet sheet();
+    static void setSheet(Sheet sheet);     // and restyles the application
+    static void setFontScale(double scale);  // 0.9..1.5
+    [[nodiscard]] static double fontScale();
+
+    // Loads the fonts that ship with the program and styles the application.
+    static void install();
+
+    [[nodiscard]] static QFont text(double points = 10.0, QFont::Weight weight = QFont::Normal);
+    // Narrow, for labels on the sheet and figures that stand in columns.
+    [[nodiscard]] static QFont label(double points = 9.0, QFont::Weight weight = QFont::Normal);
+    // Early is indigo, late is vermilion, in time is ink.
+    [[nodiscard]] static QColor colourOf(double deviationMs, double toleranceMs);
+
+    static constexpr int kGrid = 4;          // px raster
+    static constexpr int kHeadWidth = 128;   // of the lanes' heads
+    static constexpr int kRailWidth = 92;
+    static constexpr double kLeanPerMs = 0.8;  // px; a lean is never drawn smaller
+
+private:
+    static void restyle();
+};
+
+}  // namespace orthochron::app

@@ -1,0 +1,311 @@
+#include "app/views/JoinViews.h"
+
+#include "app/theme/Theme.h"
+
+#include "core/render/Render.h"
+
+#include <QKeyEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QWheelEvent>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr Seconds kPictureReach = milliseconds(40.0);
+constexpr int kFrameHeight = 96;
+constexpr int kFrameWidth = 168;
+
+QString findingText(const Finding& finding)
+{
+    const QString word = QString::fromUtf8(wordOf(finding.kind).data(), static_cast<int>(wordOf(finding.kind).size()));
+    const QString unit = QString::fromUtf8(unitOf(finding.kind).data(), static_cast<int>(unitOf(finding.kind).size()));
+    QString value = QString::number(finding.value, 'f', finding.kind == FindingKind::CutInAttack ? 1 : 0);
+    value.replace(QLatin1Char('-'), QChar(0x2212));
+    return QStringLiteral("%1 %2 %3").arg(word, value, unit);
+}
+
+void paintWave(QPainter& painter, const std::vector<float>& sound, QRectF area, double gain)
+{
+    if (sound.size() < 2) {
+        return;
+    }
+    const double perPixel = static_cast<double>(sound.size()) / area.width();
+    QPolygonF line;
+    for (int x = 0; x < static_cast<int>(area.width()); ++x) {
+        const auto from = static_cast<std::size_t>(x * perPixel);
+        const auto to = std::clamp(static_cast<std::size_t>((x + 1) * perPixel), from + 1, sound.size());
+        const auto [low, high] = std::minmax_element(
+            sound.begin() + static_cast<std::ptrdiff_t>(from), sound.begin() + static_cast<std::ptrdiff_t>(to)
+        );
+        const double middle = area.center().y();
+        line << QPointF(area.left() + x, middle - static_cast<double>(*low) * gain)
+             << QPointF(area.left() + x, middle - static_cast<double>(*high) * gain);
+    }
+    painter.drawPolyline(line);
+}
+
+void paintCrossfade(QPainter& painter, QRectF zone, const SetJoin& join, double correlation)
+{
+    QPainterPath out;
+    QPainterPath in;
+    for (int i = 0; i <= 16; ++i) {
+        const double part = i / 16.0;
+        const FadeGains gains = fadeGains(join.shape, correlation, part);
+        const double x = zone.left() + part * zone.width();
+        const auto y = [&](double gain) { return zone.bottom() - std::min(gain, 1.0) * zone.height(); };
+        if (i == 0) {
+            out.moveTo(x, y(gains.out));
+            in.moveTo(x, y(gains.in));
+        } else {
+            out.lineTo(x, y(gains.out));
+            in.lineTo(x, y(gains.in));
+        }
+    }
+    painter.drawPath(out);
+    painter.drawPath(in);
+}
+
+}  // namespace
+
+JoinPictures::JoinPictures(Session& session, QObject* parent) : QObject(parent), session_(session)
+{
+    connect(&session_.document, &Document::songChanged, this, [this] {
+        pictures_.clear();
+        asked_.clear();
+        Q_EMIT changed();
+    });
+}
+
+const JoinPicture* JoinPictures::of(std::size_t join)
+{
+    if (const auto found = pictures_.find(join); found != pictures_.end()) {
+        return &found->second;
+    }
+    const MicSet* set = session_.set();
+    if (set == nullptr || join >= session_.joins().size() || !asked_.insert(join).second) {
+        return nullptr;
+    }
+    const SetJoin& what = session_.joins()[join];
+    session_.jobs.run(
+        QString(),
+        false,
+        this,
+        [song = session_.document.song(), sources = session_.document.sources(), tracks = set->tracks,
+         at = what.middle()](const Work&) {
+            const Frames reach = toFrames(kPictureReach, song->rate);
+            JoinPicture picture;
+            picture.from = at - reach;
+            for (const TrackId id : tracks) {
+                AudioBuffer sound(1, reach + reach);
+                // A take that cannot be read is drawn as silence; the song says so elsewhere.
+                (void)renderClips(song->track(id)->clips, *sources, picture.from, sound);
+                const auto samples = sound.channel(0);
+                picture.edited.emplace_back(samples.begin(), samples.end());
+            }
+            return std::pair{song, picture};
+        },
+        [this, join](std::pair<std::shared_ptr<const Song>, JoinPicture> read) {
+            if (read.first == session_.document.song()) {
+                pictures_[join] = std::move(read.second);
+                Q_EMIT changed();
+            }
+        }
+    );
+    return nullptr;
+}
+
+ContactSheet::ContactSheet(Session& session, JoinPictures& pictures, QWidget* parent)
+    : QWidget(parent), session_(session), pictures_(pictures)
+{
+    setObjectName(QStringLiteral("contactSheet"));
+    setAccessibleName(tr("All joins, worst first"));
+    setFocusPolicy(Qt::StrongFocus);
+    connect(&pictures_, &JoinPictures::changed, this, [this] { update(); });
+    connect(&session_, &Session::findingsChanged, this, [this] { update(); });
+    connect(&session_, &Session::choiceChanged, this, [this] { update(); });
+}
+
+int ContactSheet::columns() const { return std::max(1, (width() + 8) / (kFrameWidth + 8)); }
+
+std::size_t ContactSheet::placeOf(std::size_t join) const
+{
+    const auto& order = session_.joinsWorstFirst();
+    return static_cast<std::size_t>(std::ranges::find(order, join) - order.begin());
+}
+
+void ContactSheet::choosePlace(std::size_t place)
+{
+    const auto& order = session_.joinsWorstFirst();
+    if (place >= order.size()) {
+        return;
+    }
+    const int row = static_cast<int>(place) / columns();
+    const int rows = std::max(1, height() / (kFrameHeight + 8));
+    topRow_ = std::clamp(topRow_, row - rows + 1, row);
+    session_.setJoin(order[place]);
+    Q_EMIT chosen(order[place]);
+}
+
+void ContactSheet::step(int by)
+{
+    const auto count = static_cast<std::ptrdiff_t>(session_.joinsWorstFirst().size());
+    const auto place = static_cast<std::ptrdiff_t>(placeOf(session_.join())) + by;
+    if (count > 0) {
+        choosePlace(static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(place, 0, count - 1)));
+    }
+}
+
+void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t join)
+{
+    const Palette& colours = Theme::palette();
+    const SetJoin& what = session_.joins()[join];
+    const Finding* finding = session_.worstOf(join);
+    const bool isChosen = session_.join() == join;
+    painter.fillRect(frame, isChosen ? colours.straw.lighter(Theme::sheet() == Sheet::Day ? 118 : 100) : colours.lane);
+    painter.setPen(QPen(finding != nullptr ? colours.finding : isChosen ? colours.ink : colours.edge, finding != nullptr || isChosen ? 2 : 1));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawRect(frame);
+    const PlaceText place = placeText(session_.song(), what.middle());
+    painter.setFont(Theme::label(8.5, QFont::DemiBold));
+    painter.setPen(colours.ink);
+    painter.drawText(frame.adjusted(7, 4, 0, 0), Qt::AlignLeft | Qt::AlignTop, place.place + QStringLiteral("  ") + place.off);
+    painter.setFont(Theme::label(8.5, finding != nullptr ? QFont::DemiBold : QFont::Normal));
+    painter.setPen(finding != nullptr ? colours.finding : colours.secondInk);
+    const QString state = finding != nullptr ? findingText(*finding) : what.isLocked ? tr("locked") : tr("clean");
+    painter.drawText(frame.adjusted(0, 4, -7, 0), Qt::AlignRight | Qt::AlignTop, state);
+    const JoinPicture* picture = pictures_.of(join);
+    if (picture == nullptr) {
+        return;
+    }
+    const auto microphone = static_cast<std::size_t>(finding != nullptr ? finding->microphone : 0);
+    const auto& sound = picture->edited[std::min(microphone, picture->edited.size() - 1)];
+    const QRectF area = QRectF(frame).adjusted(4, 20, -4, -4);
+    float loudest = 1e-4F;
+    for (const float value : sound) {
+        loudest = std::max(loudest, std::abs(value));
+    }
+    painter.setPen(QPen(colours.wave, 1.0));
+    paintWave(painter, sound, area, area.height() / 2.0 / static_cast<double>(loudest));
+    const double perFrame = area.width() / static_cast<double>(sound.size());
+    const QRectF zone(
+        area.left() + static_cast<double>((what.at - picture->from).count()) * perFrame, area.top(),
+        std::max(3.0, static_cast<double>(what.length.count()) * perFrame), area.height()
+    );
+    painter.setPen(QPen(finding != nullptr ? colours.late : colours.secondInk, 1.3));
+    paintCrossfade(painter, zone, what, what.correlation.empty() ? 0.0 : static_cast<double>(what.correlation[microphone]));
+}
+
+void ContactSheet::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const auto& order = session_.joinsWorstFirst();
+    if (order.empty()) {
+        painter.setPen(Theme::palette().secondInk);
+        painter.drawText(rect(), Qt::AlignCenter, tr("No joins yet. Cut and join a mic set in Fit; every join then stands here, worst first."));
+        return;
+    }
+    const int wide = columns();
+    const int frameWidth = (width() - 8 * (wide - 1) - 2) / wide;
+    for (std::size_t place = static_cast<std::size_t>(topRow_ * wide); place < order.size(); ++place) {
+        const int row = static_cast<int>(place) / wide - topRow_;
+        const int column = static_cast<int>(place) % wide;
+        const QRect frame(column * (frameWidth + 8) + 1, row * (kFrameHeight + 8) + 1, frameWidth, kFrameHeight);
+        if (frame.top() > height()) {
+            break;
+        }
+        paintFrame(painter, frame, order[place]);
+    }
+}
+
+void ContactSheet::mousePressEvent(QMouseEvent* event)
+{
+    const int wide = columns();
+    const int frameWidth = (width() - 8 * (wide - 1) - 2) / wide;
+    const int column = std::min(event->pos().x() / (frameWidth + 8), wide - 1);
+    const int row = event->pos().y() / (kFrameHeight + 8) + topRow_;
+    setFocus();
+    choosePlace(static_cast<std::size_t>(row * wide + column));
+}
+
+void ContactSheet::wheelEvent(QWheelEvent* event)
+{
+    const int rows = (static_cast<int>(session_.joinsWorstFirst().size()) + columns() - 1) / columns();
+    topRow_ = std::clamp(topRow_ - event->angleDelta().y() / 120, 0, std::max(0, rows - 1));
+    update();
+    event->accept();
+}
+
+void ContactSheet::keyPressEvent(QKeyEvent* event)
+{
+    switch (event->key()) {
+    case Qt::Key_Right: step(1); return;
+    case Qt::Key_Left: step(-1); return;
+    case Qt::Key_Down: step(columns()); return;
+    case Qt::Key_Up: step(-columns()); return;
+    default: QWidget::keyPressEvent(event);
+    }
+}
+
+Loupe::Loupe(Session& session, JoinPictures& pictures, QWidget* parent)
+    : QWidget(parent), session_(session), pictures_(pictures)
+{
+    setAccessibleName(tr("Loupe"));
+    connect(&pictures_, &JoinPictures::changed, this, [this] { update(); });
+    connect(&session_, &Session::choiceChanged, this, [this] { update(); });
+}
+
+void Loupe::paintEvent(QPaintEvent*)
+{
+    const Palette& colours = Theme::palette();
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillRect(rect(), colours.lane);
+    painter.setPen(QPen(colours.barLine, 1));
+    painter.drawRect(rect().adjusted(0, 0, -1, -1));
+    const MicSet* set = session_.set();
+    if (session_.join() >= session_.joins().size() || set == nullptr) {
+        return;
+    }
+    const SetJoin& join = session_.joins()[session_.join()];
+    const JoinPicture* picture = pictures_.of(session_.join());
+    if (picture == nullptr || picture->edited.empty()) {
+        return;
+    }
+    const QRectF area = QRectF(rect()).adjusted(4, 4, -4, -4);
+    const double perFrame = area.width() / static_cast<double>(picture->edited.front().size());
+    const auto x = [&](Frames at) { return area.left() + static_cast<double>((at - picture->from).count()) * perFrame; };
+    QColor straw = colours.straw;
+    straw.setAlpha(150);
+    const QRectF zone(x(join.at), area.top(), std::max(2.0, x(join.at + join.length) - x(join.at)), area.height());
+    painter.fillRect(zone, straw);
+    const double laneHeight = area.height() / static_cast<double>(picture->edited.size());
+    for (std::size_t m = 0; m < picture->edited.size(); ++m) {
+        const QRectF lane(area.left(), area.top() + static_cast<double>(m) * laneHeight, area.width(), laneHeight);
+        float loudest = 1e-4F;
+        for (const float value : picture->edited[m]) {
+            loudest = std::max(loudest, std::abs(value));
+        }
+        painter.setPen(QPen(colours.wave, 1.0));
+        paintWave(painter, picture->edited[m], lane, 0.48 * lane.height() / static_cast<double>(loudest));
+        painter.setPen(colours.secondInk);
+        painter.setFont(Theme::label(7.5));
+        painter.drawText(lane.adjusted(2, 0, 0, 0), Qt::AlignLeft | Qt::AlignTop, QString::fromStdString(session_.song().track(set->tracks[m])->name));
+    }
+    painter.setPen(QPen(colours.ink, 1.6));
+    paintCrossfade(painter, zone, join, join.correlation.empty() ? 0.0 : static_cast<double>(join.correlation.front()));
+    // The hits around it: where each is heard, and where its attack would be heard twice.
+    painter.setFont(Theme::label(8, QFont::DemiBold));
+    for (const PlayedHit& hit : session_.preview().origin.hits) {
+        const Frames at = session_.heardAt(hit.start);
+        if (at > picture->from && x(at) < area.right()) {
+            painter.setPen(QPen(colours.ink, 1.2, Qt::DashLine));
+            painter.drawLine(QPointF(x(at), area.top()), QPointF(x(at), area.bottom()));
+            painter.drawText(QPointF(x(at) + 3, area.bottom() - 4), tr("hit"));
+        }
+    }
+}
+
+}  // namespace orthochron::app

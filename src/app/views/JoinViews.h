@@ -1,0 +1,78 @@
+#pragma once
+
+#include <QWidget>
+
+#include "app/views/Session.h"
+
+namespace orthochron::app {
+
+// What a join sounds like on one microphone, read for drawing.
+struct JoinPicture {
+    std::vector<std::vector<float>> edited;  // by track of the set, from `from` on
+    Frames from;
+};
+
+// Reads the pictures of joins by jobs and keeps them until the song changes.
+class JoinPictures final : public QObject {
+    Q_OBJECT
+
+public:
+    JoinPictures(Session& session, QObject* parent);
+    // Null while it is being read.
+    [[nodiscard]] const JoinPicture* of(std::size_t join);
+
+Q_SIGNALS:
+    void changed();
+
+private:
+    Session& session_;
+    std::map<std::size_t, JoinPicture> pictures_;
+    std::set<std::size_t> asked_;
+};
+
+// Every join as a small frame, worst first, showing the microphone where it is worst.
+class ContactSheet final : public QWidget {
+    Q_OBJECT
+
+public:
+    ContactSheet(Session& session, JoinPictures& pictures, QWidget* parent = nullptr);
+    [[nodiscard]] QSize minimumSizeHint() const override { return {300, 120}; }
+    void step(int by);  // to the next or previous frame
+
+Q_SIGNALS:
+    void chosen(std::size_t join);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+private:
+    [[nodiscard]] int columns() const;
+    [[nodiscard]] std::size_t placeOf(std::size_t join) const;
+    void choosePlace(std::size_t place);
+    void paintFrame(QPainter& painter, QRect frame, std::size_t join);
+
+    Session& session_;
+    JoinPictures& pictures_;
+    int topRow_ = 0;
+};
+
+// One join at sample scale, on all microphones, with its crossfade and the hits around it.
+class Loupe final : public QWidget {
+    Q_OBJECT
+
+public:
+    Loupe(Session& session, JoinPictures& pictures, QWidget* parent = nullptr);
+    [[nodiscard]] QSize minimumSizeHint() const override { return {220, 120}; }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    Session& session_;
+    JoinPictures& pictures_;
+};
+
+}  // namespace orthochron::app

@@ -1,0 +1,89 @@
+#pragma once
+
+#include <QWidget>
+
+#include "app/views/Session.h"
+
+namespace orthochron::app {
+
+class Stage;
+
+// One lane as it is laid out: which track, where on the screen.
+struct Lane {
+    TrackId track;
+    QRect area;    // of the sound, right of the head
+    QRect head;
+    bool isFirstOfSet = false;
+    bool isLastOfSet = false;
+    SetId set;
+};
+
+// The sheet: ribbon, ruler and lanes with their heads. It paints what every stage shares (waves,
+// grid, spare, playhead, selection), lets the stage draw over it, and offers it every gesture
+// first; what the stage does not take scrolls, selects or moves the playhead.
+class LanesView final : public QWidget {
+    Q_OBJECT
+
+public:
+    static constexpr int kRibbonHeight = 48;
+    static constexpr int kRulerHeight = 22;
+
+    explicit LanesView(Session& session, QWidget* parent = nullptr);
+    void setStage(Stage* stage);
+    [[nodiscard]] const std::vector<Lane>& lanes() const { return lanes_; }
+    [[nodiscard]] const Lane* laneAt(QPoint place) const;
+    [[nodiscard]] QRect sheet() const;  // where lanes are, without heads
+    [[nodiscard]] const TimeScale& scale() const { return session_.scale(); }
+    [[nodiscard]] double xOf(Frames songTime) const { return sheet().left() + scale().xOf(songTime); }
+    [[nodiscard]] Frames timeAt(double x) const { return scale().timeAt(x - sheet().left()); }
+    // A read-out beside the pointer while something is dragged; empty takes it away.
+    void setReadout(const QString& text, QPoint at);
+    [[nodiscard]] QSize minimumSizeHint() const override { return {500, 200}; }
+    void setLaneScale(double scale);  // 1 fits all lanes; more is higher, and scrolls
+    [[nodiscard]] double laneScale() const { return laneScale_; }
+
+Q_SIGNALS:
+    void hint(const QString& text);
+    void headMenu(orthochron::TrackId track, const QPoint& at);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    enum class Drag { None, Ribbon, Ruler, Select, Pan, Stage };
+
+    void layOut();
+    void paintRibbon(QPainter& painter) const;
+    void paintRuler(QPainter& painter) const;
+    void paintGrid(QPainter& painter) const;
+    void paintHead(QPainter& painter, const Lane& lane) const;
+    void paintLane(QPainter& painter, const Lane& lane);
+    void paintClip(QPainter& painter, const Lane& lane, const Clip& clip, const QColor& colour, Frames from, Frames to);
+    bool paintSamples(QPainter& painter, const Lane& lane, const Clip& clip, const QColor& colour, Frames from, Frames to);
+    void paintOver(QPainter& painter) const;
+    void paintEmpty(QPainter& painter) const;
+    bool pressHead(const Lane& lane, QPoint place);
+    [[nodiscard]] Frames snapped(Frames songTime, Qt::KeyboardModifiers modifiers) const;
+
+    Session& session_;
+    Stage* stage_ = nullptr;
+    std::vector<Lane> lanes_;
+    Drag drag_ = Drag::None;
+    QPoint pressed_;
+    Frames pressedTime_;
+    TimeScale pressedScale_;
+    QString readout_;
+    QPoint readoutAt_;
+    double laneScale_ = 1.0;
+    int scroll_ = 0;
+};
+
+}  // namespace orthochron::app

@@ -1,0 +1,397 @@
+#include "app/views/Session.h"
+
+#include <ebur128.h>
+
+#include <algorithm>
+
+namespace orthochron::app {
+
+namespace {
+
+// How much louder the first is than the second as a listener hears it (EBU R 128), over at most
+// two minutes from the middle.
+double loudnessDifference(const Song& a, const Song& b, const Sources& sources, const Work& work)
+{
+    const auto loudness = [&](const Song& song) {
+        ebur128_state* meter =
+            ebur128_init(2, static_cast<unsigned long>(song.rate.count()), EBUR128_MODE_I);
+        const Frames length = song.length();
+        const Frames span = std::min(length, toFrames(Seconds(120.0), song.rate));
+        const Frames first((length - span).count() / 2);
+        AudioBuffer mix(2, Frames(32768));
+        std::vector<float> interleaved(65536);
+        for (Frames at = first; at < first + span && !work.stopped(); at += mix.frames()) {
+            if (!renderMix(song, sources, at, mix)) {
+                break;
+            }
+            for (std::size_t i = 0; i < 32768; ++i) {
+                interleaved[i * 2] = mix.channel(0)[i];
+                interleaved[i * 2 + 1] = mix.channel(1)[i];
+            }
+            ebur128_add_frames_float(meter, interleaved.data(), 32768);
+        }
+        double value = -70.0;
+        ebur128_loudness_global(meter, &value);
+        ebur128_destroy(&meter);
+        return value;
+    };
+    const double first = loudness(a);
+    const double second = loudness(b);
+    return std::isfinite(first) && std::isfinite(second) ? std::clamp(first - second, -12.0, 12.0) : 0.0;
+}
+
+}  // namespace
+
+Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, QObject* parent)
+    : QObject(parent), jobs(jobQueue), document(doc), player(thePlayer), waves(jobQueue, this)
+{
+    connect(&document, &Document::songChanged, this, &Session::songChanged);
+    connect(&document, &Document::failed, this, &Session::failed);
+    connect(&waves, &WaveCache::changed, this, &Session::viewChanged);
+}
+
+void Session::say(const QString& sentence) { Q_EMIT said(sentence); }
+
+// ---- where one looks
+
+void Session::clampView()
+{
+    const auto length = static_cast<double>(song().length().count());
+    const double span = scale_.framesPerPixel * viewWidth_;
+    scale_.left = std::clamp(scale_.left, -0.05 * span, std::max(-0.05 * span, length - 0.5 * span));
+}
+
+void Session::setScale(TimeScale scale)
+{
+    scale_ = scale;
+    clampView();
+    Q_EMIT viewChanged();
+}
+
+void Session::setViewWidth(int pixels)
+{
+    viewWidth_ = std::max(pixels, 100);
+    clampView();
+    Q_EMIT viewChanged();
+}
+
+void Session::zoom(double factor, double x)
+{
+    scale_.zoom(factor, x);
+    clampView();
+    Q_EMIT viewChanged();
+}
+
+void Session::zoomTo(TimeRange range)
+{
+    const auto length = static_cast<double>((range.to - range.from).count());
+    scale_.framesPerPixel = std::clamp(length / viewWidth_ * 1.06, 1.0 / 16.0, 131072.0);
+    scale_.left = static_cast<double>(range.from.count()) - 0.03 * length;
+    clampView();
+    Q_EMIT viewChanged();
+}
+
+void Session::zoomToAll() { zoomTo({Frames(0), std::max(song().length(), Frames(48000))}); }
+
+void Session::reveal(Frames songTime)
+{
+    const double x = scale_.xOf(songTime);
+    if (x < 0.05 * viewWidth_ || x > 0.95 * viewWidth_) {
+        scale_.left = static_cast<double>(songTime.count()) - 0.3 * viewWidth_ * scale_.framesPerPixel;
+        clampView();
+        Q_EMIT viewChanged();
+    }
+}
+
+void Session::setFollows(bool follows)
+{
+    follows_ = follows;
+    Q_EMIT choiceChanged();
+}
+
+// ---- what is chosen
+
+void Session::setTrack(TrackId track)
+{
+    if (track_ != track) {
+        track_ = track;
+        mark_ = MarkId();
+        Q_EMIT choiceChanged();
+        refreshPreview();
+    }
+}
+
+const MicSet* Session::set() const
+{
+    if (const MicSet* chosen = song().setOf(track_)) {
+        return chosen;
+    }
+    return song().sets.empty() ? nullptr : &song().sets.front();
+}
+
+void Session::setMark(TrackId track, MarkId mark)
+{
+    setTrack(track);
+    mark_ = mark;
+    Q_EMIT choiceChanged();
+}
+
+void Session::setRange(std::optional<TimeRange> range)
+{
+    range_ = range;
+    if (player.loop()) {
+        player.setLoop(range ? std::optional(engine::LoopRange{range->from, range->to}) : std::nullopt);
+    }
+    Q_EMIT choiceChanged();
+}
+
+void Session::setJoin(std::size_t join)
+{
+    join_ = join;
+    if (join < joins_.size()) {
+        reveal(joins_[join].at);
+    }
+    Q_EMIT choiceChanged();
+}
+
+// ---- the fit being looked at
+
+void Session::requestChanged() { refreshPreview(); }
+
+void Session::setRangeOfBars(std::optional<BarRange> bars)
+{
+    request.bars = bars;
+    refreshPreview();
+}
+
+void Session::refreshPreview()
+{
+    const MicSet* chosen = set();
+    if (chosen == nullptr) {
+        preview_ = {};
+        Q_EMIT previewChanged();
+        return;
+    }
+    // Judging is needed only when hits or grid changed; moving a slider is the rest.
+    SetHits hits = hitsOf(song(), *chosen);
+    const std::pair grid{request.grid, song().tempo};
+    if (hits.hits != judgedHits_.hits || grid != judgedGrid_ || preview_.performance.hits.size() != hits.hits.size()) {
+        preview_.performance = judgeSet(song(), *chosen, hits, request.grid);
+        judgedGrid_ = grid;
+        judgedHits_ = hits;
+    }
+    preview_.origin = std::move(hits);
+    preview_.moves = planMoves(preview_.performance, request.fit);
+    Q_EMIT previewChanged();
+}
+
+void Session::applyFit()
+{
+    const MicSet* chosen = set();
+    if (chosen == nullptr) {
+        Q_EMIT failed(tr("There is nothing to fit: import takes and make a mic set of them first"));
+        return;
+    }
+    say(tr("Cutting…"));
+    jobs.run(
+        tr("Cut and join"),
+        true,
+        this,
+        [song = document.song(), sources = document.sources(), id = chosen->id, wanted = request](const Work& work) {
+            return std::pair{song, cutFit(*song, id, wanted, *sources, work)};
+        },
+        [this](const std::pair<std::shared_ptr<const Song>, Result<FitOutcome>>& done) {
+            const auto& [from, outcome] = done;
+            if (!outcome) {
+                if (outcome.error().kind == ErrorKind::Cancelled) {
+                    say(tr("Stopped; nothing was changed"));
+                } else {
+                    Q_EMIT failed(QString::fromStdString(outcome.error().message));
+                }
+                return;
+            }
+            if (from != document.song()) {
+                say(tr("The song was edited meanwhile; fit again"));
+                return;
+            }
+            const QString sentence = QString::fromStdString(sentenceOf(*outcome));
+            document.apply(outcome->song, sentence);
+            say(sentence);
+        }
+    );
+}
+
+// ---- detection
+
+void Session::detect(std::function<void()> then)
+{
+    const MicSet* chosen = set();
+    if (chosen == nullptr) {
+        Q_EMIT failed(tr("Make a mic set of the tracks first; then choose its leads"));
+        return;
+    }
+    jobs.run(
+        tr("Finding hits"),
+        true,
+        this,
+        [song = document.song(), sources = document.sources(), id = chosen->id](const Work& work) {
+            return analyseSet(*song, id, *sources, work);
+        },
+        [this, id = chosen->id, next = std::move(then)](Result<SetAnalysis> found) {
+            if (!found) {
+                if (found.error().kind != ErrorKind::Cancelled) {
+                    Q_EMIT failed(QString::fromStdString(found.error().message));
+                }
+                return;
+            }
+            analysis_ = std::make_shared<const SetAnalysis>(std::move(*found));
+            if (document.apply(placeMarks(song(), id, *analysis_, {}), tr("Find hits"))) {
+                std::size_t count = 0;
+                for (const auto& [track, each] : *analysis_) {
+                    count += song().track(track)->marks.size();
+                }
+                say(tr("Found %1 hits on %2 leads").arg(count).arg(analysis_->size()));
+            }
+            if (next) {
+                next();
+            }
+        }
+    );
+}
+
+// ---- joins and findings
+
+const Finding* Session::worstOf(std::size_t join) const
+{
+    const Finding* worst = nullptr;
+    for (const Finding& finding : findings_) {
+        if (finding.join == join && (worst == nullptr || isWorse(finding, *worst))) {
+            worst = &finding;
+        }
+    }
+    return worst;
+}
+
+void Session::orderJoins()
+{
+    findings_.clear();
+    for (const Finding& finding : allFindings_) {
+        if (!isAccepted(song(), finding)) {
+            findings_.push_back(finding);
+        }
+    }
+    std::ranges::sort(findings_, isWorse);
+    worstFirst_.clear();
+    std::vector<bool> isTaken(joins_.size(), false);
+    for (const Finding& finding : findings_) {
+        if (finding.join && *finding.join < joins_.size() && !isTaken[*finding.join]) {
+            isTaken[*finding.join] = true;
+            worstFirst_.push_back(*finding.join);
+        }
+    }
+    for (std::size_t i = 0; i < joins_.size(); ++i) {
+        if (!isTaken[i]) {
+            worstFirst_.push_back(i);
+        }
+    }
+}
+
+void Session::audit()
+{
+    const MicSet* chosen = set();
+    if (chosen == nullptr || joins_.empty()) {
+        allFindings_.clear();
+        orderJoins();
+        Q_EMIT findingsChanged();
+        return;
+    }
+    jobs.run(
+        tr("Checking joins"),
+        false,
+        this,
+        [song = document.song(), sources = document.sources(), id = chosen->id](const Work& work) {
+            return std::pair{song, auditSet(*song, id, *sources, work)};
+        },
+        [this](std::pair<std::shared_ptr<const Song>, Result<std::vector<Finding>>> done) {
+            if (done.second) {
+                allFindings_ = std::move(*done.second);
+                orderJoins();
+                Q_EMIT findingsChanged();
+            }
+        }
+    );
+}
+
+Frames Session::heardAt(Frames recorded) const
+{
+    // Pieces ascend; the one that plays it is the last whose part begins before it.
+    for (std::size_t p = map_.pieces.size(); p-- > 0;) {
+        const EditMap::Piece& piece = map_.pieces[p];
+        if (recorded + piece.move >= piece.from && recorded + piece.move < piece.to) {
+            return recorded + piece.move;
+        }
+    }
+    return recorded;
+}
+
+void Session::songChanged()
+{
+    waves.setSources(song(), document.sources());
+    if (!song().track(track_)) {
+        track_ = song().tracks.empty() ? TrackId() : song().tracks.front()->id;
+        mark_ = MarkId();
+    }
+    const MicSet* chosen = set();
+    std::vector<std::shared_ptr<const Track>> tracks;
+    if (chosen != nullptr) {
+        for (const TrackId id : chosen->tracks) {
+            tracks.push_back(song().track(id));
+        }
+    }
+    const bool cutsChanged = !std::ranges::equal(tracks, auditedTracks_, [](const auto& a, const auto& b) {
+        return a == b || (a->id == b->id && a->clips == b->clips);
+    });
+    auditedTracks_ = tracks;
+    if (cutsChanged) {
+        joins_ = chosen != nullptr ? joinsOf(song(), *chosen) : std::vector<SetJoin>();
+        map_ = chosen != nullptr ? editMapOf(song(), *chosen) : EditMap();
+        join_ = joins_.empty() ? 0 : std::min(join_, joins_.size() - 1);
+        if (chosen != nullptr && chosen->recipe) {
+            jobs.run(
+                QStringLiteral("loudness"),
+                false,
+                this,
+                [song = document.song(), sources = document.sources()](const Work& work) {
+                    return loudnessDifference(*song, engine::asRecorded(*song, Frames(0)), *sources, work);
+                },
+                [this](double difference) { player.setRecordedTrim(difference); }
+            );
+        }
+        audit();
+    }
+    orderJoins();
+    player.setSong(document.song(), document.sources());
+    refreshPreview();
+    Q_EMIT choiceChanged();
+    Q_EMIT findingsChanged();
+    Q_EMIT viewChanged();
+}
+
+PlaceText placeText(const Song& song, Frames songTime)
+{
+    const Seconds time = toSeconds(songTime, song.rate);
+    const Beats musical = song.tempo.beatsAt(time);
+    // The nearest beat is the one a musician would name; the rest is said in milliseconds.
+    const int bar = song.tempo.barAt(musical);
+    const Beats beat = song.tempo.meterOfBar(bar).beatLength();
+    const double beats = std::round((musical - song.tempo.startOfBar(bar)) / beat);
+    const Beats nearest = song.tempo.startOfBar(bar) + beat * beats;
+    const BarBeat place = song.tempo.placeAt(nearest);
+    const double off = inMilliseconds(time - song.tempo.timeAt(nearest));
+    return {
+        QStringLiteral("%1 · %2").arg(place.bar).arg(place.beat),
+        QStringLiteral("%1%2 ms").arg(off < 0.0 ? QStringLiteral("−") : QStringLiteral("+")).arg(std::abs(off), 0, 'f', 0),
+        off};
+}
+
+}  // namespace orthochron::app

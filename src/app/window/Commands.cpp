@@ -1,0 +1,118 @@
+#include "app/window/Commands.h"
+
+#include <QCoreApplication>
+#include <QSettings>
+
+namespace orthochron::app {
+
+namespace {
+
+CommandSpec spec(Command command, const char* id, const char* menu, const char* text, const char* keys)
+{
+    const auto say = [](const char* words) { return QCoreApplication::translate("Commands", words); };
+    return {command, QLatin1String(id), say(menu), say(text), QLatin1String(keys)};
+}
+
+}  // namespace
+
+// The left hand plays, steps and acts on a row of letters (A D step, F acts, E R V look and
+// listen) while the right hand points.
+const std::vector<CommandSpec>& commandTable()
+{
+    using C = Command;
+    static const std::vector<CommandSpec> kTable{
+        spec(C::NewSong, "new", "Song", "New song", "Ctrl+N"),
+        spec(C::OpenSong, "open", "Song", "Open…", "Ctrl+O"),
+        spec(C::OpenDemo, "demo", "Song", "Demo song", ""),
+        spec(C::Import, "import", "Song", "Import takes…", "Ctrl+I"),
+        spec(C::Save, "save", "Song", "Save", "Ctrl+S"),
+        spec(C::SaveAs, "save-as", "Song", "Save as…", "Ctrl+Shift+S"),
+        spec(C::Quit, "quit", "Song", "Quit", "Ctrl+Q"),
+        spec(C::Undo, "undo", "Edit", "Undo", "Ctrl+Z"),
+        spec(C::Redo, "redo", "Edit", "Redo", "Ctrl+Shift+Z"),
+        spec(C::Remove, "remove", "Edit", "Delete mark", "Del"),
+        spec(C::MakeSet, "make-set", "Edit", "Make mic set", "Ctrl+M"),
+        spec(C::OpenSet, "open-set", "Edit", "Open mic set", "Ctrl+Shift+M"),
+        spec(C::FoldSet, "fold-set", "Edit", "Fold mic set to its leads", "Ctrl+F"),
+        spec(C::RenameTrack, "rename-track", "Edit", "Rename track…", "F2"),
+        spec(C::RemoveTrack, "remove-track", "Edit", "Remove track", "Ctrl+Del"),
+        spec(C::HideTrack, "hide-track", "Edit", "Hide track", "Ctrl+H"),
+        spec(C::ShowAll, "show-all", "Edit", "Show hidden tracks", "Ctrl+Shift+H"),
+        spec(C::TrackUp, "track-up", "Edit", "Track up", "Ctrl+Up"),
+        spec(C::TrackDown, "track-down", "Edit", "Track down", "Ctrl+Down"),
+        spec(C::Shortcuts, "shortcuts", "Edit", "Shortcuts…", ""),
+        spec(C::PlayStop, "play", "Play", "Play or stop", "Space"),
+        spec(C::ToStart, "to-start", "Play", "To the start", "Home"),
+        spec(C::BarBack, "bar-back", "Play", "A bar back", "PgUp"),
+        spec(C::BarOn, "bar-on", "Play", "A bar on", "PgDown"),
+        spec(C::Loop, "loop", "Play", "Loop the chosen range", "L"),
+        spec(C::SwitchSide, "switch-side", "Play", "Recorded or edited", "R"),
+        spec(C::Click, "click", "Play", "Click", "K"),
+        spec(C::Mute, "mute", "Play", "Mute track", "M"),
+        spec(C::Solo, "solo", "Play", "Solo track", "O"),
+        spec(C::Hear, "hear", "Play", "Hear around it", "H"),
+        spec(C::Next, "next", "Stage", "Next (mark, stray, join)", "D"),
+        spec(C::Previous, "previous", "Stage", "Previous (mark, stray, join)", "A"),
+        spec(C::MainAction, "main-action", "Stage", "The stage's main action", "F"),
+        spec(C::AddMark, "add-mark", "Stage", "Add mark at the playhead", "Ins"),
+        spec(C::ZoomToMark, "zoom-to-mark", "Stage", "Zoom to the mark's samples", "Shift+E"),
+        spec(C::NudgeBackFine, "nudge-back-sample", "Stage", "Nudge back by a sample", "Left"),
+        spec(C::NudgeOnFine, "nudge-on-sample", "Stage", "Nudge on by a sample", "Right"),
+        spec(C::NudgeBack, "nudge-back", "Stage", "Nudge back by 0.1 ms", "Shift+Left"),
+        spec(C::NudgeOn, "nudge-on", "Stage", "Nudge on by 0.1 ms", "Shift+Right"),
+        spec(C::NudgeBackCoarse, "nudge-back-ms", "Stage", "Nudge back by 1 ms", "Ctrl+Left"),
+        spec(C::NudgeOnCoarse, "nudge-on-ms", "Stage", "Nudge on by 1 ms", "Ctrl+Right"),
+        spec(C::Mend, "mend", "Stage", "Mend the join", "N"),
+        spec(C::Accept, "accept", "Stage", "Accept the join", "Y"),
+        spec(C::LockJoin, "lock-join", "Stage", "Lock or unlock the join", "Ctrl+L"),
+        spec(C::ZoomIn, "zoom-in", "View", "Zoom in", "Up"),
+        spec(C::ZoomOut, "zoom-out", "View", "Zoom out", "Down"),
+        spec(C::ZoomSelection, "zoom-selection", "View", "Zoom to the chosen range", "E"),
+        spec(C::ZoomAll, "zoom-all", "View", "Zoom to all", "Shift+A"),
+        spec(C::Follow, "follow", "View", "Follow the playhead", "Ctrl+G"),
+        spec(C::LanesHigher, "lanes-higher", "View", "Lanes higher", "Shift+Up"),
+        spec(C::LanesLower, "lanes-lower", "View", "Lanes lower", "Shift+Down"),
+        spec(C::NightSheet, "night", "View", "Night sheet", "F9"),
+        spec(C::LargerType, "larger-type", "View", "Larger type", "Ctrl+."),
+        spec(C::SmallerType, "smaller-type", "View", "Smaller type", "Ctrl+,"),
+        spec(C::StageTakes, "stage-1", "View", "Takes", "1"),
+        spec(C::StageGrid, "stage-2", "View", "Grid", "2"),
+        spec(C::StageMarks, "stage-3", "View", "Marks", "3"),
+        spec(C::StageFit, "stage-4", "View", "Fit", "4"),
+        spec(C::StageJoins, "stage-5", "View", "Joins", "5"),
+        spec(C::StageTune, "stage-6", "View", "Tune", "6"),
+        spec(C::StageShape, "stage-7", "View", "Shape", "7"),
+        spec(C::StageSounds, "stage-8", "View", "Sounds", "8"),
+        spec(C::StagePrint, "stage-9", "View", "Print", "9"),
+    };
+    return kTable;
+}
+
+QKeySequence keysOf(const CommandSpec& spec)
+{
+    return QKeySequence(QSettings().value(QStringLiteral("keys/") + spec.id, spec.keys).toString());
+}
+
+void setKeys(const CommandSpec& spec, const QKeySequence& keys)
+{
+    QSettings().setValue(QStringLiteral("keys/") + spec.id, keys.toString());
+}
+
+QString shortcutsDocument()
+{
+    QString text = QStringLiteral(
+        "# Shortcuts\n\nMade from the table in the code by `orthochron --list-shortcuts`. All can be changed in Edit › Shortcuts.\n"
+        "The key left of 1, held, shows the stage one came from and returns on release.\n"
+    );
+    QString menu;
+    for (const CommandSpec& spec : commandTable()) {
+        if (spec.menu != menu) {
+            menu = spec.menu;
+            text += QStringLiteral("\n## %1\n\n| what | keys |\n|---|---|\n").arg(menu);
+        }
+        text += QStringLiteral("| %1 | %2 |\n").arg(spec.text, spec.keys);
+    }
+    return text;
+}
+
+}  // namespace orthochron::app

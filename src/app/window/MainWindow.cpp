@@ -1,0 +1,625 @@
+#include "app/window/MainWindow.h"
+
+#include "app/stages/fit/FitStage.h"
+#include "app/stages/grid/GridStage.h"
+#include "app/stages/joins/JoinsStage.h"
+#include "app/stages/marks/MarksStage.h"
+#include "app/stages/print/PrintStage.h"
+#include "app/stages/takes/TakesStage.h"
+#include "app/theme/Theme.h"
+#include "app/window/StageRail.h"
+#include "app/window/StatusLine.h"
+#include "app/window/Strip.h"
+
+#include "core/demo/DemoSong.h"
+
+#include <QAction>
+#include <QApplication>
+#include <QCloseEvent>
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QHeaderView>
+#include <QKeySequenceEdit>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+#include <QSplitter>
+#include <QStackedWidget>
+#include <QStandardPaths>
+#include <QTableWidget>
+#include <QVBoxLayout>
+
+namespace orthochron::app {
+
+namespace {
+
+// What the stages that are not there yet will hold, in the order of the rail.
+const std::map<int, const char*>& offStages()
+{
+    static const std::map<int, const char*> kOff{
+        {5, QT_TRANSLATE_NOOP("MainWindow", "notes on a ladder of semitones, to tune a voice or a bass")},
+        {6, QT_TRANSLATE_NOOP("MainWindow", "level lines, fades and hushes")},
+        {7, QT_TRANSLATE_NOOP("MainWindow", "slices, pads, and sounds put under or in place of hits")}};
+    return kOff;
+}
+
+}  // namespace
+
+MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent), session_(session)
+{
+    setAcceptDrops(true);
+    setMinimumSize(900, 600);
+    resize(1280, 800);
+    setWindowIcon(QIcon(QStringLiteral(":/icons/orthochron.svg")));
+    auto* middle = new QWidget(this);
+    auto* column = new QVBoxLayout(middle);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    strip_ = new Strip(session_, middle);
+    progress_ = new ProgressLine(session_, middle);
+    column->addWidget(strip_);
+    column->addWidget(progress_);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(0);
+    std::vector<StageRail::Entry> entries;
+    const QStringList names{tr("Takes"), tr("Grid"), tr("Marks"), tr("Fit"), tr("Joins"), tr("Tune"), tr("Shape"), tr("Sounds"), tr("Print")};
+    for (int i = 0; i < names.size(); ++i) {
+        const auto off = offStages().find(i);
+        entries.push_back({names[i], off == offStages().end() ? QString() : tr(off->second), off == offStages().end(), false});
+    }
+    rail_ = new StageRail(std::move(entries), middle);
+    row->addWidget(rail_);
+    splitter_ = new QSplitter(Qt::Vertical, middle);
+    splitter_->setHandleWidth(5);
+    lanes_ = new LanesView(session_, splitter_);
+    benches_ = new QStackedWidget(splitter_);
+    splitter_->addWidget(lanes_);
+    splitter_->addWidget(benches_);
+    splitter_->setStretchFactor(0, 1);
+    splitter_->setStretchFactor(1, 0);
+    splitter_->setCollapsible(0, false);
+    row->addWidget(splitter_, 1);
+    column->addLayout(row, 1);
+    status_ = new StatusLine(session_, middle);
+    column->addWidget(status_);
+    setCentralWidget(middle);
+    makeStages();
+    makeMenus();
+    connect(rail_, &StageRail::chosen, this, &MainWindow::showStage);
+    connect(rail_, &StageRail::hint, status_, &StatusLine::setHint);
+    connect(lanes_, &LanesView::hint, status_, &StatusLine::setHint);
+    connect(lanes_, &LanesView::headMenu, this, &MainWindow::showTrackMenu);
+    connect(status_, &StatusLine::findingsClicked, this, [this] { showStage(4); });
+    connect(&session_, &Session::said, status_, &StatusLine::say);
+    connect(&session_, &Session::failed, status_, &StatusLine::showError);
+    connect(&session_, &Session::previewChanged, this, &MainWindow::refresh);
+    connect(&session_, &Session::findingsChanged, this, &MainWindow::refresh);
+    connect(&session_, &Session::choiceChanged, this, &MainWindow::refresh);
+    connect(&session_.document, &Document::stateChanged, this, &MainWindow::refresh);
+    connect(splitter_, &QSplitter::splitterMoved, this, [this] {
+        QSettings().setValue(QStringLiteral("bench/%1").arg(stage_), splitter_->sizes().value(1));
+    });
+    timer_.setInterval(33);
+    connect(&timer_, &QTimer::timeout, this, &MainWindow::tick);
+    timer_.start();
+    showStage(0);
+    refresh();
+}
+
+void MainWindow::makeStages()
+{
+    takes_ = new TakesStage(session_, *lanes_, this);
+    auto* grid = new GridStage(session_, *lanes_, this);
+    marks_ = new MarksStage(session_, *lanes_, this);
+    auto* fit = new FitStage(session_, *lanes_, this);
+    joins_ = new JoinsStage(session_, *lanes_, this);
+    auto* print = new PrintStage(session_, *lanes_, this);
+    connect(fit, &FitStage::hint, status_, &StatusLine::setHint);
+    stages_ = {takes_, grid, marks_, fit, joins_, nullptr, nullptr, nullptr, print};
+    for (Stage* stage : stages_) {
+        if (stage != nullptr) {
+            benches_->addWidget(stage->bench());
+        }
+    }
+}
+
+void MainWindow::makeMenus()
+{
+    std::map<QString, QMenu*> menus;
+    for (const CommandSpec& spec : commandTable()) {
+        QMenu*& menu = menus[spec.menu];
+        if (menu == nullptr) {
+            menu = menuBar()->addMenu(spec.menu);
+        }
+        auto* action = new QAction(spec.text, this);
+        action->setObjectName(QStringLiteral("action-") + spec.id);
+        action->setShortcut(keysOf(spec));
+        action->setShortcutContext(Qt::WindowShortcut);
+        connect(action, &QAction::triggered, this, [this, command = spec.command] { run(command); });
+        menu->addAction(action);
+        actions_[spec.command] = action;
+        if (spec.command == Command::OpenSong) {
+            recent_ = menu->addMenu(tr("Recent"));
+            connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
+        }
+    }
+    for (const auto& [command, stage] : {std::pair{Command::StageTune, 5}, std::pair{Command::StageShape, 6}, std::pair{Command::StageSounds, 7}}) {
+        actions_[command]->setToolTip(tr(offStages().at(stage)));
+    }
+    for (const Command command : {Command::Follow, Command::NightSheet}) {
+        actions_[command]->setCheckable(true);
+    }
+}
+
+void MainWindow::fillRecent()
+{
+    recent_->clear();
+    for (const QString& path : Document::recent()) {
+        recent_->addAction(path, this, [this, path] { openSong(path); });
+    }
+    if (recent_->isEmpty()) {
+        recent_->addAction(tr("None yet"))->setEnabled(false);
+    }
+}
+
+void MainWindow::showStage(int stage)
+{
+    if (stages_[static_cast<std::size_t>(stage)] == nullptr) {
+        session_.say(tr("%1 is not here yet: %2").arg(QStringList{tr("Tune"), tr("Shape"), tr("Sounds")}[stage - 5], tr(offStages().at(stage))));
+        return;
+    }
+    if (stage != stage_) {
+        before_ = stage_;
+    }
+    stage_ = stage;
+    rail_->setCurrent(stage);
+    benches_->setCurrentWidget(current()->bench());
+    lanes_->setStage(current());
+    const int usual = stage == 4 ? 380 : stage == 3 ? 292 : 210;
+    const int tall = QSettings().value(QStringLiteral("bench/%1").arg(stage), usual).toInt();
+    splitter_->setSizes({std::max(200, splitter_->height() - tall), tall});
+    current()->entered();
+    refresh();
+}
+
+QString MainWindow::statusText() const { return status_->text(); }
+
+void MainWindow::refresh()
+{
+    status_->setStatus(current()->status());
+    for (int i = 0; i < static_cast<int>(stages_.size()); ++i) {
+        if (stages_[static_cast<std::size_t>(i)] != nullptr) {
+            rail_->setWorkedOn(i, stages_[static_cast<std::size_t>(i)]->isWorkedOn());
+        }
+    }
+    const History& history = session_.document.history();
+    const auto name = [](const QString& what, const std::string& edit) {
+        return edit.empty() ? what : what + QStringLiteral(": ") + QString::fromStdString(edit);
+    };
+    actions_[Command::Undo]->setText(name(tr("Undo"), history.undoName()));
+    actions_[Command::Undo]->setEnabled(history.canUndo());
+    actions_[Command::Redo]->setText(name(tr("Redo"), history.redoName()));
+    actions_[Command::Redo]->setEnabled(history.canRedo());
+    actions_[Command::Follow]->setChecked(session_.follows());
+    actions_[Command::NightSheet]->setChecked(Theme::sheet() == Sheet::Night);
+    const Song& song = session_.song();
+    const QString title = song.name.empty() ? tr("New song") : QString::fromStdString(song.name);
+    setWindowTitle(QStringLiteral("%1%2 – Orthochron").arg(title, session_.document.isChanged() ? QStringLiteral(" *") : QString()));
+}
+
+void MainWindow::tick()
+{
+    strip_->tick();
+    if (session_.player.isPlaying()) {
+        if (session_.follows()) {
+            session_.reveal(session_.player.position());
+        }
+        lanes_->update();
+    }
+}
+
+void MainWindow::run(Command command)
+{
+    switch (command) {
+    case Command::NewSong:
+        if (mayClose()) {
+            session_.document.startNew();
+            showStage(0);
+        }
+        return;
+    case Command::OpenSong:
+        if (mayClose()) {
+            const QString path = QFileDialog::getOpenFileName(this, tr("Open song"), QString(), tr("Orthochron songs (*.orthochron)"));
+            if (!path.isEmpty()) {
+                openSong(path);
+            }
+        }
+        return;
+    case Command::OpenDemo: openDemo(); return;
+    case Command::Save: save(false); return;
+    case Command::SaveAs: save(true); return;
+    case Command::Import: takes_->askForFiles(); return;
+    case Command::Quit: close(); return;
+    case Command::Shortcuts: editShortcuts(); return;
+    default: break;
+    }
+    if (!runEdit(command) && !runPlay(command) && !runStage(command)) {
+        runView(command);
+    }
+}
+
+bool MainWindow::runEdit(Command command)
+{
+    Document& document = session_.document;
+    const Song& song = session_.song();
+    switch (command) {
+    case Command::Undo: {
+        const QString name = QString::fromStdString(document.history().undoName());
+        document.undo();
+        session_.say(tr("Undone: %1").arg(name));
+        return true;
+    }
+    case Command::Redo: {
+        const QString name = QString::fromStdString(document.history().redoName());
+        document.redo();
+        session_.say(tr("Done again: %1").arg(name));
+        return true;
+    }
+    case Command::Remove: current()->remove(); return true;
+    case Command::MakeSet: takes_->makeSet(); return true;
+    case Command::OpenSet: takes_->openSet(); return true;
+    case Command::FoldSet:
+        if (const MicSet* set = session_.set()) {
+            document.apply(foldSet(song, set->id, !set->isFolded), set->isFolded ? tr("Unfold mic set") : tr("Fold mic set"));
+        }
+        return true;
+    case Command::RenameTrack: takes_->renameTrack(session_.track()); return true;
+    case Command::RemoveTrack: takes_->removeTrack(session_.track()); return true;
+    case Command::HideTrack:
+        document.apply(hideTrack(song, session_.track(), true), tr("Hide track"));
+        return true;
+    case Command::ShowAll: {
+        Song next = song;
+        for (const auto& track : song.tracks) {
+            next = *hideTrack(next, track->id, false);
+        }
+        document.apply(next, tr("Show hidden tracks"));
+        return true;
+    }
+    case Command::TrackUp: takes_->moveTrack(session_.track(), -1); return true;
+    case Command::TrackDown: takes_->moveTrack(session_.track(), 1); return true;
+    default: return false;
+    }
+}
+
+bool MainWindow::runPlay(Command command)
+{
+    const auto track = session_.song().track(session_.track());
+    switch (command) {
+    case Command::PlayStop: strip_->togglePlay(); return true;
+    case Command::ToStart:
+        session_.player.seek(Frames(0));
+        session_.reveal(Frames(0));
+        lanes_->update();
+        return true;
+    case Command::Loop: strip_->toggleLoop(); return true;
+    case Command::SwitchSide: strip_->toggleSide(); return true;
+    case Command::Click: strip_->toggleClick(); return true;
+    case Command::Mute:
+        if (track) {
+            session_.document.apply(changeMix(session_.song(), track->id, {.muted = !track->isMuted}), track->isMuted ? tr("Unmute track") : tr("Mute track"));
+        }
+        return true;
+    case Command::Solo:
+        if (track) {
+            session_.document.apply(changeMix(session_.song(), track->id, {.soloed = !track->isSoloed}), track->isSoloed ? tr("End solo") : tr("Solo track"));
+        }
+        return true;
+    case Command::Hear: current()->hear(); return true;
+    case Command::BarBack: moveByBars(-1); return true;
+    case Command::BarOn: moveByBars(1); return true;
+    default: return false;
+    }
+}
+
+bool MainWindow::runStage(Command command)
+{
+    const Seconds sample(0.4 / session_.song().rate.count());
+    switch (command) {
+    case Command::Next: current()->step(1); return true;
+    case Command::Previous: current()->step(-1); return true;
+    case Command::MainAction: current()->mainAction(); return true;
+    case Command::AddMark: marks_->addAtPlayhead(); return true;
+    case Command::ZoomToMark: marks_->zoomToMark(); return true;
+    case Command::NudgeBackFine: current()->nudge(-sample); return true;
+    case Command::NudgeOnFine: current()->nudge(sample); return true;
+    case Command::NudgeBack: current()->nudge(milliseconds(-0.1)); return true;
+    case Command::NudgeOn: current()->nudge(milliseconds(0.1)); return true;
+    case Command::NudgeBackCoarse: current()->nudge(milliseconds(-1.0)); return true;
+    case Command::NudgeOnCoarse: current()->nudge(milliseconds(1.0)); return true;
+    case Command::Mend: joins_->mend(); return true;
+    case Command::Accept: joins_->accept(); return true;
+    case Command::LockJoin: joins_->toggleLock(); return true;
+    default: return false;
+    }
+}
+
+void MainWindow::runView(Command command)
+{
+    const double middle = lanes_->sheet().width() / 2.0;
+    const double head = session_.scale().xOf(session_.player.position());
+    const double about = head > 0.0 && head < lanes_->sheet().width() ? head : middle;
+    switch (command) {
+    case Command::ZoomIn: session_.zoom(1.5, about); return;
+    case Command::ZoomOut: session_.zoom(1.0 / 1.5, about); return;
+    case Command::ZoomSelection:
+        if (session_.range()) {
+            session_.zoomTo(*session_.range());
+        } else {
+            session_.say(tr("Choose a range first: drag in the ruler"));
+        }
+        return;
+    case Command::ZoomAll: session_.zoomToAll(); return;
+    case Command::Follow: session_.setFollows(!session_.follows()); return;
+    case Command::LanesHigher: lanes_->setLaneScale(lanes_->laneScale() * 1.2); return;
+    case Command::LanesLower: lanes_->setLaneScale(lanes_->laneScale() / 1.2); return;
+    case Command::NightSheet:
+        Theme::setSheet(Theme::sheet() == Sheet::Day ? Sheet::Night : Sheet::Day);
+        QSettings().setValue(QStringLiteral("night"), Theme::sheet() == Sheet::Night);
+        refresh();
+        return;
+    case Command::LargerType: Theme::setFontScale(Theme::fontScale() + 0.1); return;
+    case Command::SmallerType: Theme::setFontScale(Theme::fontScale() - 0.1); return;
+    default: break;
+    }
+    const int stage = static_cast<int>(command) - static_cast<int>(Command::StageTakes);
+    if (stage >= 0 && stage < 9) {
+        showStage(stage);
+    }
+}
+
+void MainWindow::moveByBars(int bars)
+{
+    const Song& song = session_.song();
+    const Beats now = song.tempo.beatsAt(toSeconds(session_.player.position(), song.rate) + milliseconds(1.0));
+    const int bar = song.tempo.barAt(now) + bars;
+    const Frames at = std::max(Frames(0), toFrames(song.tempo.timeAt(song.tempo.startOfBar(bar)), song.rate));
+    session_.player.seek(at);
+    session_.reveal(at);
+    lanes_->update();
+}
+
+// ---- songs
+
+bool MainWindow::mayClose()
+{
+    if (!session_.document.isChanged()) {
+        return true;
+    }
+    QMessageBox box(QMessageBox::Question, tr("Save the song?"), tr("The song was changed since it was saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
+    box.setDefaultButton(QMessageBox::Save);
+    switch (box.exec()) {
+    case QMessageBox::Save: return save(false);
+    case QMessageBox::Discard: session_.document.discard(); return true;
+    default: return false;
+    }
+}
+
+bool MainWindow::save(bool askWhere)
+{
+    QString path = session_.document.path();
+    if (path.isEmpty() || askWhere) {
+        path = QFileDialog::getSaveFileName(this, tr("Save song"), path, tr("Orthochron songs (*.orthochron)"));
+        if (path.isEmpty()) {
+            return false;
+        }
+        if (!path.endsWith(QStringLiteral(".orthochron"))) {
+            path += QStringLiteral(".orthochron");
+        }
+    }
+    if (session_.song().name.empty()) {
+        session_.document.apply(renameSong(session_.song(), QFileInfo(path).completeBaseName().toStdString()), tr("Name the song"));
+    }
+    const auto saved = session_.document.save(path);
+    if (!saved) {
+        status_->showError(QString::fromStdString(saved.error().message));
+        return false;
+    }
+    session_.say(tr("Saved to %1").arg(path));
+    return true;
+}
+
+void MainWindow::openSong(const QString& path)
+{
+    const auto opened = session_.document.open(path);
+    if (!opened) {
+        status_->showError(QString::fromStdString(opened.error().message));
+        return;
+    }
+    session_.zoomToAll();
+    if (opened->isRecovered) {
+        QMessageBox box(
+            QMessageBox::Question, tr("Recovered"),
+            tr("The program did not end well last time. What was not saved then is open now. Keep it, or go back to what was saved?"),
+            QMessageBox::NoButton, this
+        );
+        box.addButton(tr("Keep it"), QMessageBox::AcceptRole);
+        const auto* back = box.addButton(tr("Go back"), QMessageBox::DestructiveRole);
+        box.exec();
+        if (box.clickedButton() == back) {
+            if (const auto reverted = session_.document.revert(); !reverted) {
+                status_->showError(QString::fromStdString(reverted.error().message));
+            }
+        }
+    }
+    if (!session_.document.troubles().empty()) {
+        status_->showError(QString::fromStdString(session_.document.troubles().front().sentence));
+        findMissing();
+    }
+}
+
+void MainWindow::findMissing()
+{
+    for (const TakeTrouble& trouble : std::vector(session_.document.troubles())) {
+        if (!trouble.isMissing) {
+            continue;
+        }
+        const QString name = QString::fromStdString(session_.song().take(trouble.take)->name);
+        if (QMessageBox::question(this, tr("A take is missing"), tr("%1\nLook for it?").arg(QString::fromStdString(trouble.sentence))) != QMessageBox::Yes) {
+            return;
+        }
+        const QString path = QFileDialog::getOpenFileName(this, tr("Where is %1?").arg(name));
+        if (path.isEmpty()) {
+            return;
+        }
+        if (const auto found = session_.document.relocate(trouble.take, path); !found) {
+            status_->showError(QString::fromStdString(found.error().message));
+            return;
+        }
+    }
+}
+
+void MainWindow::openDemo()
+{
+    if (!mayClose()) {
+        return;
+    }
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/demo");
+    session_.jobs.run(
+        tr("Recording the demo song"), true, this,
+        [folder = folder.toStdString()](const Work& work) { return demo::writeDemoSong(folder, work); },
+        [this](const Result<std::filesystem::path>& path) {
+            if (path) {
+                openSong(QString::fromStdString(path->string()));
+            } else {
+                status_->showError(QString::fromStdString(path.error().message));
+            }
+        }
+    );
+}
+
+void MainWindow::closeEvent(QCloseEvent* event)
+{
+    if (!mayClose()) {
+        event->ignore();
+        return;
+    }
+    session_.player.stop();
+    event->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event)
+{
+    if (event->mimeData()->hasUrls()) {
+        event->acceptProposedAction();
+    }
+}
+
+void MainWindow::dropEvent(QDropEvent* event)
+{
+    QStringList paths;
+    for (const QUrl& url : event->mimeData()->urls()) {
+        if (url.isLocalFile()) {
+            paths << url.toLocalFile();
+        }
+    }
+    if (paths.size() == 1 && paths.first().endsWith(QStringLiteral(".orthochron"))) {
+        if (mayClose()) {
+            openSong(paths.first());
+        }
+        return;
+    }
+    showStage(0);
+    takes_->import(paths);
+}
+
+// The key left of 1, held, shows the stage one came from.
+void MainWindow::keyPressEvent(QKeyEvent* event)
+{
+    if (event->nativeScanCode() == 49 || event->key() == Qt::Key_QuoteLeft || event->key() == Qt::Key_AsciiCircum) {
+        if (!event->isAutoRepeat() && heldFrom_ < 0) {
+            heldFrom_ = stage_;
+            showStage(before_);
+        }
+        return;
+    }
+    QMainWindow::keyPressEvent(event);
+}
+
+void MainWindow::keyReleaseEvent(QKeyEvent* event)
+{
+    if (heldFrom_ >= 0 && !event->isAutoRepeat()
+        && (event->nativeScanCode() == 49 || event->key() == Qt::Key_QuoteLeft || event->key() == Qt::Key_AsciiCircum)) {
+        showStage(heldFrom_);
+        heldFrom_ = -1;
+        return;
+    }
+    QMainWindow::keyReleaseEvent(event);
+}
+
+void MainWindow::showTrackMenu(TrackId id, const QPoint& at)
+{
+    const auto track = session_.song().track(id);
+    QMenu menu(this);
+    for (const Command command : {Command::RenameTrack, Command::HideTrack, Command::TrackUp, Command::TrackDown, Command::RemoveTrack}) {
+        menu.addAction(actions_[command]);
+    }
+    menu.addSeparator();
+    auto* level = menu.addMenu(tr("Level: %1 dB").arg(track->gainDecibels));
+    for (const double decibels : {6.0, 3.0, 0.0, -3.0, -6.0, -12.0, -24.0}) {
+        level->addAction(tr("%1 dB").arg(decibels), this, [this, id, decibels] {
+            session_.document.apply(changeMix(session_.song(), id, {.gainDecibels = decibels}), tr("Level of track"));
+        });
+    }
+    auto* pan = menu.addMenu(tr("Pan"));
+    for (const auto& [text, value] : {std::pair{tr("left"), -1.0}, std::pair{tr("half left"), -0.5}, std::pair{tr("middle"), 0.0}, std::pair{tr("half right"), 0.5}, std::pair{tr("right"), 1.0}}) {
+        pan->addAction(text, this, [this, id, place = value] {
+            session_.document.apply(changeMix(session_.song(), id, {.pan = place}), tr("Pan of track"));
+        });
+    }
+    menu.exec(at);
+}
+
+void MainWindow::editShortcuts()
+{
+    QDialog dialog(this);
+    dialog.setWindowTitle(tr("Shortcuts"));
+    dialog.resize(520, 600);
+    auto* layout = new QVBoxLayout(&dialog);
+    const auto& specs = commandTable();
+    auto* table = new QTableWidget(static_cast<int>(specs.size()), 2, &dialog);
+    table->setHorizontalHeaderLabels({tr("What"), tr("Keys")});
+    table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
+    table->verticalHeader()->hide();
+    for (int i = 0; i < table->rowCount(); ++i) {
+        const CommandSpec& spec = specs[static_cast<std::size_t>(i)];
+        auto* item = new QTableWidgetItem(spec.menu + QStringLiteral(" › ") + spec.text);
+        item->setFlags(Qt::ItemIsEnabled);
+        table->setItem(i, 0, item);
+        table->setCellWidget(i, 1, new QKeySequenceEdit(keysOf(spec), table));
+    }
+    layout->addWidget(table);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel | QDialogButtonBox::RestoreDefaults, &dialog);
+    layout->addWidget(buttons);
+    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    connect(buttons->button(QDialogButtonBox::RestoreDefaults), &QPushButton::clicked, &dialog, [table, &specs] {
+        for (int i = 0; i < table->rowCount(); ++i) {
+            qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))->setKeySequence(QKeySequence(specs[static_cast<std::size_t>(i)].keys));
+        }
+    });
+    if (dialog.exec() != QDialog::Accepted) {
+        return;
+    }
+    for (int i = 0; i < table->rowCount(); ++i) {
+        const CommandSpec& spec = specs[static_cast<std::size_t>(i)];
+        const QKeySequence keys = qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))->keySequence();
+        setKeys(spec, keys);
+        actions_[spec.command]->setShortcut(keys);
+    }
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,87 @@
+#pragma once
+
+#include <QMainWindow>
+#include <QTimer>
+
+#include "app/stages/Stage.h"
+#include "app/window/Commands.h"
+
+class QAction;
+class QSplitter;
+class QStackedWidget;
+
+namespace orthochron::app {
+
+class FitStage;
+class GridStage;
+class JoinsStage;
+class MarksStage;
+class PrintStage;
+class ProgressLine;
+class StageRail;
+class StatusLine;
+class Strip;
+class TakesStage;
+
+// Lays out the one window and connects its parts; what a part does is its own business.
+class MainWindow final : public QMainWindow {
+    Q_OBJECT
+
+public:
+    MainWindow(Session& session, QWidget* parent = nullptr);
+
+    void showStage(int stage);  // 0..8; one that is off says so and nothing changes
+    [[nodiscard]] int stage() const { return stage_; }
+    void openSong(const QString& path);
+    void openDemo();
+    void tick();  // what moves while playing: place, clock, levels, playhead
+    [[nodiscard]] LanesView& lanes() { return *lanes_; }
+    [[nodiscard]] QAction* action(Command command) const { return actions_.at(command); }
+    [[nodiscard]] QString statusText() const;
+
+protected:
+    void closeEvent(QCloseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void keyReleaseEvent(QKeyEvent* event) override;
+
+private:
+    void makeStages();
+    void makeMenus();
+    void run(Command command);
+    [[nodiscard]] bool runEdit(Command command);
+    [[nodiscard]] bool runPlay(Command command);
+    [[nodiscard]] bool runStage(Command command);
+    void runView(Command command);
+    void refresh();
+    [[nodiscard]] bool mayClose();
+    bool save(bool askWhere);
+    void showTrackMenu(TrackId track, const QPoint& at);
+    void editShortcuts();
+    void findMissing();
+    void fillRecent();
+    void moveByBars(int bars);
+    [[nodiscard]] Stage* current() const { return stages_[static_cast<std::size_t>(stage_)]; }
+
+    Session& session_;
+    Strip* strip_ = nullptr;
+    ProgressLine* progress_ = nullptr;
+    StageRail* rail_ = nullptr;
+    LanesView* lanes_ = nullptr;
+    QSplitter* splitter_ = nullptr;
+    QStackedWidget* benches_ = nullptr;
+    StatusLine* status_ = nullptr;
+    std::vector<Stage*> stages_;  // nine; null for those that are off
+    TakesStage* takes_ = nullptr;
+    MarksStage* marks_ = nullptr;
+    JoinsStage* joins_ = nullptr;
+    std::map<Command, QAction*> actions_;
+    QMenu* recent_ = nullptr;
+    int stage_ = 0;
+    int before_ = 0;
+    int heldFrom_ = -1;  // the stage to go back to while ` is held
+    QTimer timer_;
+};
+
+}  // namespace orthochron::app

@@ -1,0 +1,124 @@
+#include "app/window/StageRail.h"
+
+#include "app/theme/Theme.h"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+
+namespace orthochron::app {
+
+StageRail::StageRail(std::vector<Entry> entries, QWidget* parent) : QWidget(parent), entries_(std::move(entries))
+{
+    setObjectName(QStringLiteral("stageRail"));
+    setAccessibleName(tr("Stages"));
+    setFixedWidth(Theme::kRailWidth);
+    setMouseTracking(true);
+    setFocusPolicy(Qt::TabFocus);
+}
+
+QRect StageRail::place(int stage) const { return {0, 14 + stage * 46, width(), 40}; }
+
+int StageRail::stageAt(QPoint at) const
+{
+    for (int i = 0; i < static_cast<int>(entries_.size()); ++i) {
+        if (place(i).contains(at)) {
+            return i;
+        }
+    }
+    return -1;
+}
+
+void StageRail::setCurrent(int stage)
+{
+    current_ = stage;
+    update();
+}
+
+void StageRail::setWorkedOn(int stage, bool isWorkedOn)
+{
+    entries_[static_cast<std::size_t>(stage)].isWorkedOn = isWorkedOn;
+    update();
+}
+
+void StageRail::paintEvent(QPaintEvent*)
+{
+    const Palette& colours = Theme::palette();
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillRect(rect(), colours.edge);
+    painter.setPen(QPen(colours.barLine, 1));
+    painter.drawLine(width() - 1, 0, width() - 1, height());
+    for (int i = 0; i < static_cast<int>(entries_.size()); ++i) {
+        const Entry& entry = entries_[static_cast<std::size_t>(i)];
+        const QRect area = place(i);
+        const bool isCurrent = i == current_;
+        if (isCurrent) {
+            // The chosen stage is the tab that opens onto the sheet.
+            QPainterPath tab;
+            tab.addRoundedRect(QRectF(area).adjusted(6, 0, 8, 0), 4, 4);
+            painter.setClipRect(rect());
+            painter.fillPath(tab, colours.paper);
+            painter.setPen(QPen(hasFocus() ? colours.ink : colours.barLine, 1));
+            painter.drawPath(tab);
+            painter.fillRect(QRect(width() - 1, area.top() + 1, 1, area.height() - 1), colours.paper);
+        }
+        QColor ink = isCurrent ? colours.ink : colours.secondInk;
+        if (!entry.isOn) {
+            ink.setAlpha(130);
+        }
+        painter.setPen(ink);
+        painter.setFont(Theme::label(8));
+        painter.drawText(QRect(18, area.top(), 12, area.height()), Qt::AlignVCenter, QString::number(i + 1));
+        painter.setFont(Theme::text(11, isCurrent ? QFont::DemiBold : QFont::Normal));
+        painter.drawText(QRect(34, area.top(), 54, area.height()), Qt::AlignVCenter, entry.name);
+        if (entry.isWorkedOn) {
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(ink);
+            painter.drawEllipse(QPointF(width() - 9, area.center().y() + 1), 2.3, 2.3);
+            painter.setBrush(Qt::NoBrush);
+        }
+    }
+    painter.setPen(colours.secondInk);
+    painter.setFont(Theme::label(8));
+    painter.drawText(QRect(4, height() - 40, width() - 8, 32), Qt::AlignCenter, tr("hold ` for the\nlast stage"));
+}
+
+void StageRail::mousePressEvent(QMouseEvent* event)
+{
+    const int stage = stageAt(event->pos());
+    if (stage >= 0) {
+        Q_EMIT chosen(stage);
+    }
+}
+
+void StageRail::mouseMoveEvent(QMouseEvent* event)
+{
+    const int stage = stageAt(event->pos());
+    if (stage < 0) {
+        Q_EMIT hint(QString());
+        return;
+    }
+    const Entry& entry = entries_[static_cast<std::size_t>(stage)];
+    Q_EMIT hint(entry.isOn ? tr("%1 (key %2)").arg(entry.name).arg(stage + 1) : tr("%1 is not here yet: %2").arg(entry.name, entry.willHold));
+}
+
+void StageRail::leaveEvent(QEvent*) { Q_EMIT hint(QString()); }
+
+void StageRail::keyPressEvent(QKeyEvent* event)
+{
+    if (event->key() == Qt::Key_Down || event->key() == Qt::Key_Up) {
+        const int by = event->key() == Qt::Key_Down ? 1 : -1;
+        for (int stage = current_ + by; stage >= 0 && stage < static_cast<int>(entries_.size()); stage += by) {
+            if (entries_[static_cast<std::size_t>(stage)].isOn) {
+                Q_EMIT chosen(stage);
+                return;
+            }
+        }
+        return;
+    }
+    QWidget::keyPressEvent(event);
+}
+
+}  // namespace orthochron::app

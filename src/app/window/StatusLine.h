@@ -1,0 +1,64 @@
+#pragma once
+
+#include <QTimer>
+#include <QWidget>
+
+class QLabel;
+class QPushButton;
+
+namespace orthochron::app {
+
+class Session;
+
+// The line at the bottom: what the pointer would do, else what was just said, else the stage's
+// figures; and the findings. Errors stay until they are put away.
+class StatusLine final : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit StatusLine(Session& session, QWidget* parent = nullptr);
+    void setStatus(const QString& text);
+    void setHint(const QString& text);
+    void say(const QString& text);
+    void showError(const QString& text);
+    [[nodiscard]] QString text() const;
+
+Q_SIGNALS:
+    void findingsClicked();
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    void fill();
+
+    Session& session_;
+    QLabel* text_ = nullptr;
+    QPushButton* findings_ = nullptr;
+    QPushButton* dismiss_ = nullptr;
+    QString status_;
+    QString hint_;
+    QString said_;
+    QString error_;
+    QTimer saidTimer_;
+};
+
+// The thin ink line under the strip that grows while long work runs, with a way to stop it.
+class ProgressLine final : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit ProgressLine(Session& session, QWidget* parent = nullptr);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    void fill();
+
+    Session& session_;
+    QLabel* text_ = nullptr;
+    QPushButton* stop_ = nullptr;
+};
+
+}  // namespace orthochron::app
