@@ -1,11 +1,11 @@
-#include "app/theme/Theme.h"
-#include "app/window/MainWindow.h"
-
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QPixmap>
 #include <QSettings>
 #include <QTextStream>
+
+#include "app/theme/Theme.h"
+#include "app/window/MainWindow.h"
 
 #include <cstdio>
 
@@ -25,8 +25,15 @@ struct Shot {
 int stageNamed(const QString& name)
 {
     const QStringList names{
-        QStringLiteral("takes"), QStringLiteral("grid"), QStringLiteral("marks"), QStringLiteral("fit"), QStringLiteral("joins"),
-        QStringLiteral("tune"), QStringLiteral("shape"), QStringLiteral("sounds"), QStringLiteral("print")};
+        QStringLiteral("takes"),
+        QStringLiteral("grid"),
+        QStringLiteral("marks"),
+        QStringLiteral("fit"),
+        QStringLiteral("joins"),
+        QStringLiteral("tune"),
+        QStringLiteral("shape"),
+        QStringLiteral("sounds"),
+        QStringLiteral("print")};
     return static_cast<int>(std::max<qsizetype>(0, names.indexOf(name.toLower())));
 }
 
@@ -54,9 +61,14 @@ void takeShot(MainWindow& window, Session& session, const Shot& shot)
     if (shot.seconds >= 0.0) {
         const Song& song = session.song();
         const Frames from = toFrames(Seconds(shot.seconds), song.rate);
-        const double length = shot.isSample ? 0.02 : shot.bars * 240.0 / song.tempo.tempi().front().bpm;
+        const double length =
+            shot.isSample ? 0.02 : shot.bars * 240.0 / song.tempo.tempi().front().bpm;
         session.zoomTo({from, from + toFrames(Seconds(length), song.rate)});
         session.player.seek(from + toFrames(Seconds(length * 0.38), song.rate));
+    }
+    if (shot.isSample) {
+        window.action(Command::Next)->trigger();
+        window.action(Command::ZoomToMark)->trigger();
     }
     if (stage == 4 && !session.joinsWorstFirst().empty()) {
         session.setJoin(session.joinsWorstFirst().front());
@@ -82,11 +94,17 @@ int main(int argc, char** argv)
     parser.setApplicationDescription(QStringLiteral("Fits recorded takes to the song's grid."));
     parser.addHelpOption();
     parser.addVersionOption();
-    parser.addPositionalArgument(QStringLiteral("song"), QStringLiteral("The song to open, or takes to import"));
+    parser.addPositionalArgument(
+        QStringLiteral("song"), QStringLiteral("The song to open, or takes to import")
+    );
     parser.addOptions(
-        {{QStringLiteral("screenshot"), QStringLiteral("Save a picture of the window and end."), QStringLiteral("file")},
+        {{QStringLiteral("screenshot"),
+          QStringLiteral("Save a picture of the window and end."),
+          QStringLiteral("file")},
          {QStringLiteral("stage"), QStringLiteral("Which stage to show."), QStringLiteral("stage")},
-         {QStringLiteral("at"), QStringLiteral("Look at this second of the song."), QStringLiteral("seconds")},
+         {QStringLiteral("at"),
+          QStringLiteral("Look at this second of the song."),
+          QStringLiteral("seconds")},
          {QStringLiteral("bars"), QStringLiteral("How many bars to show."), QStringLiteral("bars")},
          {QStringLiteral("samples"), QStringLiteral("Look closely enough to see samples.")},
          {QStringLiteral("night"), QStringLiteral("Use the night sheet.")},
@@ -98,7 +116,8 @@ int main(int argc, char** argv)
         return 0;
     }
     Theme::install();
-    if (parser.isSet(QStringLiteral("night")) || QSettings().value(QStringLiteral("night")).toBool()) {
+    if (parser.isSet(QStringLiteral("night")) ||
+        QSettings().value(QStringLiteral("night")).toBool()) {
         Theme::setSheet(Sheet::Night);
     }
     JobQueue jobs;

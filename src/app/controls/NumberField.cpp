@@ -1,13 +1,13 @@
 #include "app/controls/NumberField.h"
 
-#include "app/theme/Theme.h"
-
 #include <QContextMenuEvent>
 #include <QKeyEvent>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPainter>
 #include <QRegularExpression>
+
+#include "app/theme/Theme.h"
 
 #include <cmath>
 
@@ -58,14 +58,18 @@ std::optional<double> readNumber(const QString& text, const NumberStyle& style)
     return std::nullopt;
 }
 
-NumberField::NumberField(const QString& label, const NumberStyle& style, bool withSlider, QWidget* parent)
+NumberField::NumberField(
+    const QString& label, const NumberStyle& style, bool withSlider, QWidget* parent
+)
     : QWidget(parent), label_(label), style_(style), withSlider_(withSlider), value_(style.usual)
 {
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(label);
     setCursor(Qt::SizeVerCursor);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-    setToolTip(tr("Click to type, drag to change, Delete for %1 %2").arg(style.usual).arg(style.unit));
+    setToolTip(
+        tr("Click to type, drag to change, Delete for %1 %2").arg(style.usual).arg(style.unit)
+    );
 }
 
 QSize NumberField::sizeHint() const
@@ -84,7 +88,10 @@ QString NumberField::text() const
     return style_.unit.isEmpty() ? number : number + QChar(0x00A0) + style_.unit;
 }
 
-QRectF NumberField::track() const { return {6.0, height() - 11.0, width() - 12.0, 3.0}; }
+QRectF NumberField::track() const
+{
+    return {6.0, height() - 11.0, width() - 12.0, 3.0};
+}
 
 void NumberField::setValue(double value)
 {
@@ -125,7 +132,10 @@ void NumberField::paintEvent(QPaintEvent*)
         const QRectF bar = track();
         const double part = (value_ - style_.least) / (style_.most - style_.least);
         painter.fillRect(bar, colours.barLine);
-        painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * part, bar.height()), isEnabled() ? colours.ink : colours.secondInk);
+        painter.fillRect(
+            QRectF(bar.left(), bar.top(), bar.width() * part, bar.height()),
+            isEnabled() ? colours.ink : colours.secondInk
+        );
         painter.setPen(QPen(colours.ink, 1.6));
         painter.setBrush(colours.lane);
         painter.drawEllipse(QPointF(bar.left() + bar.width() * part, bar.center().y()), 5.5, 5.5);
@@ -158,7 +168,8 @@ void NumberField::mouseMoveEvent(QMouseEvent* event)
         return;
     }
     if (onSlider_) {
-        const double part = std::clamp((event->position().x() - track().left()) / track().width(), 0.0, 1.0);
+        const double part =
+            std::clamp((event->position().x() - track().left()) / track().width(), 0.0, 1.0);
         change(style_.least + part * (style_.most - style_.least), false);
         return;
     }
@@ -216,7 +227,8 @@ void NumberField::wheelEvent(QWheelEvent* event)
 
 void NumberField::keyPressEvent(QKeyEvent* event)
 {
-    const double step = (event->modifiers() & Qt::ShiftModifier) != 0 ? style_.perPixel : 10.0 * style_.perPixel;
+    const double step =
+        (event->modifiers() & Qt::ShiftModifier) != 0 ? style_.perPixel : 10.0 * style_.perPixel;
     switch (event->key()) {
     case Qt::Key_Up:
     case Qt::Key_Right: change(value_ + step, true); return;
@@ -232,8 +244,12 @@ void NumberField::keyPressEvent(QKeyEvent* event)
 void NumberField::contextMenuEvent(QContextMenuEvent* event)
 {
     QMenu menu(this);
-    menu.addAction(tr("Back to %1 %2").arg(style_.usual).arg(style_.unit), this, [this] { change(style_.usual, true); });
-    menu.addAction(tr("Type a value"), this, [this] { startTyping(QString::number(value_, 'f', style_.decimals)); });
+    menu.addAction(tr("Back to %1 %2").arg(style_.usual).arg(style_.unit), this, [this] {
+        change(style_.usual, true);
+    });
+    menu.addAction(tr("Type a value"), this, [this] {
+        startTyping(QString::number(value_, 'f', style_.decimals));
+    });
     menu.exec(event->globalPos());
 }
 

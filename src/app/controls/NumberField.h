@@ -11,7 +11,7 @@ namespace orthochron::app {
 
 // How a number is written and read.
 struct NumberStyle {
-    QString unit;                 // shown behind it: "ms", "%", "bpm"
+    QString unit;  // shown behind it: "ms", "%", "bpm"
     int decimals = 1;
     double least = 0.0;
     double most = 100.0;
@@ -30,7 +30,9 @@ class NumberField final : public QWidget {
     Q_OBJECT
 
 public:
-    NumberField(const QString& label, const NumberStyle& style, bool withSlider, QWidget* parent = nullptr);
+    NumberField(
+        const QString& label, const NumberStyle& style, bool withSlider, QWidget* parent = nullptr
+    );
 
     [[nodiscard]] double value() const { return value_; }
     void setValue(double value);  // no signal

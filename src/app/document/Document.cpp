@@ -1,14 +1,14 @@
 #include "app/document/Document.h"
 
-#include "core/audio/ResampledSource.h"
-#include "core/audio/SoundFile.h"
-#include "core/base/Hash.h"
-
 #include <QDir>
 #include <QSettings>
 #include <QStandardPaths>
 
 #include <fmt/format.h>
+
+#include "core/audio/ResampledSource.h"
+#include "core/audio/SoundFile.h"
+#include "core/base/Hash.h"
 
 namespace orthochron::app {
 
@@ -31,7 +31,10 @@ std::filesystem::path autosaveOf(const QString& path)
 }  // namespace
 
 Document::Document(JobQueue& jobs, QObject* parent)
-    : QObject(parent), jobs_(jobs), state_{History(Song{}), {}}, sources_(std::make_shared<Sources>())
+    : QObject(parent),
+      jobs_(jobs),
+      state_{History(Song{}), {}},
+      sources_(std::make_shared<Sources>())
 {
     autosaveTimer_.setSingleShot(true);
     autosaveTimer_.setInterval(kAutosaveDelayMs);
@@ -42,7 +45,8 @@ Document::~Document() = default;
 
 std::filesystem::path Document::folder() const
 {
-    return path_.isEmpty() ? std::filesystem::path() : std::filesystem::path(path_.toStdString()).parent_path();
+    return path_.isEmpty() ? std::filesystem::path()
+                           : std::filesystem::path(path_.toStdString()).parent_path();
 }
 
 bool Document::apply(Result<Song> edited, const QString& name)
@@ -208,7 +212,9 @@ void Document::autosave()
         [state = state_, path = autosaveOf(path_)](const Work&) { return saveSong(state, path); },
         [this](const Result<void>& saved) {
             if (!saved) {
-                Q_EMIT failed(tr("The autosave failed: %1").arg(QString::fromStdString(saved.error().message)));
+                Q_EMIT failed(
+                    tr("The autosave failed: %1").arg(QString::fromStdString(saved.error().message))
+                );
             }
         }
     );
@@ -245,7 +251,9 @@ Result<void> Document::relocate(TakeId id, const QString& path)
     }
     if (*hash != take->hash) {
         return badInput(fmt::format(
-            "{}: is another recording than {}; import it as a take of its own", path.toStdString(), take->name
+            "{}: is another recording than {}; import it as a take of its own",
+            path.toStdString(),
+            take->name
         ));
     }
     Song next = *song();

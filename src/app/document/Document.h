@@ -5,7 +5,6 @@
 #include <QTimer>
 
 #include "app/document/JobQueue.h"
-
 #include "core/files/SongFile.h"
 #include "core/render/Sources.h"
 

@@ -28,7 +28,11 @@ JobQueue::~JobQueue()
 }
 
 void JobQueue::enqueue(
-    const QString& name, bool shown, QObject* receiver, std::function<void(const Work&)> work, std::function<void()> done
+    const QString& name,
+    bool shown,
+    QObject* receiver,
+    std::function<void(const Work&)> work,
+    std::function<void()> done
 )
 {
     if (!name.isEmpty()) {
@@ -69,13 +73,17 @@ void JobQueue::serve(const std::stop_token& stopped)
         if (!entry->stop.stop_requested()) {
             const Work work{entry->stop.get_token(), [this, entry](double done) {
                                 entry->progress.store(done, std::memory_order_relaxed);
-                                QMetaObject::invokeMethod(this, [this] { Q_EMIT progressed(); }, Qt::QueuedConnection);
+                                QMetaObject::invokeMethod(
+                                    this, [this] { Q_EMIT progressed(); }, Qt::QueuedConnection
+                                );
                             }};
             entry->work(work);
         } else {
             entry->isDropped = true;
         }
-        QMetaObject::invokeMethod(this, [this, entry] { deliver(entry); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this, entry] { deliver(entry); }, Qt::QueuedConnection
+        );
     }
 }
 

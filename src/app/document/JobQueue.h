@@ -68,7 +68,11 @@ private:
     };
 
     void enqueue(
-        const QString& name, bool shown, QObject* receiver, std::function<void(const Work&)> work, std::function<void()> done
+        const QString& name,
+        bool shown,
+        QObject* receiver,
+        std::function<void(const Work&)> work,
+        std::function<void()> done
     );
     void serve(const std::stop_token& stopped);
     void deliver(const std::shared_ptr<Entry>& entry);

@@ -19,8 +19,7 @@ class TakeView final : public SampleSource {
 public:
     TakeView(std::shared_ptr<const Sources> sources, TakeId take, Hertz rate)
         : sources_(std::move(sources)), take_(take), rate_(rate)
-    {
-    }
+    {}
     [[nodiscard]] Hertz rate() const override { return rate_; }
     [[nodiscard]] Frames frames() const override { return sources_->frames(take_); }
     [[nodiscard]] int channels() const override { return sources_->channels(take_); }
@@ -102,7 +101,8 @@ std::span<const float> WaveCache::samples(TakeId take, int channel, Frames from,
         if (offset < 0 || offset + count > static_cast<std::int64_t>(found->second.size())) {
             return {};
         }
-        return std::span(found->second).subspan(static_cast<std::size_t>(offset), static_cast<std::size_t>(count));
+        return std::span(found->second)
+            .subspan(static_cast<std::size_t>(offset), static_cast<std::size_t>(count));
     }
     if (sources_ && asked_.insert(key).second) {
         jobs_.run(

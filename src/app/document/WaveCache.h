@@ -1,7 +1,6 @@
 #pragma once
 
 #include "app/document/JobQueue.h"
-
 #include "core/audio/Peaks.h"
 #include "core/render/Sources.h"
 
@@ -22,7 +21,8 @@ public:
     void setSources(const Song& song, std::shared_ptr<const Sources> sources);
     [[nodiscard]] const Peaks* peaks(TakeId take) const;  // null until built
     // Samples of a stretch, or empty while they are being read. Asks for them when needed.
-    [[nodiscard]] std::span<const float> samples(TakeId take, int channel, Frames from, std::int64_t count);
+    [[nodiscard]] std::span<const float>
+    samples(TakeId take, int channel, Frames from, std::int64_t count);
 
 Q_SIGNALS:
     void changed();

@@ -7,7 +7,8 @@
 namespace orthochron::app {
 
 // Small pieces every bench is built from, so that they look alike.
-[[nodiscard]] QPushButton* benchButton(const QString& text, const QString& name, bool isMain, QWidget* parent);
+[[nodiscard]] QPushButton*
+benchButton(const QString& text, const QString& name, bool isMain, QWidget* parent);
 [[nodiscard]] QLabel* benchTitle(const QString& text, QWidget* parent);
 [[nodiscard]] QLabel* benchNote(const QString& text, QWidget* parent);  // second ink, wraps
 

@@ -1,17 +1,17 @@
 #include "app/stages/Stage.h"
 
-#include "app/theme/Theme.h"
-
 #include <QPainter>
+
+#include "app/theme/Theme.h"
 
 namespace orthochron::app {
 
 Stage::Stage(Session& session, LanesView& lanes, QObject* parent)
     : QObject(parent), session_(session), lanes_(lanes)
-{
-}
+{}
 
-void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs, bool withRecorded) const
+void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs, bool withRecorded)
+    const
 {
     const auto& preview = session_.preview();
     const auto& leads = preview.origin.leads;
@@ -54,7 +54,11 @@ void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs
             painter.setPen(QPen(colours.barLine, 1.0));
             painter.drawLine(
                 QPointF(lanes_.xOf(hit.played.beatPoint), bottom),
-                QPointF(lanes_.xOf(hit.played.beatPoint) + lean(lanes_.xOf(hit.played.beatPoint), lineX, recordedMs), top)
+                QPointF(
+                    lanes_.xOf(hit.played.beatPoint) +
+                        lean(lanes_.xOf(hit.played.beatPoint), lineX, recordedMs),
+                    top
+                )
             );
         }
         const QColor colour = Theme::colourOf(offMs, toleranceMs);

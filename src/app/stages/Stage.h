@@ -45,7 +45,8 @@ public:
 protected:
     // Leaning strokes of a lane's hits: foot where the hit is heard, head on its line. With
     // `isRecorded` as a faint hair where it was.
-    void paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs, bool withRecorded) const;
+    void
+    paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs, bool withRecorded) const;
 
     Session& session_;
     LanesView& lanes_;

@@ -9,19 +9,42 @@
 #include <array>
 
 // The library is static: its resources are there only when asked for by name, outside namespaces.
-static void loadResources() { Q_INIT_RESOURCE(resources); }
+static void loadResources()
+{
+    Q_INIT_RESOURCE(resources);
+}
 
 namespace orthochron::app {
 
 namespace {
 
 const Palette kDay{
-    QColor(0xF3EDE0), QColor(0xFBF8F0), QColor(0xE6DDCB), QColor(0x22303C), QColor(0x5E6872), QColor(0xE0D7C5),
-    QColor(0xB7AB92), QColor(0x3A4B5A), QColor(0xC9CDCB), QColor(0xF2DC9B), QColor(0x4350B0), QColor(0xC2411F),
+    QColor(0xF3EDE0),
+    QColor(0xFBF8F0),
+    QColor(0xE6DDCB),
+    QColor(0x22303C),
+    QColor(0x5E6872),
+    QColor(0xE0D7C5),
+    QColor(0xB7AB92),
+    QColor(0x3A4B5A),
+    QColor(0xC9CDCB),
+    QColor(0xF2DC9B),
+    QColor(0x4350B0),
+    QColor(0xC2411F),
     QColor(0x7A2E5D)};
 const Palette kNight{
-    QColor(0x1E2730), QColor(0x232E39), QColor(0x2C3945), QColor(0xEDE6D6), QColor(0xA9B2B6), QColor(0x34424F),
-    QColor(0x5A6A77), QColor(0xAFBCC4), QColor(0x47545F), QColor(0x6B5D33), QColor(0x98A5FF), QColor(0xFF8D6E),
+    QColor(0x1E2730),
+    QColor(0x232E39),
+    QColor(0x2C3945),
+    QColor(0xEDE6D6),
+    QColor(0xA9B2B6),
+    QColor(0x34424F),
+    QColor(0x5A6A77),
+    QColor(0xAFBCC4),
+    QColor(0x47545F),
+    QColor(0x6B5D33),
+    QColor(0x98A5FF),
+    QColor(0xFF8D6E),
     QColor(0xE89CCB)};
 
 Sheet current = Sheet::Day;
@@ -29,9 +52,15 @@ double scale = 1.0;
 
 }  // namespace
 
-const Palette& Theme::palette() { return current == Sheet::Day ? kDay : kNight; }
+const Palette& Theme::palette()
+{
+    return current == Sheet::Day ? kDay : kNight;
+}
 
-Sheet Theme::sheet() { return current; }
+Sheet Theme::sheet()
+{
+    return current;
+}
 
 void Theme::setSheet(Sheet sheet)
 {
@@ -45,15 +74,23 @@ void Theme::setFontScale(double wanted)
     restyle();
 }
 
-double Theme::fontScale() { return scale; }
+double Theme::fontScale()
+{
+    return scale;
+}
 
 void Theme::install()
 {
     loadResources();
     for (const char* name :
-         {"Barlow_400Regular", "Barlow_500Medium", "Barlow_600SemiBold", "BarlowSemiCondensed_400Regular",
-          "BarlowSemiCondensed_500Medium", "BarlowSemiCondensed_600SemiBold"}) {
-        QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/%1.ttf").arg(QLatin1String(name)));
+         {"Barlow_400Regular",
+          "Barlow_500Medium",
+          "Barlow_600SemiBold",
+          "BarlowSemiCondensed_400Regular",
+          "BarlowSemiCondensed_500Medium",
+          "BarlowSemiCondensed_600SemiBold"}) {
+        QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/%1.ttf").arg(QLatin1String(name))
+        );
     }
     QApplication::setStyle(QStyleFactory::create(QStringLiteral("Fusion")));
     restyle();
@@ -104,21 +141,37 @@ void Theme::restyle()
     }
     QApplication::setPalette(colours);
     QApplication::setFont(text());
-    const QString style = QStringLiteral(
-                              "QPushButton{border:1px solid %1;border-radius:4px;padding:5px 14px;background:transparent;color:%1;font-weight:600}"
-                              "QPushButton:hover{background:%2}QPushButton:focus{border:2px solid %1;padding:4px 13px}"
-                              "QPushButton:disabled{border-color:%3;color:%3}"
-                              "QPushButton[main=\"true\"]{background:%1;color:%4}QPushButton[main=\"true\"]:disabled{background:%3;color:%4}"
-                              "QPushButton:checked{background:%1;color:%4}"
-                              "QComboBox,QLineEdit,QSpinBox{border:1px solid %5;border-radius:3px;padding:2px 6px;background:%6;color:%1;selection-background-color:%7;selection-color:%1}"
-                              "QComboBox:focus,QLineEdit:focus{border:2px solid %1;padding:1px 5px}"
-                              "QMenuBar{background:%2;color:%1;padding:0 4px}QMenuBar::item{padding:3px 8px;background:transparent}QMenuBar::item:selected{background:%6}"
-                              "QMenu{background:%6;color:%1;border:1px solid %5}QMenu::item{padding:4px 24px}QMenu::item:selected{background:%7}QMenu::item:disabled{color:%3}"
-                              "QToolTip{background:%6;color:%1;border:1px solid %5}"
-                              "QCheckBox{color:%1}QTableWidget{background:%6;gridline-color:%5}QHeaderView::section{background:%2;color:%1;border:0;padding:4px}"
-                              "QScrollBar{background:%4}"
-    )
-                              .arg(p.ink.name(), p.edge.name(), p.secondInk.name(), p.paper.name(), p.barLine.name(), p.lane.name(), p.straw.name());
+    const QString style =
+        QStringLiteral(
+            "QPushButton{border:1px solid %1;border-radius:4px;padding:5px "
+            "14px;background:transparent;color:%1;font-weight:600}"
+            "QPushButton:hover{background:%2}QPushButton:focus{border:2px solid %1;padding:4px "
+            "13px}"
+            "QPushButton:disabled{border-color:%3;color:%3}"
+            "QPushButton[main=\"true\"]{background:%1;color:%4}QPushButton[main=\"true\"]:disabled{"
+            "background:%3;color:%4}"
+            "QPushButton:checked{background:%1;color:%4}"
+            "QComboBox,QLineEdit,QSpinBox{border:1px solid %5;border-radius:3px;padding:2px "
+            "6px;background:%6;color:%1;selection-background-color:%7;selection-color:%1}"
+            "QComboBox:focus,QLineEdit:focus{border:2px solid %1;padding:1px 5px}"
+            "QMenuBar{background:%2;color:%1;padding:0 4px}QMenuBar::item{padding:3px "
+            "8px;background:transparent}QMenuBar::item:selected{background:%6}"
+            "QMenu{background:%6;color:%1;border:1px solid %5}QMenu::item{padding:4px "
+            "24px}QMenu::item:selected{background:%7}QMenu::item:disabled{color:%3}"
+            "QToolTip{background:%6;color:%1;border:1px solid %5}"
+            "QCheckBox{color:%1}QTableWidget{background:%6;gridline-color:%5}QHeaderView::section{"
+            "background:%2;color:%1;border:0;padding:4px}"
+            "QScrollBar{background:%4}"
+        )
+            .arg(
+                p.ink.name(),
+                p.edge.name(),
+                p.secondInk.name(),
+                p.paper.name(),
+                p.barLine.name(),
+                p.lane.name(),
+                p.straw.name()
+            );
     if (auto* application = qobject_cast<QApplication*>(QCoreApplication::instance())) {
         application->setStyleSheet(style);
         for (QWidget* widget : QApplication::allWidgets()) {

@@ -8,7 +8,8 @@ namespace orthochron::app {
 
 // Everything that is drawn takes its colours from these roles, by day and by night.
 struct Palette {
-    QColor paper, lane, edge, ink, secondInk, hairline, barLine, wave, spare, straw, early, late, finding;
+    QColor paper, lane, edge, ink, secondInk, hairline, barLine, wave, spare, straw, early, late,
+        finding;
 };
 
 enum class Sheet { Day, Night };
@@ -18,7 +19,7 @@ class Theme {
 public:
     [[nodiscard]] static const Palette& palette();
     [[nodiscard]] static Sheet sheet();
-    static void setSheet(Sheet sheet);     // and restyles the application
+    static void setSheet(Sheet sheet);       // and restyles the application
     static void setFontScale(double scale);  // 0.9..1.5
     [[nodiscard]] static double fontScale();
 
@@ -31,8 +32,8 @@ public:
     // Early is indigo, late is vermilion, in time is ink.
     [[nodiscard]] static QColor colourOf(double deviationMs, double toleranceMs);
 
-    static constexpr int kGrid = 4;          // px raster
-    static constexpr int kHeadWidth = 128;   // of the lanes' heads
+    static constexpr int kGrid = 4;         // px raster
+    static constexpr int kHeadWidth = 128;  // of the lanes' heads
     static constexpr int kRailWidth = 92;
     static constexpr double kLeanPerMs = 0.8;  // px; a lean is never drawn smaller
 

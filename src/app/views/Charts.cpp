@@ -1,10 +1,10 @@
 #include "app/views/Charts.h"
 
-#include "app/theme/Theme.h"
-
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
+
+#include "app/theme/Theme.h"
 
 #include <numbers>
 
@@ -18,7 +18,10 @@ TimingChart::TimingChart(Session& session, QWidget* parent) : QWidget(parent), s
     connect(&session_, &Session::viewChanged, this, [this] { update(); });
 }
 
-QRectF TimingChart::plot() const { return QRectF(rect()).adjusted(34, 4, -4, -4); }
+QRectF TimingChart::plot() const
+{
+    return QRectF(rect()).adjusted(34, 4, -4, -4);
+}
 
 // A round figure that holds nearly all hits; the furthest few stand at the edge.
 double TimingChart::reachMs() const
@@ -59,7 +62,9 @@ void TimingChart::paintEvent(QPaintEvent*)
     if (tolerance > 0.0) {
         QColor straw = colours.straw;
         straw.setAlpha(110);
-        painter.fillRect(QRectF(area.left(), y(-tolerance), area.width(), y(tolerance) - y(-tolerance)), straw);
+        painter.fillRect(
+            QRectF(area.left(), y(-tolerance), area.width(), y(tolerance) - y(-tolerance)), straw
+        );
     }
     painter.setFont(Theme::label(8));
     for (const double part : {-1.0, -2.0 / 3.0, -1.0 / 3.0, 1.0 / 3.0, 2.0 / 3.0, 1.0}) {
@@ -70,14 +75,18 @@ void TimingChart::paintEvent(QPaintEvent*)
         painter.drawText(
             QRectF(0, y(ms) - 8, 30, 16),
             Qt::AlignRight | Qt::AlignVCenter,
-            QStringLiteral("%1%2").arg(ms < 0 ? QStringLiteral("−") : QStringLiteral("+")).arg(std::abs(ms), 0, 'f', 0)
+            QStringLiteral("%1%2")
+                .arg(ms < 0 ? QStringLiteral("−") : QStringLiteral("+"))
+                .arg(std::abs(ms), 0, 'f', 0)
         );
     }
     painter.setPen(QPen(colours.ink, 1));
     painter.drawLine(QPointF(area.left(), y(0)), QPointF(area.right(), y(0)));
     const auto& preview = session_.preview();
     const double length = std::max(1.0, static_cast<double>(session_.song().length().count()));
-    const auto x = [&](Frames at) { return area.left() + static_cast<double>(at.count()) / length * area.width(); };
+    const auto x = [&](Frames at) {
+        return area.left() + static_cast<double>(at.count()) / length * area.width();
+    };
     QPainterPath drift;
     painter.save();
     painter.setClipRect(area);
@@ -93,7 +102,9 @@ void TimingChart::paintEvent(QPaintEvent*)
         painter.drawEllipse(QPointF(place, y(before)), 2.3, 2.3);
         painter.setPen(Qt::NoPen);
         painter.setBrush(colours.ink);
-        painter.drawEllipse(QPointF(place, y(inMilliseconds(preview.moves.hits[i].left))), 1.5, 1.5);
+        painter.drawEllipse(
+            QPointF(place, y(inMilliseconds(preview.moves.hits[i].left))), 1.5, 1.5
+        );
         const QPointF on(place, y(inMilliseconds(hit.drift)));
         if (drift.isEmpty()) {
             drift.moveTo(on);
@@ -112,9 +123,15 @@ void TimingChart::paintEvent(QPaintEvent*)
     painter.drawText(area.adjusted(8, 0, 0, -4), Qt::AlignLeft | Qt::AlignBottom, tr("late"));
     painter.setPen(colours.secondInk);
     painter.setFont(Theme::label(8.5));
-    painter.drawText(area.adjusted(0, 4, -8, 0), Qt::AlignRight | Qt::AlignTop, tr("○ recorded   ● fitted   — drift"));
+    painter.drawText(
+        area.adjusted(0, 4, -8, 0),
+        Qt::AlignRight | Qt::AlignTop,
+        tr("○ recorded   ● fitted   — drift")
+    );
     if (preview.performance.hits.empty()) {
-        painter.drawText(area, Qt::AlignCenter, tr("No hits yet: choose leads and find hits in Marks"));
+        painter.drawText(
+            area, Qt::AlignCenter, tr("No hits yet: choose leads and find hits in Marks")
+        );
     }
 }
 
@@ -129,7 +146,8 @@ int TimingChart::hitAt(QPointF place) const
         if (hits[i].role != HitRole::Main) {
             continue;
         }
-        const double x = area.left() + static_cast<double>(hits[i].played.beatPoint.count()) / length * area.width();
+        const double x = area.left() + static_cast<double>(hits[i].played.beatPoint.count()) /
+                                           length * area.width();
         const double away = std::abs(x - place.x());
         if (away < least) {
             least = away;
@@ -148,7 +166,8 @@ void TimingChart::mouseMoveEvent(QMouseEvent* event)
     }
     const JudgedHit& hit = session_.preview().performance.hits[static_cast<std::size_t>(i)];
     const auto ms = [](Seconds time) { return QString::number(inMilliseconds(time), 'f', 1); };
-    Q_EMIT hint(tr("Bar %1, step %2: %3 ms off = drift %4, feel %5, stray %6; fitted %7 ms. Click to go there")
+    Q_EMIT hint(tr("Bar %1, step %2: %3 ms off = drift %4, feel %5, stray %6; fitted %7 ms. Click "
+                   "to go there")
                     .arg(hit.line.bar)
                     .arg(hit.line.step + 1)
                     .arg(ms(hit.deviation()), ms(hit.drift), ms(hit.feel), ms(hit.stray))
@@ -159,7 +178,9 @@ void TimingChart::mousePressEvent(QMouseEvent* event)
 {
     const int i = hitAt(event->position());
     if (i >= 0) {
-        const Frames at = session_.heardAt(session_.preview().performance.hits[static_cast<std::size_t>(i)].played.beatPoint);
+        const Frames at = session_.heardAt(
+            session_.preview().performance.hits[static_cast<std::size_t>(i)].played.beatPoint
+        );
         session_.player.seek(at);
         session_.reveal(at);
     }
@@ -188,7 +209,10 @@ QString FeelDial::sentence() const
         const double mean = count > 0 ? sum / count : 0.0;
         const auto track = session_.song().track(preview.origin.leads[lead]);
         if (count > 3 && std::abs(mean) >= 2.0 && track) {
-            said << tr("%1 %2 ms %3").arg(QString::fromStdString(track->name).toLower()).arg(std::abs(mean), 0, 'f', 0).arg(mean > 0 ? tr("behind") : tr("ahead"));
+            said << tr("%1 %2 ms %3")
+                        .arg(QString::fromStdString(track->name).toLower())
+                        .arg(std::abs(mean), 0, 'f', 0)
+                        .arg(mean > 0 ? tr("behind") : tr("ahead"));
         }
     }
     return said.isEmpty() ? tr("no feel stands out") : said.join(QStringLiteral(",\n"));
@@ -219,23 +243,32 @@ void FeelDial::paintEvent(QPaintEvent*)
         const double ms = inMilliseconds(step.feel);
         const double length = std::clamp(ms * 1.6, -radius * 0.6, 24.0);
         // Leads stand side by side on their step.
-        const double apart = 0.008 * (step.lead - 0.5 * static_cast<double>(preview.origin.leads.size() - 1));
+        const double apart =
+            0.008 * (step.lead - 0.5 * static_cast<double>(preview.origin.leads.size() - 1));
         const QPointF way = direction(static_cast<double>(step.step) / steps + apart);
-        painter.setPen(QPen(Theme::colourOf(ms, 1.0), step.lead == 0 ? 3.0 : 5.0, Qt::SolidLine, Qt::FlatCap));
-        painter.drawLine(centre + way * radius, centre + way * (radius + (std::abs(length) < 2.0 ? 2.0 : length)));
+        painter.setPen(
+            QPen(Theme::colourOf(ms, 1.0), step.lead == 0 ? 3.0 : 5.0, Qt::SolidLine, Qt::FlatCap)
+        );
+        painter.drawLine(
+            centre + way * radius, centre + way * (radius + (std::abs(length) < 2.0 ? 2.0 : length))
+        );
     }
     const int beats = song.tempo.meterOfBar(1).numerator;
     painter.setFont(Theme::label(9, QFont::DemiBold));
     painter.setPen(colours.ink);
     for (int beat = 0; beat < beats; ++beat) {
         const QPointF at = centre + direction(static_cast<double>(beat) / beats) * (radius - 14.0);
-        painter.drawText(QRectF(at.x() - 10, at.y() - 9, 20, 18), Qt::AlignCenter, QString::number(beat + 1));
+        painter.drawText(
+            QRectF(at.x() - 10, at.y() - 9, 20, 18), Qt::AlignCenter, QString::number(beat + 1)
+        );
     }
     painter.setFont(Theme::text(10, QFont::DemiBold));
     painter.drawText(QRectF(centre.x() - 30, centre.y() - 14, 60, 16), Qt::AlignCenter, tr("feel"));
     painter.setFont(Theme::label(8));
     painter.setPen(colours.secondInk);
-    painter.drawText(QRectF(centre.x() - 40, centre.y() + 1, 80, 14), Qt::AlignCenter, tr("out is late"));
+    painter.drawText(
+        QRectF(centre.x() - 40, centre.y() + 1, 80, 14), Qt::AlignCenter, tr("out is late")
+    );
     painter.setFont(Theme::label(9));
     painter.drawText(QRectF(0, height() - 36, width(), 34), Qt::AlignCenter, sentence());
 }

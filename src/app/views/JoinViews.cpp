@@ -1,13 +1,12 @@
 #include "app/views/JoinViews.h"
 
-#include "app/theme/Theme.h"
-
-#include "core/render/Render.h"
-
 #include <QKeyEvent>
 #include <QPainter>
 #include <QPainterPath>
 #include <QWheelEvent>
+
+#include "app/theme/Theme.h"
+#include "core/render/Render.h"
 
 namespace orthochron::app {
 
@@ -19,9 +18,14 @@ constexpr int kFrameWidth = 168;
 
 QString findingText(const Finding& finding)
 {
-    const QString word = QString::fromUtf8(wordOf(finding.kind).data(), static_cast<int>(wordOf(finding.kind).size()));
-    const QString unit = QString::fromUtf8(unitOf(finding.kind).data(), static_cast<int>(unitOf(finding.kind).size()));
-    QString value = QString::number(finding.value, 'f', finding.kind == FindingKind::CutInAttack ? 1 : 0);
+    const QString word = QString::fromUtf8(
+        wordOf(finding.kind).data(), static_cast<int>(wordOf(finding.kind).size())
+    );
+    const QString unit = QString::fromUtf8(
+        unitOf(finding.kind).data(), static_cast<int>(unitOf(finding.kind).size())
+    );
+    QString value =
+        QString::number(finding.value, 'f', finding.kind == FindingKind::CutInAttack ? 1 : 0);
     value.replace(QLatin1Char('-'), QChar(0x2212));
     return QStringLiteral("%1 %2 %3").arg(word, value, unit);
 }
@@ -35,9 +39,11 @@ void paintWave(QPainter& painter, const std::vector<float>& sound, QRectF area, 
     QPolygonF line;
     for (int x = 0; x < static_cast<int>(area.width()); ++x) {
         const auto from = static_cast<std::size_t>(x * perPixel);
-        const auto to = std::clamp(static_cast<std::size_t>((x + 1) * perPixel), from + 1, sound.size());
+        const auto to =
+            std::clamp(static_cast<std::size_t>((x + 1) * perPixel), from + 1, sound.size());
         const auto [low, high] = std::minmax_element(
-            sound.begin() + static_cast<std::ptrdiff_t>(from), sound.begin() + static_cast<std::ptrdiff_t>(to)
+            sound.begin() + static_cast<std::ptrdiff_t>(from),
+            sound.begin() + static_cast<std::ptrdiff_t>(to)
         );
         const double middle = area.center().y();
         line << QPointF(area.left() + x, middle - static_cast<double>(*low) * gain)
@@ -54,7 +60,9 @@ void paintCrossfade(QPainter& painter, QRectF zone, const SetJoin& join, double 
         const double part = i / 16.0;
         const FadeGains gains = fadeGains(join.shape, correlation, part);
         const double x = zone.left() + part * zone.width();
-        const auto y = [&](double gain) { return zone.bottom() - std::min(gain, 1.0) * zone.height(); };
+        const auto y = [&](double gain) {
+            return zone.bottom() - std::min(gain, 1.0) * zone.height();
+        };
         if (i == 0) {
             out.moveTo(x, y(gains.out));
             in.moveTo(x, y(gains.in));
@@ -92,7 +100,9 @@ const JoinPicture* JoinPictures::of(std::size_t join)
         QString(),
         false,
         this,
-        [song = session_.document.song(), sources = session_.document.sources(), tracks = set->tracks,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         tracks = set->tracks,
          at = what.middle()](const Work&) {
             const Frames reach = toFrames(kPictureReach, song->rate);
             JoinPicture picture;
@@ -127,7 +137,10 @@ ContactSheet::ContactSheet(Session& session, JoinPictures& pictures, QWidget* pa
     connect(&session_, &Session::choiceChanged, this, [this] { update(); });
 }
 
-int ContactSheet::columns() const { return std::max(1, (width() + 8) / (kFrameWidth + 8)); }
+int ContactSheet::columns() const
+{
+    return std::max(1, (width() + 8) / (kFrameWidth + 8));
+}
 
 std::size_t ContactSheet::placeOf(std::size_t join) const
 {
@@ -163,17 +176,31 @@ void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t join)
     const SetJoin& what = session_.joins()[join];
     const Finding* finding = session_.worstOf(join);
     const bool isChosen = session_.join() == join;
-    painter.fillRect(frame, isChosen ? colours.straw.lighter(Theme::sheet() == Sheet::Day ? 118 : 100) : colours.lane);
-    painter.setPen(QPen(finding != nullptr ? colours.finding : isChosen ? colours.ink : colours.edge, finding != nullptr || isChosen ? 2 : 1));
+    painter.fillRect(
+        frame,
+        isChosen ? colours.straw.lighter(Theme::sheet() == Sheet::Day ? 118 : 100) : colours.lane
+    );
+    painter.setPen(QPen(
+        finding != nullptr ? colours.finding
+        : isChosen         ? colours.ink
+                           : colours.edge,
+        finding != nullptr || isChosen ? 2 : 1
+    ));
     painter.setBrush(Qt::NoBrush);
     painter.drawRect(frame);
     const PlaceText place = placeText(session_.song(), what.middle());
     painter.setFont(Theme::label(8.5, QFont::DemiBold));
     painter.setPen(colours.ink);
-    painter.drawText(frame.adjusted(7, 4, 0, 0), Qt::AlignLeft | Qt::AlignTop, place.place + QStringLiteral("  ") + place.off);
+    painter.drawText(
+        frame.adjusted(7, 4, 0, 0),
+        Qt::AlignLeft | Qt::AlignTop,
+        place.place + QStringLiteral("  ") + place.off
+    );
     painter.setFont(Theme::label(8.5, finding != nullptr ? QFont::DemiBold : QFont::Normal));
     painter.setPen(finding != nullptr ? colours.finding : colours.secondInk);
-    const QString state = finding != nullptr ? findingText(*finding) : what.isLocked ? tr("locked") : tr("clean");
+    const QString state = finding != nullptr ? findingText(*finding)
+                          : what.isLocked    ? tr("locked")
+                                             : tr("clean");
     painter.drawText(frame.adjusted(0, 4, -7, 0), Qt::AlignRight | Qt::AlignTop, state);
     const JoinPicture* picture = pictures_.of(join);
     if (picture == nullptr) {
@@ -190,11 +217,18 @@ void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t join)
     paintWave(painter, sound, area, area.height() / 2.0 / static_cast<double>(loudest));
     const double perFrame = area.width() / static_cast<double>(sound.size());
     const QRectF zone(
-        area.left() + static_cast<double>((what.at - picture->from).count()) * perFrame, area.top(),
-        std::max(3.0, static_cast<double>(what.length.count()) * perFrame), area.height()
+        area.left() + static_cast<double>((what.at - picture->from).count()) * perFrame,
+        area.top(),
+        std::max(3.0, static_cast<double>(what.length.count()) * perFrame),
+        area.height()
     );
     painter.setPen(QPen(finding != nullptr ? colours.late : colours.secondInk, 1.3));
-    paintCrossfade(painter, zone, what, what.correlation.empty() ? 0.0 : static_cast<double>(what.correlation[microphone]));
+    paintCrossfade(
+        painter,
+        zone,
+        what,
+        what.correlation.empty() ? 0.0 : static_cast<double>(what.correlation[microphone])
+    );
 }
 
 void ContactSheet::paintEvent(QPaintEvent*)
@@ -204,15 +238,23 @@ void ContactSheet::paintEvent(QPaintEvent*)
     const auto& order = session_.joinsWorstFirst();
     if (order.empty()) {
         painter.setPen(Theme::palette().secondInk);
-        painter.drawText(rect(), Qt::AlignCenter, tr("No joins yet. Cut and join a mic set in Fit; every join then stands here, worst first."));
+        painter.drawText(
+            rect(),
+            Qt::AlignCenter,
+            tr("No joins yet. Cut and join a mic set in Fit; every join then stands here, worst "
+               "first.")
+        );
         return;
     }
     const int wide = columns();
     const int frameWidth = (width() - 8 * (wide - 1) - 2) / wide;
-    for (std::size_t place = static_cast<std::size_t>(topRow_ * wide); place < order.size(); ++place) {
+    for (std::size_t place = static_cast<std::size_t>(topRow_ * wide); place < order.size();
+         ++place) {
         const int row = static_cast<int>(place) / wide - topRow_;
         const int column = static_cast<int>(place) % wide;
-        const QRect frame(column * (frameWidth + 8) + 1, row * (kFrameHeight + 8) + 1, frameWidth, kFrameHeight);
+        const QRect frame(
+            column * (frameWidth + 8) + 1, row * (kFrameHeight + 8) + 1, frameWidth, kFrameHeight
+        );
         if (frame.top() > height()) {
             break;
         }
@@ -232,7 +274,8 @@ void ContactSheet::mousePressEvent(QMouseEvent* event)
 
 void ContactSheet::wheelEvent(QWheelEvent* event)
 {
-    const int rows = (static_cast<int>(session_.joinsWorstFirst().size()) + columns() - 1) / columns();
+    const int rows =
+        (static_cast<int>(session_.joinsWorstFirst().size()) + columns() - 1) / columns();
     topRow_ = std::clamp(topRow_ - event->angleDelta().y() / 120, 0, std::max(0, rows - 1));
     update();
     event->accept();
@@ -276,26 +319,43 @@ void Loupe::paintEvent(QPaintEvent*)
     }
     const QRectF area = QRectF(rect()).adjusted(4, 4, -4, -4);
     const double perFrame = area.width() / static_cast<double>(picture->edited.front().size());
-    const auto x = [&](Frames at) { return area.left() + static_cast<double>((at - picture->from).count()) * perFrame; };
+    const auto x = [&](Frames at) {
+        return area.left() + static_cast<double>((at - picture->from).count()) * perFrame;
+    };
     QColor straw = colours.straw;
     straw.setAlpha(150);
-    const QRectF zone(x(join.at), area.top(), std::max(2.0, x(join.at + join.length) - x(join.at)), area.height());
+    const QRectF zone(
+        x(join.at), area.top(), std::max(2.0, x(join.at + join.length) - x(join.at)), area.height()
+    );
     painter.fillRect(zone, straw);
     const double laneHeight = area.height() / static_cast<double>(picture->edited.size());
     for (std::size_t m = 0; m < picture->edited.size(); ++m) {
-        const QRectF lane(area.left(), area.top() + static_cast<double>(m) * laneHeight, area.width(), laneHeight);
+        const QRectF lane(
+            area.left(), area.top() + static_cast<double>(m) * laneHeight, area.width(), laneHeight
+        );
         float loudest = 1e-4F;
         for (const float value : picture->edited[m]) {
             loudest = std::max(loudest, std::abs(value));
         }
         painter.setPen(QPen(colours.wave, 1.0));
-        paintWave(painter, picture->edited[m], lane, 0.48 * lane.height() / static_cast<double>(loudest));
+        paintWave(
+            painter, picture->edited[m], lane, 0.48 * lane.height() / static_cast<double>(loudest)
+        );
         painter.setPen(colours.secondInk);
         painter.setFont(Theme::label(7.5));
-        painter.drawText(lane.adjusted(2, 0, 0, 0), Qt::AlignLeft | Qt::AlignTop, QString::fromStdString(session_.song().track(set->tracks[m])->name));
+        painter.drawText(
+            lane.adjusted(2, 0, 0, 0),
+            Qt::AlignLeft | Qt::AlignTop,
+            QString::fromStdString(session_.song().track(set->tracks[m])->name)
+        );
     }
     painter.setPen(QPen(colours.ink, 1.6));
-    paintCrossfade(painter, zone, join, join.correlation.empty() ? 0.0 : static_cast<double>(join.correlation.front()));
+    paintCrossfade(
+        painter,
+        zone,
+        join,
+        join.correlation.empty() ? 0.0 : static_cast<double>(join.correlation.front())
+    );
     // The hits around it: where each is heard, and where its attack would be heard twice.
     painter.setFont(Theme::label(8, QFont::DemiBold));
     for (const PlayedHit& hit : session_.preview().origin.hits) {

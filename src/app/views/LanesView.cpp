@@ -1,13 +1,13 @@
 #include "app/views/LanesView.h"
 
-#include "app/stages/Stage.h"
-#include "app/theme/Theme.h"
-
 #include <QContextMenuEvent>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
 #include <QWheelEvent>
+
+#include "app/stages/Stage.h"
+#include "app/theme/Theme.h"
 
 #include <map>
 
@@ -74,7 +74,8 @@ void LanesView::layOut()
     }
     const QRect area = sheet();
     const int count = static_cast<int>(lanes_.size());
-    const int fair = static_cast<int>(std::clamp(area.height() / count, kLeastLane, kMostLane) * laneScale_);
+    const int fair =
+        static_cast<int>(std::clamp(area.height() / count, kLeastLane, kMostLane) * laneScale_);
     const int laneHeight = std::max(fair, kLeastLane / 2);
     scroll_ = std::clamp(scroll_, 0, std::max(0, laneHeight * count - area.height()));
     int top = area.top() - scroll_;
@@ -83,7 +84,8 @@ void LanesView::layOut()
         lane.area = QRect(area.left(), top, area.width(), laneHeight);
         lane.head = QRect(0, top, Theme::kHeadWidth, laneHeight);
         lane.isFirstOfSet = lane.set.isValid() && (i == 0 || lanes_[i - 1].set != lane.set);
-        lane.isLastOfSet = lane.set.isValid() && (i + 1 == lanes_.size() || lanes_[i + 1].set != lane.set);
+        lane.isLastOfSet =
+            lane.set.isValid() && (i + 1 == lanes_.size() || lanes_[i + 1].set != lane.set);
         top += laneHeight;
     }
 }
@@ -161,7 +163,8 @@ void LanesView::paintEmpty(QPainter& painter) const
     painter.drawText(
         area.translated(0, 32),
         Qt::AlignCenter,
-        tr("Sound files or a whole folder. Files that start together become one mic set.\nOr open the demo song: Song › Demo song")
+        tr("Sound files or a whole folder. Files that start together become one mic set.\nOr open "
+           "the demo song: Song › Demo song")
     );
 }
 
@@ -173,10 +176,10 @@ void LanesView::paintGrid(QPainter& painter) const
     }
     const QRect area = sheet();
     const Grid grid(song.tempo, session_.request.grid);
-    const double step = grid.stepLength().count() * 60.0 / song.tempo.bpmAt(Beats(0.0)) * song.rate.count()
-                        / scale().framesPerPixel;
-    const double beat = song.tempo.meterOfBar(1).beatLength().count() * 60.0 / song.tempo.bpmAt(Beats(0.0))
-                        * song.rate.count() / scale().framesPerPixel;
+    const double step = grid.stepLength().count() * 60.0 / song.tempo.bpmAt(Beats(0.0)) *
+                        song.rate.count() / scale().framesPerPixel;
+    const double beat = song.tempo.meterOfBar(1).beatLength().count() * 60.0 /
+                        song.tempo.bpmAt(Beats(0.0)) * song.rate.count() / scale().framesPerPixel;
     const auto line = [&](Seconds time, const QColor& colour, double width) {
         const double x = std::floor(xOf(toFrames(time, song.rate))) + 0.5;
         painter.setPen(QPen(colour, width));
@@ -187,11 +190,14 @@ void LanesView::paintGrid(QPainter& painter) const
         const Seconds end = toSeconds(timeAt(area.right()), song.rate);
         QColor faint = colours.hairline;
         faint.setAlpha(130);
-        for (auto index = grid.nearest(toSeconds(timeAt(area.left()), song.rate)).index; grid.line(index).time < end; ++index) {
+        for (auto index = grid.nearest(toSeconds(timeAt(area.left()), song.rate)).index;
+             grid.line(index).time < end;
+             ++index) {
             line(grid.line(index).time, faint, 1.0);
         }
     }
-    const int first = song.tempo.barAt(song.tempo.beatsAt(toSeconds(timeAt(area.left()), song.rate)));
+    const int first =
+        song.tempo.barAt(song.tempo.beatsAt(toSeconds(timeAt(area.left()), song.rate)));
     const double barWidth = beat * song.tempo.meterOfBar(1).numerator;
     const int stride = barWidth >= 5.0 ? 1 : barWidth >= 1.2 ? 4 : 16;
     for (int bar = first;; ++bar) {
@@ -204,7 +210,11 @@ void LanesView::paintGrid(QPainter& painter) const
         }
         if (beat >= 12.0) {
             for (int b = 1; b < song.tempo.meterOfBar(bar).numerator; ++b) {
-                line(song.tempo.timeAt(start + song.tempo.meterOfBar(bar).beatLength() * b), colours.hairline, 1.0);
+                line(
+                    song.tempo.timeAt(start + song.tempo.meterOfBar(bar).beatLength() * b),
+                    colours.hairline,
+                    1.0
+                );
             }
         }
         line(song.tempo.timeAt(start), stride == 1 ? colours.barLine : colours.hairline, 1.0);
@@ -226,16 +236,19 @@ void LanesView::paintRuler(QPainter& painter) const
     if (const auto& range = session_.range()) {
         QColor straw = Theme::palette().straw;
         painter.fillRect(
-            QRectF(xOf(range->from), area.top(), xOf(range->to) - xOf(range->from), area.height()), straw
+            QRectF(xOf(range->from), area.top(), xOf(range->to) - xOf(range->from), area.height()),
+            straw
         );
     }
-    const double bar = (xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(2)), song.rate))
-                        - xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(1)), song.rate)));
+    const double bar =
+        (xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(2)), song.rate)) -
+         xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(1)), song.rate)));
     int stride = 1;
     while (bar * stride < 34.0 && stride < 4096) {
         stride *= 2;
     }
-    const int first = song.tempo.barAt(song.tempo.beatsAt(toSeconds(timeAt(Theme::kHeadWidth), song.rate)));
+    const int first =
+        song.tempo.barAt(song.tempo.beatsAt(toSeconds(timeAt(Theme::kHeadWidth), song.rate)));
     painter.setFont(Theme::label(9, QFont::DemiBold));
     for (int number = first;; ++number) {
         const Beats start = song.tempo.startOfBar(number);
@@ -254,7 +267,8 @@ void LanesView::paintRuler(QPainter& painter) const
         if (bar > 60.0) {
             painter.setPen(QPen(Theme::palette().barLine, 1));
             for (int b = 1; b < meter.numerator; ++b) {
-                const double tick = xOf(toFrames(song.tempo.timeAt(start + meter.beatLength() * b), song.rate));
+                const double tick =
+                    xOf(toFrames(song.tempo.timeAt(start + meter.beatLength() * b), song.rate));
                 painter.drawLine(QPointF(tick, area.bottom() - 4), QPointF(tick, area.bottom()));
             }
         }
@@ -269,7 +283,9 @@ void LanesView::paintRibbon(QPainter& painter) const
     painter.fillRect(area, colours.edge);
     painter.setPen(colours.secondInk);
     painter.setFont(Theme::label(8.5));
-    painter.drawText(QRect(12, 8, Theme::kHeadWidth - 14, 34), Qt::AlignLeft, tr("whole song\nwhere it is off"));
+    painter.drawText(
+        QRect(12, 8, Theme::kHeadWidth - 14, 34), Qt::AlignLeft, tr("whole song\nwhere it is off")
+    );
     const Song& song = session_.song();
     const double length = static_cast<double>(song.length().count());
     if (length <= 0.0) {
@@ -304,9 +320,13 @@ void LanesView::paintRibbon(QPainter& painter) const
         const double left = band.left() + static_cast<double>(i) * band.width() / bins;
         QColor colour = mean > 0.0 ? colours.late : colours.early;
         colour.setAlpha(190);
-        painter.fillRect(QRectF(left, std::min(middle, middle + tall), 3.0, std::max(std::abs(tall), 0.6)), colour);
+        painter.fillRect(
+            QRectF(left, std::min(middle, middle + tall), 3.0, std::max(std::abs(tall), 0.6)),
+            colour
+        );
     }
-    const double from = std::clamp(static_cast<double>(timeAt(sheet().left()).count()), 0.0, length);
+    const double from =
+        std::clamp(static_cast<double>(timeAt(sheet().left()).count()), 0.0, length);
     const double to = std::clamp(static_cast<double>(timeAt(sheet().right()).count()), 0.0, length);
     QColor straw = colours.straw;
     straw.setAlpha(120);
@@ -328,19 +348,28 @@ void LanesView::paintHead(QPainter& painter, const Lane& lane) const
     painter.drawLine(head.left() + 12, head.bottom(), head.right(), head.bottom());
     if (lane.set.isValid()) {
         painter.fillRect(
-            QRect(8, head.top() + (lane.isFirstOfSet ? 2 : 0), 3, head.height() - (lane.isLastOfSet ? 2 : 0)), colours.ink
+            QRect(
+                8,
+                head.top() + (lane.isFirstOfSet ? 2 : 0),
+                3,
+                head.height() - (lane.isLastOfSet ? 2 : 0)
+            ),
+            colours.ink
         );
     }
-    const bool isTall = head.height() >= 44;
+    const bool isTall = head.height() >= 38;
     const int top = isTall ? head.center().y() - 15 : head.center().y() - 8;
     painter.setPen(colours.ink);
     painter.setFont(Theme::label(10, QFont::DemiBold));
-    const QString name = painter.fontMetrics().elidedText(QString::fromStdString(track->name), Qt::ElideRight, 72);
+    const QString name =
+        painter.fontMetrics().elidedText(QString::fromStdString(track->name), Qt::ElideRight, 72);
     painter.drawText(QRect(18, top, 76, 17), Qt::AlignLeft | Qt::AlignVCenter, name);
     if (isTall) {
         painter.setPen(colours.secondInk);
         painter.setFont(Theme::label(8));
-        const QString role = track->isLead ? tr("lead") : lane.set.isValid() ? tr("mic set") : tr("track");
+        const QString role = track->isLead        ? tr("lead")
+                             : lane.set.isValid() ? tr("mic set")
+                                                  : tr("track");
         painter.drawText(QRect(18, top + 17, 70, 14), Qt::AlignLeft | Qt::AlignVCenter, role);
     }
     painter.setFont(Theme::label(9, QFont::DemiBold));
@@ -369,15 +398,30 @@ void LanesView::paintLane(QPainter& painter, const Lane& lane)
     painter.drawLine(lane.area.left(), lane.area.bottom(), lane.area.right(), lane.area.bottom());
     const Frames from = timeAt(lane.area.left());
     const Frames to = timeAt(lane.area.right() + 1);
-    auto clip = std::ranges::lower_bound(track->clips, from, {}, [](const Clip& c) { return c.end(); });
+    auto clip =
+        std::ranges::lower_bound(track->clips, from, {}, [](const Clip& c) { return c.end(); });
     // Spare only where single pieces can be told apart: behind a join it is drawn pale.
     const bool showsSpare = scale().framesPerPixel < 200.0;
     QColor wave = track->isMuted ? colours.spare : colours.wave;
     for (; clip != track->clips.end() && clip->at < to; ++clip) {
         if (showsSpare) {
             const Frames reach = toFrames(milliseconds(40.0), session_.song().rate);
-            paintClip(painter, lane, *clip, colours.spare, std::max(from, clip->at - reach), std::min(to, clip->at));
-            paintClip(painter, lane, *clip, colours.spare, std::max(from, clip->end()), std::min(to, clip->end() + reach));
+            paintClip(
+                painter,
+                lane,
+                *clip,
+                colours.spare,
+                std::max(from, clip->at - reach),
+                std::min(to, clip->at)
+            );
+            paintClip(
+                painter,
+                lane,
+                *clip,
+                colours.spare,
+                std::max(from, clip->end()),
+                std::min(to, clip->end() + reach)
+            );
         }
         paintClip(painter, lane, *clip, wave, std::max(from, clip->at), std::min(to, clip->end()));
     }
@@ -385,7 +429,12 @@ void LanesView::paintLane(QPainter& painter, const Lane& lane)
 
 // Paints what a clip's take sounds like between two song times, which may lie in its spare.
 void LanesView::paintClip(
-    QPainter& painter, const Lane& lane, const Clip& clip, const QColor& colour, Frames from, Frames to
+    QPainter& painter,
+    const Lane& lane,
+    const Clip& clip,
+    const QColor& colour,
+    Frames from,
+    Frames to
 )
 {
     if (to <= from) {
@@ -426,7 +475,12 @@ void LanesView::paintClip(
 }
 
 bool LanesView::paintSamples(
-    QPainter& painter, const Lane& lane, const Clip& clip, const QColor& colour, Frames from, Frames to
+    QPainter& painter,
+    const Lane& lane,
+    const Clip& clip,
+    const QColor& colour,
+    Frames from,
+    Frames to
 )
 {
     const Frames takeFrom = std::max(Frames(0), from - clip.offset() - Frames(1));
@@ -434,8 +488,9 @@ bool LanesView::paintSamples(
     if (takeTo <= takeFrom) {
         return true;
     }
-    const auto samples =
-        session_.waves.samples(clip.take, std::max(0, clip.channel), takeFrom, (takeTo - takeFrom).count());
+    const auto samples = session_.waves.samples(
+        clip.take, std::max(0, clip.channel), takeFrom, (takeTo - takeFrom).count()
+    );
     if (samples.empty()) {
         return false;
     }
@@ -449,7 +504,8 @@ bool LanesView::paintSamples(
     }
     painter.save();
     painter.setClipRect(
-        QRectF(xOf(from), lane.area.top(), xOf(to) - xOf(from), lane.area.height()), Qt::IntersectClip
+        QRectF(xOf(from), lane.area.top(), xOf(to) - xOf(from), lane.area.height()),
+        Qt::IntersectClip
     );
     painter.setPen(QPen(colour, 1.2));
     painter.drawPolyline(line);
@@ -467,13 +523,18 @@ bool LanesView::paintSamples(
 void LanesView::paintOver(QPainter& painter) const
 {
     painter.save();
-    painter.setClipRect(QRect(sheet().left(), kRibbonHeight, sheet().width(), height() - kRibbonHeight));
+    painter.setClipRect(
+        QRect(sheet().left(), kRibbonHeight, sheet().width(), height() - kRibbonHeight)
+    );
     const Palette& colours = Theme::palette();
     if (const auto& range = session_.range()) {
         QColor straw = colours.straw;
         straw.setAlpha(60);
         painter.fillRect(
-            QRectF(xOf(range->from), sheet().top(), xOf(range->to) - xOf(range->from), sheet().height()), straw
+            QRectF(
+                xOf(range->from), sheet().top(), xOf(range->to) - xOf(range->from), sheet().height()
+            ),
+            straw
         );
     }
     if (stage_ != nullptr) {
@@ -531,7 +592,10 @@ bool LanesView::pressHead(const Lane& lane, QPoint place)
     }
     const QString name = change.muted ? (*change.muted ? tr("Mute %1") : tr("Unmute %1"))
                                       : (*change.soloed ? tr("Solo %1") : tr("End solo of %1"));
-    session_.document.apply(changeMix(session_.song(), lane.track, change), name.arg(QString::fromStdString(track->name)));
+    session_.document.apply(
+        changeMix(session_.song(), lane.track, change),
+        name.arg(QString::fromStdString(track->name))
+    );
     return true;
 }
 
@@ -582,9 +646,11 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
     const QPoint place = event->pos();
     switch (drag_) {
     case Drag::Ribbon: {
-        const double part = (place.x() - Theme::kHeadWidth) / std::max(1.0, width() - Theme::kHeadWidth - 8.0);
+        const double part =
+            (place.x() - Theme::kHeadWidth) / std::max(1.0, width() - Theme::kHeadWidth - 8.0);
         TimeScale moved = scale();
-        moved.left = part * static_cast<double>(session_.song().length().count()) - 0.5 * sheet().width() * moved.framesPerPixel;
+        moved.left = part * static_cast<double>(session_.song().length().count()) -
+                     0.5 * sheet().width() * moved.framesPerPixel;
         session_.setScale(moved);
         return;
     }
@@ -604,8 +670,16 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
         session_.setRange(TimeRange{std::min(a, b), std::max(a, b)});
         setReadout(
             tr("%1 to %2, %3 s")
-                .arg(placeText(session_.song(), std::min(a, b)).place, placeText(session_.song(), std::max(a, b)).place)
-                .arg(toSeconds(std::max(a, b) - std::min(a, b), session_.song().rate).count(), 0, 'f', 3),
+                .arg(
+                    placeText(session_.song(), std::min(a, b)).place,
+                    placeText(session_.song(), std::max(a, b)).place
+                )
+                .arg(
+                    toSeconds(std::max(a, b) - std::min(a, b), session_.song().rate).count(),
+                    0,
+                    'f',
+                    3
+                ),
             place
         );
         return;
@@ -646,7 +720,9 @@ void LanesView::mouseReleaseEvent(QMouseEvent* event)
     const bool isClick = (event->pos() - pressed_).manhattanLength() < 4;
     if (isClick && (ended == Drag::Ruler || ended == Drag::Select)) {
         session_.setRange(std::nullopt);
-        session_.player.seek(std::max(Frames(0), snapped(timeAt(event->position().x()), event->modifiers())));
+        session_.player.seek(
+            std::max(Frames(0), snapped(timeAt(event->position().x()), event->modifiers()))
+        );
         update();
     }
 }

@@ -11,7 +11,7 @@ class Stage;
 // One lane as it is laid out: which track, where on the screen.
 struct Lane {
     TrackId track;
-    QRect area;    // of the sound, right of the head
+    QRect area;  // of the sound, right of the head
     QRect head;
     bool isFirstOfSet = false;
     bool isLastOfSet = false;
@@ -34,7 +34,10 @@ public:
     [[nodiscard]] const Lane* laneAt(QPoint place) const;
     [[nodiscard]] QRect sheet() const;  // where lanes are, without heads
     [[nodiscard]] const TimeScale& scale() const { return session_.scale(); }
-    [[nodiscard]] double xOf(Frames songTime) const { return sheet().left() + scale().xOf(songTime); }
+    [[nodiscard]] double xOf(Frames songTime) const
+    {
+        return sheet().left() + scale().xOf(songTime);
+    }
     [[nodiscard]] Frames timeAt(double x) const { return scale().timeAt(x - sheet().left()); }
     // A read-out beside the pointer while something is dragged; empty takes it away.
     void setReadout(const QString& text, QPoint at);
@@ -66,8 +69,22 @@ private:
     void paintGrid(QPainter& painter) const;
     void paintHead(QPainter& painter, const Lane& lane) const;
     void paintLane(QPainter& painter, const Lane& lane);
-    void paintClip(QPainter& painter, const Lane& lane, const Clip& clip, const QColor& colour, Frames from, Frames to);
-    bool paintSamples(QPainter& painter, const Lane& lane, const Clip& clip, const QColor& colour, Frames from, Frames to);
+    void paintClip(
+        QPainter& painter,
+        const Lane& lane,
+        const Clip& clip,
+        const QColor& colour,
+        Frames from,
+        Frames to
+    );
+    bool paintSamples(
+        QPainter& painter,
+        const Lane& lane,
+        const Clip& clip,
+        const QColor& colour,
+        Frames from,
+        Frames to
+    );
     void paintOver(QPainter& painter) const;
     void paintEmpty(QPainter& painter) const;
     bool pressHead(const Lane& lane, QPoint place);

@@ -37,7 +37,8 @@ double loudnessDifference(const Song& a, const Song& b, const Sources& sources, 
     };
     const double first = loudness(a);
     const double second = loudness(b);
-    return std::isfinite(first) && std::isfinite(second) ? std::clamp(first - second, -12.0, 12.0) : 0.0;
+    return std::isfinite(first) && std::isfinite(second) ? std::clamp(first - second, -12.0, 12.0)
+                                                         : 0.0;
 }
 
 }  // namespace
@@ -50,7 +51,10 @@ Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, Q
     connect(&waves, &WaveCache::changed, this, &Session::viewChanged);
 }
 
-void Session::say(const QString& sentence) { Q_EMIT said(sentence); }
+void Session::say(const QString& sentence)
+{
+    Q_EMIT said(sentence);
+}
 
 // ---- where one looks
 
@@ -58,7 +62,8 @@ void Session::clampView()
 {
     const auto length = static_cast<double>(song().length().count());
     const double span = scale_.framesPerPixel * viewWidth_;
-    scale_.left = std::clamp(scale_.left, -0.05 * span, std::max(-0.05 * span, length - 0.5 * span));
+    scale_.left =
+        std::clamp(scale_.left, -0.05 * span, std::max(-0.05 * span, length - 0.5 * span));
 }
 
 void Session::setScale(TimeScale scale)
@@ -91,13 +96,17 @@ void Session::zoomTo(TimeRange range)
     Q_EMIT viewChanged();
 }
 
-void Session::zoomToAll() { zoomTo({Frames(0), std::max(song().length(), Frames(48000))}); }
+void Session::zoomToAll()
+{
+    zoomTo({Frames(0), std::max(song().length(), Frames(48000))});
+}
 
 void Session::reveal(Frames songTime)
 {
     const double x = scale_.xOf(songTime);
     if (x < 0.05 * viewWidth_ || x > 0.95 * viewWidth_) {
-        scale_.left = static_cast<double>(songTime.count()) - 0.3 * viewWidth_ * scale_.framesPerPixel;
+        scale_.left =
+            static_cast<double>(songTime.count()) - 0.3 * viewWidth_ * scale_.framesPerPixel;
         clampView();
         Q_EMIT viewChanged();
     }
@@ -140,7 +149,9 @@ void Session::setRange(std::optional<TimeRange> range)
 {
     range_ = range;
     if (player.loop()) {
-        player.setLoop(range ? std::optional(engine::LoopRange{range->from, range->to}) : std::nullopt);
+        player.setLoop(
+            range ? std::optional(engine::LoopRange{range->from, range->to}) : std::nullopt
+        );
     }
     Q_EMIT choiceChanged();
 }
@@ -156,7 +167,10 @@ void Session::setJoin(std::size_t join)
 
 // ---- the fit being looked at
 
-void Session::requestChanged() { refreshPreview(); }
+void Session::requestChanged()
+{
+    refreshPreview();
+}
 
 void Session::setRangeOfBars(std::optional<BarRange> bars)
 {
@@ -175,7 +189,8 @@ void Session::refreshPreview()
     // Judging is needed only when hits or grid changed; moving a slider is the rest.
     SetHits hits = hitsOf(song(), *chosen);
     const std::pair grid{request.grid, song().tempo};
-    if (hits.hits != judgedHits_.hits || grid != judgedGrid_ || preview_.performance.hits.size() != hits.hits.size()) {
+    if (hits.hits != judgedHits_.hits || grid != judgedGrid_ ||
+        preview_.performance.hits.size() != hits.hits.size()) {
         preview_.performance = judgeSet(song(), *chosen, hits, request.grid);
         judgedGrid_ = grid;
         judgedHits_ = hits;
@@ -197,7 +212,9 @@ void Session::applyFit()
         tr("Cut and join"),
         true,
         this,
-        [song = document.song(), sources = document.sources(), id = chosen->id, wanted = request](const Work& work) {
+        [song = document.song(), sources = document.sources(), id = chosen->id, wanted = request](
+            const Work& work
+        ) {
             return std::pair{song, cutFit(*song, id, wanted, *sources, work)};
         },
         [this](const std::pair<std::shared_ptr<const Song>, Result<FitOutcome>>& done) {
@@ -348,9 +365,10 @@ void Session::songChanged()
             tracks.push_back(song().track(id));
         }
     }
-    const bool cutsChanged = !std::ranges::equal(tracks, auditedTracks_, [](const auto& a, const auto& b) {
-        return a == b || (a->id == b->id && a->clips == b->clips);
-    });
+    const bool cutsChanged =
+        !std::ranges::equal(tracks, auditedTracks_, [](const auto& a, const auto& b) {
+            return a == b || (a->id == b->id && a->clips == b->clips);
+        });
     auditedTracks_ = tracks;
     if (cutsChanged) {
         joins_ = chosen != nullptr ? joinsOf(song(), *chosen) : std::vector<SetJoin>();
@@ -362,7 +380,9 @@ void Session::songChanged()
                 false,
                 this,
                 [song = document.song(), sources = document.sources()](const Work& work) {
-                    return loudnessDifference(*song, engine::asRecorded(*song, Frames(0)), *sources, work);
+                    return loudnessDifference(
+                        *song, engine::asRecorded(*song, Frames(0)), *sources, work
+                    );
                 },
                 [this](double difference) { player.setRecordedTrim(difference); }
             );
@@ -390,7 +410,9 @@ PlaceText placeText(const Song& song, Frames songTime)
     const double off = inMilliseconds(time - song.tempo.timeAt(nearest));
     return {
         QStringLiteral("%1 · %2").arg(place.bar).arg(place.beat),
-        QStringLiteral("%1%2 ms").arg(off < 0.0 ? QStringLiteral("−") : QStringLiteral("+")).arg(std::abs(off), 0, 'f', 0),
+        QStringLiteral("%1%2 ms")
+            .arg(off < 0.0 ? QStringLiteral("−") : QStringLiteral("+"))
+            .arg(std::abs(off), 0, 'f', 0),
         off};
 }
 

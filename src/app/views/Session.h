@@ -5,7 +5,6 @@
 #include "app/document/Document.h"
 #include "app/document/WaveCache.h"
 #include "app/views/TimeScale.h"
-
 #include "core/audit/SongAudit.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
@@ -48,7 +47,8 @@ public:
     // ---- what is chosen
     [[nodiscard]] TrackId track() const { return track_; }
     void setTrack(TrackId track);
-    [[nodiscard]] const MicSet* set() const;  // that of the chosen track, or the first; null for none
+    [[nodiscard]] const MicSet*
+    set() const;  // that of the chosen track, or the first; null for none
     [[nodiscard]] MarkId mark() const { return mark_; }
     void setMark(TrackId track, MarkId mark);
     [[nodiscard]] const std::optional<TimeRange>& range() const { return range_; }
@@ -63,12 +63,18 @@ public:
     void setRangeOfBars(std::optional<BarRange> bars);
 
     // ---- detection
-    [[nodiscard]] const SetAnalysis* analysis() const { return analysis_ ? analysis_.get() : nullptr; }
+    [[nodiscard]] const SetAnalysis* analysis() const
+    {
+        return analysis_ ? analysis_.get() : nullptr;
+    }
     void detect(std::function<void()> then = {});
 
     // ---- joins and findings
     [[nodiscard]] const std::vector<SetJoin>& joins() const { return joins_; }
-    [[nodiscard]] const std::vector<Finding>& findings() const { return findings_; }  // not accepted ones
+    [[nodiscard]] const std::vector<Finding>& findings() const
+    {
+        return findings_;
+    }  // not accepted ones
     [[nodiscard]] const std::vector<std::size_t>& joinsWorstFirst() const { return worstFirst_; }
     [[nodiscard]] const Finding* worstOf(std::size_t join) const;
     void applyFit();

@@ -9,7 +9,7 @@ namespace orthochron::app {
 
 // Where song time falls on the screen: plain arithmetic. `left` is the song time at x = 0.
 struct TimeScale {
-    double left = 0.0;             // frames
+    double left = 0.0;  // frames
     double framesPerPixel = 512.0;
 
     [[nodiscard]] double xOf(Frames songTime) const

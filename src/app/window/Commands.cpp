@@ -7,9 +7,12 @@ namespace orthochron::app {
 
 namespace {
 
-CommandSpec spec(Command command, const char* id, const char* menu, const char* text, const char* keys)
+CommandSpec
+spec(Command command, const char* id, const char* menu, const char* text, const char* keys)
 {
-    const auto say = [](const char* words) { return QCoreApplication::translate("Commands", words); };
+    const auto say = [](const char* words) {
+        return QCoreApplication::translate("Commands", words);
+    };
     return {command, QLatin1String(id), say(menu), say(text), QLatin1String(keys)};
 }
 
@@ -101,7 +104,8 @@ void setKeys(const CommandSpec& spec, const QKeySequence& keys)
 QString shortcutsDocument()
 {
     QString text = QStringLiteral(
-        "# Shortcuts\n\nMade from the table in the code by `orthochron --list-shortcuts`. All can be changed in Edit › Shortcuts.\n"
+        "# Shortcuts\n\nMade from the table in the code by `orthochron --list-shortcuts`. All can "
+        "be changed in Edit › Shortcuts.\n"
         "The key left of 1, held, shows the stage one came from and returns on release.\n"
     );
     QString menu;

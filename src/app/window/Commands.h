@@ -10,22 +10,77 @@ namespace orthochron::app {
 // Everything that can be done with a key, in one table: the menus, the shortcuts dialog and
 // docs/shortcuts.md are all made from it.
 enum class Command {
-    NewSong, OpenSong, OpenDemo, Save, SaveAs, Import, Quit,
-    Undo, Redo, Remove, MakeSet, OpenSet, FoldSet, RenameTrack, RemoveTrack, HideTrack, ShowAll, TrackUp, TrackDown,
-    PlayStop, ToStart, Loop, SwitchSide, Click, Mute, Solo, Hear, BarBack, BarOn,
-    Next, Previous, MainAction, AddMark, ZoomToMark, NudgeBack, NudgeOn, NudgeBackFine, NudgeOnFine, NudgeBackCoarse, NudgeOnCoarse,
-    Mend, Accept, LockJoin,
-    ZoomIn, ZoomOut, ZoomSelection, ZoomAll, Follow, LanesHigher, LanesLower, NightSheet, LargerType, SmallerType,
-    StageTakes, StageGrid, StageMarks, StageFit, StageJoins, StageTune, StageShape, StageSounds, StagePrint,
+    NewSong,
+    OpenSong,
+    OpenDemo,
+    Save,
+    SaveAs,
+    Import,
+    Quit,
+    Undo,
+    Redo,
+    Remove,
+    MakeSet,
+    OpenSet,
+    FoldSet,
+    RenameTrack,
+    RemoveTrack,
+    HideTrack,
+    ShowAll,
+    TrackUp,
+    TrackDown,
+    PlayStop,
+    ToStart,
+    Loop,
+    SwitchSide,
+    Click,
+    Mute,
+    Solo,
+    Hear,
+    BarBack,
+    BarOn,
+    Next,
+    Previous,
+    MainAction,
+    AddMark,
+    ZoomToMark,
+    NudgeBack,
+    NudgeOn,
+    NudgeBackFine,
+    NudgeOnFine,
+    NudgeBackCoarse,
+    NudgeOnCoarse,
+    Mend,
+    Accept,
+    LockJoin,
+    ZoomIn,
+    ZoomOut,
+    ZoomSelection,
+    ZoomAll,
+    Follow,
+    LanesHigher,
+    LanesLower,
+    NightSheet,
+    LargerType,
+    SmallerType,
+    StageTakes,
+    StageGrid,
+    StageMarks,
+    StageFit,
+    StageJoins,
+    StageTune,
+    StageShape,
+    StageSounds,
+    StagePrint,
     Shortcuts,
 };
 
 struct CommandSpec {
     Command command;
-    QString id;     // stable, for the user's own shortcuts
-    QString menu;   // "Song", "Edit", ...
+    QString id;    // stable, for the user's own shortcuts
+    QString menu;  // "Song", "Edit", ...
     QString text;
-    QString keys;   // as delivered
+    QString keys;  // as delivered
 };
 
 [[nodiscard]] const std::vector<CommandSpec>& commandTable();

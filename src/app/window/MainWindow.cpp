@@ -1,21 +1,9 @@
 #include "app/window/MainWindow.h"
 
-#include "app/stages/fit/FitStage.h"
-#include "app/stages/grid/GridStage.h"
-#include "app/stages/joins/JoinsStage.h"
-#include "app/stages/marks/MarksStage.h"
-#include "app/stages/print/PrintStage.h"
-#include "app/stages/takes/TakesStage.h"
-#include "app/theme/Theme.h"
-#include "app/window/StageRail.h"
-#include "app/window/StatusLine.h"
-#include "app/window/Strip.h"
-
-#include "core/demo/DemoSong.h"
-
 #include <QAction>
 #include <QApplication>
 #include <QCloseEvent>
+#include <QComboBox>
 #include <QDialog>
 #include <QDialogButtonBox>
 #include <QDragEnterEvent>
@@ -32,6 +20,18 @@
 #include <QTableWidget>
 #include <QVBoxLayout>
 
+#include "app/stages/fit/FitStage.h"
+#include "app/stages/grid/GridStage.h"
+#include "app/stages/joins/JoinsStage.h"
+#include "app/stages/marks/MarksStage.h"
+#include "app/stages/print/PrintStage.h"
+#include "app/stages/takes/TakesStage.h"
+#include "app/theme/Theme.h"
+#include "app/window/StageRail.h"
+#include "app/window/StatusLine.h"
+#include "app/window/Strip.h"
+#include "core/demo/DemoSong.h"
+
 namespace orthochron::app {
 
 namespace {
@@ -40,9 +40,15 @@ namespace {
 const std::map<int, const char*>& offStages()
 {
     static const std::map<int, const char*> kOff{
-        {5, QT_TRANSLATE_NOOP("MainWindow", "notes on a ladder of semitones, to tune a voice or a bass")},
+        {5,
+         QT_TRANSLATE_NOOP(
+             "MainWindow", "notes on a ladder of semitones, to tune a voice or a bass"
+         )},
         {6, QT_TRANSLATE_NOOP("MainWindow", "level lines, fades and hushes")},
-        {7, QT_TRANSLATE_NOOP("MainWindow", "slices, pads, and sounds put under or in place of hits")}};
+        {7,
+         QT_TRANSLATE_NOOP(
+             "MainWindow", "slices, pads, and sounds put under or in place of hits"
+         )}};
     return kOff;
 }
 
@@ -65,10 +71,24 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     auto* row = new QHBoxLayout;
     row->setSpacing(0);
     std::vector<StageRail::Entry> entries;
-    const QStringList names{tr("Takes"), tr("Grid"), tr("Marks"), tr("Fit"), tr("Joins"), tr("Tune"), tr("Shape"), tr("Sounds"), tr("Print")};
+    const QStringList names{
+        tr("Takes"),
+        tr("Grid"),
+        tr("Marks"),
+        tr("Fit"),
+        tr("Joins"),
+        tr("Tune"),
+        tr("Shape"),
+        tr("Sounds"),
+        tr("Print")};
     for (int i = 0; i < names.size(); ++i) {
         const auto off = offStages().find(i);
-        entries.push_back({names[i], off == offStages().end() ? QString() : tr(off->second), off == offStages().end(), false});
+        entries.push_back(
+            {names[i],
+             off == offStages().end() ? QString() : tr(off->second),
+             off == offStages().end(),
+             false}
+        );
     }
     rail_ = new StageRail(std::move(entries), middle);
     row->addWidget(rail_);
@@ -102,6 +122,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     connect(splitter_, &QSplitter::splitterMoved, this, [this] {
         QSettings().setValue(QStringLiteral("bench/%1").arg(stage_), splitter_->sizes().value(1));
     });
+    qApp->installEventFilter(this);
     timer_.setInterval(33);
     connect(&timer_, &QTimer::timeout, this, &MainWindow::tick);
     timer_.start();
@@ -138,7 +159,9 @@ void MainWindow::makeMenus()
         action->setObjectName(QStringLiteral("action-") + spec.id);
         action->setShortcut(keysOf(spec));
         action->setShortcutContext(Qt::WindowShortcut);
-        connect(action, &QAction::triggered, this, [this, command = spec.command] { run(command); });
+        connect(action, &QAction::triggered, this, [this, command = spec.command] {
+            run(command);
+        });
         menu->addAction(action);
         actions_[spec.command] = action;
         if (spec.command == Command::OpenSong) {
@@ -146,7 +169,10 @@ void MainWindow::makeMenus()
             connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
         }
     }
-    for (const auto& [command, stage] : {std::pair{Command::StageTune, 5}, std::pair{Command::StageShape, 6}, std::pair{Command::StageSounds, 7}}) {
+    for (const auto& [command, stage] :
+         {std::pair{Command::StageTune, 5},
+          std::pair{Command::StageShape, 6},
+          std::pair{Command::StageSounds, 7}}) {
         actions_[command]->setToolTip(tr(offStages().at(stage)));
     }
     for (const Command command : {Command::Follow, Command::NightSheet}) {
@@ -168,7 +194,11 @@ void MainWindow::fillRecent()
 void MainWindow::showStage(int stage)
 {
     if (stages_[static_cast<std::size_t>(stage)] == nullptr) {
-        session_.say(tr("%1 is not here yet: %2").arg(QStringList{tr("Tune"), tr("Shape"), tr("Sounds")}[stage - 5], tr(offStages().at(stage))));
+        session_.say(tr("%1 is not here yet: %2")
+                         .arg(
+                             QStringList{tr("Tune"), tr("Shape"), tr("Sounds")}[stage - 5],
+                             tr(offStages().at(stage))
+                         ));
         return;
     }
     if (stage != stage_) {
@@ -176,16 +206,28 @@ void MainWindow::showStage(int stage)
     }
     stage_ = stage;
     rail_->setCurrent(stage);
+    for (Stage* other : stages_) {
+        if (other != nullptr) {
+            // Only the bench one sees has a say in how high it is.
+            const bool isShown = other == current();
+            other->bench()->setSizePolicy(
+                QSizePolicy::Preferred, isShown ? QSizePolicy::Preferred : QSizePolicy::Ignored
+            );
+        }
+    }
     benches_->setCurrentWidget(current()->bench());
     lanes_->setStage(current());
-    const int usual = stage == 4 ? 380 : stage == 3 ? 292 : 210;
+    const int usual = stage == 4 ? 380 : stage == 3 ? 292 : 236;
     const int tall = QSettings().value(QStringLiteral("bench/%1").arg(stage), usual).toInt();
     splitter_->setSizes({std::max(200, splitter_->height() - tall), tall});
     current()->entered();
     refresh();
 }
 
-QString MainWindow::statusText() const { return status_->text(); }
+QString MainWindow::statusText() const
+{
+    return status_->text();
+}
 
 void MainWindow::refresh()
 {
@@ -207,7 +249,9 @@ void MainWindow::refresh()
     actions_[Command::NightSheet]->setChecked(Theme::sheet() == Sheet::Night);
     const Song& song = session_.song();
     const QString title = song.name.empty() ? tr("New song") : QString::fromStdString(song.name);
-    setWindowTitle(QStringLiteral("%1%2 – Orthochron").arg(title, session_.document.isChanged() ? QStringLiteral(" *") : QString()));
+    setWindowTitle(QStringLiteral("%1%2 – Orthochron")
+                       .arg(title, session_.document.isChanged() ? QStringLiteral(" *") : QString())
+    );
 }
 
 void MainWindow::tick()
@@ -232,7 +276,9 @@ void MainWindow::run(Command command)
         return;
     case Command::OpenSong:
         if (mayClose()) {
-            const QString path = QFileDialog::getOpenFileName(this, tr("Open song"), QString(), tr("Orthochron songs (*.orthochron)"));
+            const QString path = QFileDialog::getOpenFileName(
+                this, tr("Open song"), QString(), tr("Orthochron songs (*.orthochron)")
+            );
             if (!path.isEmpty()) {
                 openSong(path);
             }
@@ -273,7 +319,10 @@ bool MainWindow::runEdit(Command command)
     case Command::OpenSet: takes_->openSet(); return true;
     case Command::FoldSet:
         if (const MicSet* set = session_.set()) {
-            document.apply(foldSet(song, set->id, !set->isFolded), set->isFolded ? tr("Unfold mic set") : tr("Fold mic set"));
+            document.apply(
+                foldSet(song, set->id, !set->isFolded),
+                set->isFolded ? tr("Unfold mic set") : tr("Fold mic set")
+            );
         }
         return true;
     case Command::RenameTrack: takes_->renameTrack(session_.track()); return true;
@@ -310,12 +359,18 @@ bool MainWindow::runPlay(Command command)
     case Command::Click: strip_->toggleClick(); return true;
     case Command::Mute:
         if (track) {
-            session_.document.apply(changeMix(session_.song(), track->id, {.muted = !track->isMuted}), track->isMuted ? tr("Unmute track") : tr("Mute track"));
+            session_.document.apply(
+                changeMix(session_.song(), track->id, {.muted = !track->isMuted}),
+                track->isMuted ? tr("Unmute track") : tr("Mute track")
+            );
         }
         return true;
     case Command::Solo:
         if (track) {
-            session_.document.apply(changeMix(session_.song(), track->id, {.soloed = !track->isSoloed}), track->isSoloed ? tr("End solo") : tr("Solo track"));
+            session_.document.apply(
+                changeMix(session_.song(), track->id, {.soloed = !track->isSoloed}),
+                track->isSoloed ? tr("End solo") : tr("Solo track")
+            );
         }
         return true;
     case Command::Hear: current()->hear(); return true;
@@ -384,9 +439,11 @@ void MainWindow::runView(Command command)
 void MainWindow::moveByBars(int bars)
 {
     const Song& song = session_.song();
-    const Beats now = song.tempo.beatsAt(toSeconds(session_.player.position(), song.rate) + milliseconds(1.0));
+    const Beats now =
+        song.tempo.beatsAt(toSeconds(session_.player.position(), song.rate) + milliseconds(1.0));
     const int bar = song.tempo.barAt(now) + bars;
-    const Frames at = std::max(Frames(0), toFrames(song.tempo.timeAt(song.tempo.startOfBar(bar)), song.rate));
+    const Frames at =
+        std::max(Frames(0), toFrames(song.tempo.timeAt(song.tempo.startOfBar(bar)), song.rate));
     session_.player.seek(at);
     session_.reveal(at);
     lanes_->update();
@@ -399,7 +456,13 @@ bool MainWindow::mayClose()
     if (!session_.document.isChanged()) {
         return true;
     }
-    QMessageBox box(QMessageBox::Question, tr("Save the song?"), tr("The song was changed since it was saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
+    QMessageBox box(
+        QMessageBox::Question,
+        tr("Save the song?"),
+        tr("The song was changed since it was saved."),
+        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel,
+        this
+    );
     box.setDefaultButton(QMessageBox::Save);
     switch (box.exec()) {
     case QMessageBox::Save: return save(false);
@@ -412,7 +475,9 @@ bool MainWindow::save(bool askWhere)
 {
     QString path = session_.document.path();
     if (path.isEmpty() || askWhere) {
-        path = QFileDialog::getSaveFileName(this, tr("Save song"), path, tr("Orthochron songs (*.orthochron)"));
+        path = QFileDialog::getSaveFileName(
+            this, tr("Save song"), path, tr("Orthochron songs (*.orthochron)")
+        );
         if (path.isEmpty()) {
             return false;
         }
@@ -421,7 +486,10 @@ bool MainWindow::save(bool askWhere)
         }
     }
     if (session_.song().name.empty()) {
-        session_.document.apply(renameSong(session_.song(), QFileInfo(path).completeBaseName().toStdString()), tr("Name the song"));
+        session_.document.apply(
+            renameSong(session_.song(), QFileInfo(path).completeBaseName().toStdString()),
+            tr("Name the song")
+        );
     }
     const auto saved = session_.document.save(path);
     if (!saved) {
@@ -442,9 +510,12 @@ void MainWindow::openSong(const QString& path)
     session_.zoomToAll();
     if (opened->isRecovered) {
         QMessageBox box(
-            QMessageBox::Question, tr("Recovered"),
-            tr("The program did not end well last time. What was not saved then is open now. Keep it, or go back to what was saved?"),
-            QMessageBox::NoButton, this
+            QMessageBox::Question,
+            tr("Recovered"),
+            tr("The program did not end well last time. What was not saved then is open now. Keep "
+               "it, or go back to what was saved?"),
+            QMessageBox::NoButton,
+            this
         );
         box.addButton(tr("Keep it"), QMessageBox::AcceptRole);
         const auto* back = box.addButton(tr("Go back"), QMessageBox::DestructiveRole);
@@ -468,7 +539,11 @@ void MainWindow::findMissing()
             continue;
         }
         const QString name = QString::fromStdString(session_.song().take(trouble.take)->name);
-        if (QMessageBox::question(this, tr("A take is missing"), tr("%1\nLook for it?").arg(QString::fromStdString(trouble.sentence))) != QMessageBox::Yes) {
+        if (QMessageBox::question(
+                this,
+                tr("A take is missing"),
+                tr("%1\nLook for it?").arg(QString::fromStdString(trouble.sentence))
+            ) != QMessageBox::Yes) {
             return;
         }
         const QString path = QFileDialog::getOpenFileName(this, tr("Where is %1?").arg(name));
@@ -487,10 +562,15 @@ void MainWindow::openDemo()
     if (!mayClose()) {
         return;
     }
-    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/demo");
+    const QString folder =
+        QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/demo");
     session_.jobs.run(
-        tr("Recording the demo song"), true, this,
-        [folder = folder.toStdString()](const Work& work) { return demo::writeDemoSong(folder, work); },
+        tr("Recording the demo song"),
+        true,
+        this,
+        [folder = folder.toStdString()](const Work& work) {
+            return demo::writeDemoSong(folder, work);
+        },
         [this](const Result<std::filesystem::path>& path) {
             if (path) {
                 openSong(QString::fromStdString(path->string()));
@@ -536,10 +616,33 @@ void MainWindow::dropEvent(QDropEvent* event)
     takes_->import(paths);
 }
 
+// Arrows, Delete and the like belong to the field that has the focus before they are shortcuts.
+bool MainWindow::eventFilter(QObject* watched, QEvent* event)
+{
+    if (event->type() == QEvent::ShortcutOverride) {
+        const QWidget* focus = QApplication::focusWidget();
+        const bool usesKeys = qobject_cast<const NumberField*>(focus) != nullptr ||
+                              qobject_cast<const ContactSheet*>(focus) != nullptr ||
+                              qobject_cast<const QComboBox*>(focus) != nullptr ||
+                              qobject_cast<const StageRail*>(focus) != nullptr ||
+                              qobject_cast<const QAbstractItemView*>(focus) != nullptr;
+        const auto* key = static_cast<QKeyEvent*>(event);
+        const bool isFieldKey = key->key() == Qt::Key_Up || key->key() == Qt::Key_Down ||
+                                key->key() == Qt::Key_Left || key->key() == Qt::Key_Right ||
+                                key->key() == Qt::Key_Delete;
+        if (usesKeys && isFieldKey && (key->modifiers() & Qt::ControlModifier) == 0) {
+            event->accept();
+            return false;
+        }
+    }
+    return QMainWindow::eventFilter(watched, event);
+}
+
 // The key left of 1, held, shows the stage one came from.
 void MainWindow::keyPressEvent(QKeyEvent* event)
 {
-    if (event->nativeScanCode() == 49 || event->key() == Qt::Key_QuoteLeft || event->key() == Qt::Key_AsciiCircum) {
+    if (event->nativeScanCode() == 49 || event->key() == Qt::Key_QuoteLeft ||
+        event->key() == Qt::Key_AsciiCircum) {
         if (!event->isAutoRepeat() && heldFrom_ < 0) {
             heldFrom_ = stage_;
             showStage(before_);
@@ -551,8 +654,9 @@ void MainWindow::keyPressEvent(QKeyEvent* event)
 
 void MainWindow::keyReleaseEvent(QKeyEvent* event)
 {
-    if (heldFrom_ >= 0 && !event->isAutoRepeat()
-        && (event->nativeScanCode() == 49 || event->key() == Qt::Key_QuoteLeft || event->key() == Qt::Key_AsciiCircum)) {
+    if (heldFrom_ >= 0 && !event->isAutoRepeat() &&
+        (event->nativeScanCode() == 49 || event->key() == Qt::Key_QuoteLeft ||
+         event->key() == Qt::Key_AsciiCircum)) {
         showStage(heldFrom_);
         heldFrom_ = -1;
         return;
@@ -564,20 +668,34 @@ void MainWindow::showTrackMenu(TrackId id, const QPoint& at)
 {
     const auto track = session_.song().track(id);
     QMenu menu(this);
-    for (const Command command : {Command::RenameTrack, Command::HideTrack, Command::TrackUp, Command::TrackDown, Command::RemoveTrack}) {
+    for (const Command command :
+         {Command::RenameTrack,
+          Command::HideTrack,
+          Command::TrackUp,
+          Command::TrackDown,
+          Command::RemoveTrack}) {
         menu.addAction(actions_[command]);
     }
     menu.addSeparator();
     auto* level = menu.addMenu(tr("Level: %1 dB").arg(track->gainDecibels));
     for (const double decibels : {6.0, 3.0, 0.0, -3.0, -6.0, -12.0, -24.0}) {
         level->addAction(tr("%1 dB").arg(decibels), this, [this, id, decibels] {
-            session_.document.apply(changeMix(session_.song(), id, {.gainDecibels = decibels}), tr("Level of track"));
+            session_.document.apply(
+                changeMix(session_.song(), id, {.gainDecibels = decibels}), tr("Level of track")
+            );
         });
     }
     auto* pan = menu.addMenu(tr("Pan"));
-    for (const auto& [text, value] : {std::pair{tr("left"), -1.0}, std::pair{tr("half left"), -0.5}, std::pair{tr("middle"), 0.0}, std::pair{tr("half right"), 0.5}, std::pair{tr("right"), 1.0}}) {
+    for (const auto& [text, value] :
+         {std::pair{tr("left"), -1.0},
+          std::pair{tr("half left"), -0.5},
+          std::pair{tr("middle"), 0.0},
+          std::pair{tr("half right"), 0.5},
+          std::pair{tr("right"), 1.0}}) {
         pan->addAction(text, this, [this, id, place = value] {
-            session_.document.apply(changeMix(session_.song(), id, {.pan = place}), tr("Pan of track"));
+            session_.document.apply(
+                changeMix(session_.song(), id, {.pan = place}), tr("Pan of track")
+            );
         });
     }
     menu.exec(at);
@@ -602,21 +720,30 @@ void MainWindow::editShortcuts()
         table->setCellWidget(i, 1, new QKeySequenceEdit(keysOf(spec), table));
     }
     layout->addWidget(table);
-    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel | QDialogButtonBox::RestoreDefaults, &dialog);
+    auto* buttons = new QDialogButtonBox(
+        QDialogButtonBox::Ok | QDialogButtonBox::Cancel | QDialogButtonBox::RestoreDefaults, &dialog
+    );
     layout->addWidget(buttons);
     connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-    connect(buttons->button(QDialogButtonBox::RestoreDefaults), &QPushButton::clicked, &dialog, [table, &specs] {
-        for (int i = 0; i < table->rowCount(); ++i) {
-            qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))->setKeySequence(QKeySequence(specs[static_cast<std::size_t>(i)].keys));
+    connect(
+        buttons->button(QDialogButtonBox::RestoreDefaults),
+        &QPushButton::clicked,
+        &dialog,
+        [table, &specs] {
+            for (int i = 0; i < table->rowCount(); ++i) {
+                qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))
+                    ->setKeySequence(QKeySequence(specs[static_cast<std::size_t>(i)].keys));
+            }
         }
-    });
+    );
     if (dialog.exec() != QDialog::Accepted) {
         return;
     }
     for (int i = 0; i < table->rowCount(); ++i) {
         const CommandSpec& spec = specs[static_cast<std::size_t>(i)];
-        const QKeySequence keys = qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))->keySequence();
+        const QKeySequence keys =
+            qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))->keySequence();
         setKeys(spec, keys);
         actions_[spec.command]->setShortcut(keys);
     }

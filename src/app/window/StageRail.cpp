@@ -1,15 +1,16 @@
 #include "app/window/StageRail.h"
 
-#include "app/theme/Theme.h"
-
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
 
+#include "app/theme/Theme.h"
+
 namespace orthochron::app {
 
-StageRail::StageRail(std::vector<Entry> entries, QWidget* parent) : QWidget(parent), entries_(std::move(entries))
+StageRail::StageRail(std::vector<Entry> entries, QWidget* parent)
+    : QWidget(parent), entries_(std::move(entries))
 {
     setObjectName(QStringLiteral("stageRail"));
     setAccessibleName(tr("Stages"));
@@ -18,7 +19,10 @@ StageRail::StageRail(std::vector<Entry> entries, QWidget* parent) : QWidget(pare
     setFocusPolicy(Qt::TabFocus);
 }
 
-QRect StageRail::place(int stage) const { return {0, 14 + stage * 46, width(), 40}; }
+QRect StageRail::place(int stage) const
+{
+    return {0, 14 + stage * 46, width(), 40};
+}
 
 int StageRail::stageAt(QPoint at) const
 {
@@ -62,7 +66,9 @@ void StageRail::paintEvent(QPaintEvent*)
             painter.fillPath(tab, colours.paper);
             painter.setPen(QPen(hasFocus() ? colours.ink : colours.barLine, 1));
             painter.drawPath(tab);
-            painter.fillRect(QRect(width() - 1, area.top() + 1, 1, area.height() - 1), colours.paper);
+            painter.fillRect(
+                QRect(width() - 1, area.top() + 1, 1, area.height() - 1), colours.paper
+            );
         }
         QColor ink = isCurrent ? colours.ink : colours.secondInk;
         if (!entry.isOn) {
@@ -70,7 +76,9 @@ void StageRail::paintEvent(QPaintEvent*)
         }
         painter.setPen(ink);
         painter.setFont(Theme::label(8));
-        painter.drawText(QRect(18, area.top(), 12, area.height()), Qt::AlignVCenter, QString::number(i + 1));
+        painter.drawText(
+            QRect(18, area.top(), 12, area.height()), Qt::AlignVCenter, QString::number(i + 1)
+        );
         painter.setFont(Theme::text(11, isCurrent ? QFont::DemiBold : QFont::Normal));
         painter.drawText(QRect(34, area.top(), 54, area.height()), Qt::AlignVCenter, entry.name);
         if (entry.isWorkedOn) {
@@ -82,7 +90,9 @@ void StageRail::paintEvent(QPaintEvent*)
     }
     painter.setPen(colours.secondInk);
     painter.setFont(Theme::label(8));
-    painter.drawText(QRect(4, height() - 40, width() - 8, 32), Qt::AlignCenter, tr("hold ` for the\nlast stage"));
+    painter.drawText(
+        QRect(4, height() - 40, width() - 8, 32), Qt::AlignCenter, tr("hold ` for the\nlast stage")
+    );
 }
 
 void StageRail::mousePressEvent(QMouseEvent* event)
@@ -101,16 +111,23 @@ void StageRail::mouseMoveEvent(QMouseEvent* event)
         return;
     }
     const Entry& entry = entries_[static_cast<std::size_t>(stage)];
-    Q_EMIT hint(entry.isOn ? tr("%1 (key %2)").arg(entry.name).arg(stage + 1) : tr("%1 is not here yet: %2").arg(entry.name, entry.willHold));
+    Q_EMIT hint(
+        entry.isOn ? tr("%1 (key %2)").arg(entry.name).arg(stage + 1)
+                   : tr("%1 is not here yet: %2").arg(entry.name, entry.willHold)
+    );
 }
 
-void StageRail::leaveEvent(QEvent*) { Q_EMIT hint(QString()); }
+void StageRail::leaveEvent(QEvent*)
+{
+    Q_EMIT hint(QString());
+}
 
 void StageRail::keyPressEvent(QKeyEvent* event)
 {
     if (event->key() == Qt::Key_Down || event->key() == Qt::Key_Up) {
         const int by = event->key() == Qt::Key_Down ? 1 : -1;
-        for (int stage = current_ + by; stage >= 0 && stage < static_cast<int>(entries_.size()); stage += by) {
+        for (int stage = current_ + by; stage >= 0 && stage < static_cast<int>(entries_.size());
+             stage += by) {
             if (entries_[static_cast<std::size_t>(stage)].isOn) {
                 Q_EMIT chosen(stage);
                 return;

@@ -1,13 +1,13 @@
 #include "app/window/StatusLine.h"
 
-#include "app/theme/Theme.h"
-#include "app/views/Session.h"
-
 #include <QElapsedTimer>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPainter>
 #include <QPushButton>
+
+#include "app/theme/Theme.h"
+#include "app/views/Session.h"
 
 namespace orthochron::app {
 
@@ -72,21 +72,39 @@ void StatusLine::showError(const QString& text)
     fill();
 }
 
-QString StatusLine::text() const { return text_->text(); }
+QString StatusLine::text() const
+{
+    return text_->text();
+}
 
 void StatusLine::fill()
 {
     const bool isError = !error_.isEmpty();
-    const QString shown = isError ? error_ : !said_.isEmpty() ? said_ : !hint_.isEmpty() ? hint_ : status_;
+    const QString shown = isError            ? error_
+                          : !said_.isEmpty() ? said_
+                          : !hint_.isEmpty() ? hint_
+                                             : status_;
     text_->setText(shown);
     text_->setToolTip(isError ? shown : QString());
     QPalette colours = QGuiApplication::palette();
-    colours.setColor(QPalette::WindowText, isError ? Theme::palette().finding : Theme::palette().ink);
+    colours.setColor(
+        QPalette::WindowText, isError ? Theme::palette().finding : Theme::palette().ink
+    );
     text_->setPalette(colours);
     dismiss_->setVisible(isError);
     const auto count = session_.findings().size();
-    findings_->setText(count == 0 ? tr("no findings") : tr("%n finding(s)", nullptr, static_cast<int>(count)).replace(QStringLiteral("finding(s)"), count == 1 ? tr("finding") : tr("findings")));
-    findings_->setStyleSheet(QStringLiteral("border:0;padding:0 4px;background:transparent;color:%1").arg((count == 0 ? Theme::palette().secondInk : Theme::palette().finding).name()));
+    findings_->setText(
+        count == 0
+            ? tr("no findings")
+            : tr("%n finding(s)", nullptr, static_cast<int>(count))
+                  .replace(
+                      QStringLiteral("finding(s)"), count == 1 ? tr("finding") : tr("findings")
+                  )
+    );
+    findings_->setStyleSheet(
+        QStringLiteral("border:0;padding:0 4px;background:transparent;color:%1")
+            .arg((count == 0 ? Theme::palette().secondInk : Theme::palette().finding).name())
+    );
 }
 
 void StatusLine::paintEvent(QPaintEvent*)
@@ -126,7 +144,9 @@ void ProgressLine::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
     painter.fillRect(rect(), Theme::palette().edge);
-    painter.fillRect(QRectF(0, 0, width() * session_.jobs.shownProgress(), 2), Theme::palette().ink);
+    painter.fillRect(
+        QRectF(0, 0, width() * session_.jobs.shownProgress(), 2), Theme::palette().ink
+    );
 }
 
 }  // namespace orthochron::app

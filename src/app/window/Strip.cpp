@@ -1,7 +1,7 @@
 #include "app/window/Strip.h"
 
-#include "app/theme/Theme.h"
-
+#include <QActionGroup>
+#include <QFile>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
@@ -9,8 +9,8 @@
 #include <QPushButton>
 #include <QSvgRenderer>
 #include <QToolButton>
-#include <QFile>
-#include <QActionGroup>
+
+#include "app/theme/Theme.h"
 
 namespace orthochron::app {
 
@@ -80,23 +80,34 @@ void LevelMeter::paintEvent(QPaintEvent*)
     const Palette& colours = Theme::palette();
     QPainter painter(this);
     const auto width = static_cast<double>(this->width() - 4);
-    const auto x = [&](double decibels) { return std::clamp((decibels + 60.0) / 60.0, 0.0, 1.0) * width; };
+    const auto x = [&](double decibels) {
+        return std::clamp((decibels + 60.0) / 60.0, 0.0, 1.0) * width;
+    };
     for (int c = 0; c < 2; ++c) {
         const QRectF bar(2, 5 + c * 8, width, 5);
         painter.fillRect(bar, colours.lane);
         const double level = level_[static_cast<std::size_t>(c)];
-        painter.fillRect(QRectF(bar.left(), bar.top(), x(level), bar.height()), level > -0.1 ? colours.late : colours.ink);
+        painter.fillRect(
+            QRectF(bar.left(), bar.top(), x(level), bar.height()),
+            level > -0.1 ? colours.late : colours.ink
+        );
     }
     painter.setFont(Theme::label(8));
     painter.setPen(colours.secondInk);
     QString peak = held_ > -80.0 ? QStringLiteral("%1 dB · ").arg(held_, 0, 'f', 1) : QString();
     peak.replace(QLatin1Char('-'), QChar(0x2212));
-    const QString device = session_.player.trouble().empty() ? QString::fromStdString(session_.player.device().name())
-                                                              : QString::fromStdString(session_.player.trouble());
-    const QString dropouts = session_.player.dropouts() > 0 ? tr(" · %1 dropouts").arg(session_.player.dropouts()) : QString();
+    const QString device = session_.player.trouble().empty()
+                               ? QString::fromStdString(session_.player.device().name())
+                               : QString::fromStdString(session_.player.trouble());
+    const QString dropouts = session_.player.dropouts() > 0
+                                 ? tr(" · %1 dropouts").arg(session_.player.dropouts())
+                                 : QString();
     painter.drawText(
-        QRect(2, 20, this->width() - 4, 14), Qt::AlignLeft | Qt::AlignVCenter,
-        painter.fontMetrics().elidedText(peak + device + dropouts, Qt::ElideRight, this->width() - 4)
+        QRect(2, 20, this->width() - 4, 14),
+        Qt::AlignLeft | Qt::AlignVCenter,
+        painter.fontMetrics().elidedText(
+            peak + device + dropouts, Qt::ElideRight, this->width() - 4
+        )
     );
 }
 
@@ -165,7 +176,9 @@ Strip::Strip(Session& session, QWidget* parent) : QWidget(parent), session_(sess
     click_ = new QPushButton(this);
     click_->setObjectName(QStringLiteral("click"));
     click_->setFlat(true);
-    click_->setStyleSheet(QStringLiteral("border:0;padding:0;text-align:left;background:transparent;color:palette(window-text)"));
+    click_->setStyleSheet(QStringLiteral(
+        "border:0;padding:0;text-align:left;background:transparent;color:palette(window-text)"
+    ));
     click_->setFont(Theme::text(9.5, QFont::DemiBold));
     clickAbout_ = label(this, Theme::label(8.5), true);
     layout->addLayout(pair(click_, clickAbout_));
@@ -178,7 +191,10 @@ Strip::Strip(Session& session, QWidget* parent) : QWidget(parent), session_(sess
     auto* onOff = menu->addAction(tr("Click on"), this, &Strip::toggleClick);
     onOff->setCheckable(true);
     menu->addSeparator();
-    for (const auto& [text, sound] : {std::pair{tr("Wood"), engine::ClickSound::Wood}, std::pair{tr("Bell"), engine::ClickSound::Bell}, std::pair{tr("Tick"), engine::ClickSound::Tick}}) {
+    for (const auto& [text, sound] :
+         {std::pair{tr("Wood"), engine::ClickSound::Wood},
+          std::pair{tr("Bell"), engine::ClickSound::Bell},
+          std::pair{tr("Tick"), engine::ClickSound::Tick}}) {
         auto* action = menu->addAction(text, this, [this, kind = sound] {
             auto click = session_.player.click();
             click.sound = kind;
@@ -196,7 +212,9 @@ Strip::Strip(Session& session, QWidget* parent) : QWidget(parent), session_(sess
             fill();
         });
     }
-    connect(menu, &QMenu::aboutToShow, this, [this, onOff] { onOff->setChecked(session_.player.click().isOn); });
+    connect(menu, &QMenu::aboutToShow, this, [this, onOff] {
+        onOff->setChecked(session_.player.click().isOn);
+    });
     click_->setMenu(menu);
     connect(recorded_, &QPushButton::clicked, this, [this] {
         session_.player.setSide(engine::Side::Recorded);
@@ -222,7 +240,9 @@ void Strip::togglePlay()
 {
     if (session_.player.isPlaying()) {
         session_.player.stop();
-    } else if (const auto& loop = session_.player.loop(); loop && (session_.player.position() < loop->from || session_.player.position() >= loop->to)) {
+    } else if (const auto& loop = session_.player.loop();
+               loop && (session_.player.position() < loop->from ||
+                        session_.player.position() >= loop->to)) {
         session_.player.seek(loop->from);
         session_.player.play();
     } else {
@@ -266,7 +286,13 @@ void Strip::fill()
                           : session_.document.isChanged()    ? tr("changed since it was saved")
                                                              : tr("saved");
     const MicSet* set = session_.set();
-    state_->setText(set != nullptr ? tr("%1 · %2 takes in the %3").arg(saved).arg(set->tracks.size()).arg(QString::fromStdString(set->name).toLower()) : saved);
+    state_->setText(
+        set != nullptr ? tr("%1 · %2 takes in the %3")
+                             .arg(saved)
+                             .arg(set->tracks.size())
+                             .arg(QString::fromStdString(set->name).toLower())
+                       : saved
+    );
     recorded_->setChecked(session_.player.side() == engine::Side::Recorded);
     edited_->setChecked(session_.player.side() == engine::Side::Edited);
     loop_->setChecked(session_.player.loop().has_value());
@@ -275,8 +301,13 @@ void Strip::fill()
     meter_->setText(tr("%1/%2 · steady").arg(meter.numerator).arg(meter.denominator));
     const auto& click = session_.player.click();
     click_->setText(click.isOn ? tr("Click on") : tr("Click off"));
-    const QString sound = click.sound == engine::ClickSound::Wood ? tr("wood") : click.sound == engine::ClickSound::Bell ? tr("bell") : tr("tick");
-    clickAbout_->setText(QStringLiteral("%1, %2 dB").arg(sound).arg(click.decibels).replace(QLatin1Char('-'), QChar(0x2212)));
+    const QString sound = click.sound == engine::ClickSound::Wood   ? tr("wood")
+                          : click.sound == engine::ClickSound::Bell ? tr("bell")
+                                                                    : tr("tick");
+    clickAbout_->setText(QStringLiteral("%1, %2 dB")
+                             .arg(sound)
+                             .arg(click.decibels)
+                             .replace(QLatin1Char('-'), QChar(0x2212)));
     tick();
 }
 
@@ -291,7 +322,9 @@ void Strip::tick()
     colours.setColor(QPalette::WindowText, Theme::colourOf(place.offMs, 0.5));
     off_->setPalette(colours);
     const double seconds = toSeconds(at, song.rate).count();
-    clock_->setText(QStringLiteral("%1:%2").arg(static_cast<int>(seconds) / 60).arg(std::fmod(seconds, 60.0), 6, 'f', 3, QLatin1Char('0')));
+    clock_->setText(QStringLiteral("%1:%2")
+                        .arg(static_cast<int>(seconds) / 60)
+                        .arg(std::fmod(seconds, 60.0), 6, 'f', 3, QLatin1Char('0')));
     const bool isPlaying = session_.player.isPlaying();
     if (isPlaying != showsStop_) {
         showsStop_ = isPlaying;

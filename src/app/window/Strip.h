@@ -34,7 +34,7 @@ class Strip final : public QWidget {
 
 public:
     explicit Strip(Session& session, QWidget* parent = nullptr);
-    void tick();   // some thirty times a second while the window is open
+    void tick();  // some thirty times a second while the window is open
     void togglePlay();
     void toggleSide();
     void toggleLoop();

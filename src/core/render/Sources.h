@@ -44,6 +44,7 @@ private:
     std::map<TakeId, std::unique_ptr<Opened>> takes_;
 };
 
-[[nodiscard]] std::filesystem::path pathOf(const Take& take, const std::filesystem::path& songFolder);
+[[nodiscard]] std::filesystem::path
+pathOf(const Take& take, const std::filesystem::path& songFolder);
 
 }  // namespace orthochron

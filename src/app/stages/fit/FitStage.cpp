@@ -1,11 +1,11 @@
 #include "app/stages/fit/FitStage.h"
 
-#include "app/stages/Bench.h"
-#include "app/theme/Theme.h"
-
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QPainter>
+
+#include "app/stages/Bench.h"
+#include "app/theme/Theme.h"
 
 namespace orthochron::app {
 
@@ -32,12 +32,15 @@ const std::array<NamedGrid, 7>& grids()
 
 QString arrow(const PartFigures& part)
 {
-    return QStringLiteral("%1 → %2").arg(inMilliseconds(part.before), 0, 'f', 1).arg(inMilliseconds(part.after), 0, 'f', 1);
+    return QStringLiteral("%1 → %2")
+        .arg(inMilliseconds(part.before), 0, 'f', 1)
+        .arg(inMilliseconds(part.after), 0, 'f', 1);
 }
 
 }  // namespace
 
-FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent) : Stage(session, lanes, parent)
+FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
+    : Stage(session, lanes, parent)
 {
     bench_ = new QWidget;
     auto* layout = new QHBoxLayout(bench_);
@@ -51,7 +54,8 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent) : Stage(
     head->addWidget(scope_);
     head->addStretch();
     for (const auto& [text, isOn, why] :
-         {std::tuple{tr("Cut"), true, tr("Cut and crossfade: no artefacts, for drums and clean picking")},
+         {std::tuple{
+              tr("Cut"), true, tr("Cut and crossfade: no artefacts, for drums and clean picking")},
           std::tuple{tr("Stretch"), false, tr("Stretching is not here yet")},
           std::tuple{tr("By hand"), false, tr("Taking hold of clips is not here yet")}}) {
         auto* way = new QLabel(isOn ? QStringLiteral("<u>%1</u>").arg(text) : text, bench_);
@@ -63,7 +67,8 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent) : Stage(
     }
     left->addLayout(head);
     const auto part = [&](const QString& label, const char* name, double usual) {
-        auto* field = new NumberField(label, {QStringLiteral("%"), 0, 0.0, 100.0, usual, 0.5}, true, bench_);
+        auto* field =
+            new NumberField(label, {QStringLiteral("%"), 0, 0.0, 100.0, usual, 0.5}, true, bench_);
         field->setObjectName(QLatin1String(name));
         left->addWidget(field);
         connect(field, &NumberField::changed, this, &FitStage::changed);
@@ -72,8 +77,18 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent) : Stage(
     drift_ = part(tr("Drift taken out"), "drift", 100.0);
     feel_ = part(tr("Feel taken out"), "feel", 0.0);
     stray_ = part(tr("Strays taken out"), "stray", 80.0);
-    const auto time = [&](QBoxLayout* into, const QString& label, const char* name, double usual, double most, int decimals) {
-        auto* field = new NumberField(label, {QStringLiteral("ms"), decimals, 0.0, most, usual, 0.1, session_.song().rate.count()}, false, bench_);
+    const auto time = [&](QBoxLayout* into,
+                          const QString& label,
+                          const char* name,
+                          double usual,
+                          double most,
+                          int decimals) {
+        auto* field = new NumberField(
+            label,
+            {QStringLiteral("ms"), decimals, 0.0, most, usual, 0.1, session_.song().rate.count()},
+            false,
+            bench_
+        );
         field->setObjectName(QLatin1String(name));
         into->addWidget(field);
         connect(field, &NumberField::changed, this, &FitStage::changed);
@@ -90,7 +105,9 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent) : Stage(
     humanise_ = time(first, tr("Humanise"), "humanise", 0.0, 30.0, 1);
     leadIn_ = time(second, tr("Lead-in"), "leadIn", 4.0, 100.0, 1);
     crossfade_ = time(second, tr("Crossfade"), "crossfade", 5.0, 500.0, 1);
-    swing_ = new NumberField(tr("Swing"), {QStringLiteral("%"), 0, 50.0, 75.0, 50.0, 0.1}, false, bench_);
+    swing_ = new NumberField(
+        tr("Swing"), {QStringLiteral("%"), 0, 50.0, 75.0, 50.0, 0.1}, false, bench_
+    );
     swing_->setObjectName(QStringLiteral("swing"));
     connect(swing_, &NumberField::changed, this, &FitStage::changed);
     second->addWidget(swing_);
@@ -144,7 +161,9 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent) : Stage(
 
 bool FitStage::isWorkedOn() const
 {
-    return std::ranges::any_of(session_.song().sets, [](const MicSet& set) { return set.recipe != nullptr; });
+    return std::ranges::any_of(session_.song().sets, [](const MicSet& set) {
+        return set.recipe != nullptr;
+    });
 }
 
 // A set that was fitted before opens with the values it was fitted with.
@@ -171,11 +190,16 @@ void FitStage::fillFromRecipe()
     crossfade_->setValue(inMilliseconds(wanted.joins.crossfade));
     swing_->setValue(wanted.grid.swing);
     for (std::size_t i = 0; i < grids().size(); ++i) {
-        if (grids()[i].grid.division == wanted.grid.division && grids()[i].grid.triplet == wanted.grid.triplet) {
+        if (grids()[i].grid.division == wanted.grid.division &&
+            grids()[i].grid.triplet == wanted.grid.triplet) {
             grid_->setCurrentIndex(static_cast<int>(i));
         }
     }
-    shape_->setCurrentIndex(wanted.joins.shape == FadeShape::Matched ? 0 : wanted.joins.shape == FadeShape::EqualPower ? 1 : 2);
+    shape_->setCurrentIndex(
+        wanted.joins.shape == FadeShape::Matched      ? 0
+        : wanted.joins.shape == FadeShape::EqualPower ? 1
+                                                      : 2
+    );
 }
 
 void FitStage::changed()
@@ -189,7 +213,10 @@ void FitStage::changed()
     wanted.fit.humanise = milliseconds(humanise_->value());
     wanted.joins.leadIn = milliseconds(leadIn_->value());
     wanted.joins.crossfade = milliseconds(crossfade_->value());
-    wanted.joins.shape = std::array{FadeShape::Matched, FadeShape::EqualPower, FadeShape::EqualGain}[static_cast<std::size_t>(shape_->currentIndex())];
+    wanted.joins.shape = std::array{
+        FadeShape::Matched,
+        FadeShape::EqualPower,
+        FadeShape::EqualGain}[static_cast<std::size_t>(shape_->currentIndex())];
     wanted.grid = grids()[static_cast<std::size_t>(grid_->currentIndex())].grid;
     wanted.grid.swing = swing_->value();
     session_.requestChanged();
@@ -200,29 +227,47 @@ void FitStage::fill()
     fillFromRecipe();
     const Song& song = session_.song();
     const MicSet* set = session_.set();
-    const int lastBar = song.tempo.barAt(song.tempo.beatsAt(toSeconds(session_.preview().performance.hits.empty() ? song.length() : session_.preview().performance.hits.back().played.start, song.rate)));
+    const int lastBar = song.tempo.barAt(song.tempo.beatsAt(toSeconds(
+        session_.preview().performance.hits.empty()
+            ? song.length()
+            : session_.preview().performance.hits.back().played.start,
+        song.rate
+    )));
     const QString name = set != nullptr ? QString::fromStdString(set->name) : tr("No mic set");
     // Choosing a range of time narrows the fit to its bars.
     std::optional<BarRange> bars;
     if (const auto& range = session_.range()) {
         const int first = song.tempo.barAt(song.tempo.beatsAt(toSeconds(range->from, song.rate)));
-        const int last = song.tempo.barAt(song.tempo.beatsAt(toSeconds(range->to - Frames(1), song.rate)));
+        const int last =
+            song.tempo.barAt(song.tempo.beatsAt(toSeconds(range->to - Frames(1), song.rate)));
         bars = BarRange{first, std::max(first, last)};
     }
     session_.request.bars = bars;
-    scope_->setText(tr("%1, bars %2 to %3").arg(name).arg(bars ? bars->first : 1).arg(bars ? bars->last : lastBar));
-    const int hits = static_cast<int>(std::ranges::count_if(session_.preview().performance.hits, [&](const JudgedHit& hit) {
-        return !bars || (hit.line.bar >= bars->first && hit.line.bar <= bars->last);
-    }));
+    scope_->setText(tr("%1, bars %2 to %3")
+                        .arg(name)
+                        .arg(bars ? bars->first : 1)
+                        .arg(bars ? bars->last : lastBar));
+    const int hits = static_cast<int>(std::ranges::count_if(
+        session_.preview().performance.hits,
+        [&](const JudgedHit& hit) {
+            return !bars || (hit.line.bar >= bars->first && hit.line.bar <= bars->last);
+        }
+    ));
     const bool isFitted = set != nullptr && set->recipe;
     const bool isStale = set != nullptr && isOutOfDate(song, *set);
     apply_->setEnabled(hits > 0);
-    apply_->setText(hits == 0 ? tr("Cut and join") : isFitted ? tr("Fit again, %1 hits").arg(hits) : tr("Cut and join %1 hits").arg(hits));
+    apply_->setText(
+        hits == 0  ? tr("Cut and join")
+        : isFitted ? tr("Fit again, %1 hits").arg(hits)
+                   : tr("Cut and join %1 hits").arg(hits)
+    );
     back_->setEnabled(isFitted);
-    state_->setText(hits == 0    ? tr("No hits yet: choose leads and find hits in Marks.")
-                    : isStale    ? tr("Out of date: marks or grid changed after this fit.")
-                    : isFitted   ? tr("Fitted. Fitting again starts from the recorded takes.")
-                                 : QString());
+    state_->setText(
+        hits == 0  ? tr("No hits yet: choose leads and find hits in Marks.")
+        : isStale  ? tr("Out of date: marks or grid changed after this fit.")
+        : isFitted ? tr("Fitted. Fitting again starts from the recorded takes.")
+                   : QString()
+    );
 }
 
 QString FitStage::status() const
@@ -236,14 +281,23 @@ QString FitStage::status() const
     return tr("%1 · %2 hits · drift %3 ms · %4 · strays %5 ms · furthest move %6 ms")
         .arg(set != nullptr ? QString::fromStdString(set->name) : QString())
         .arg(figures.hits)
-        .arg(arrow(figures.drift), keepsFeel ? tr("feel kept") : tr("feel %1 ms").arg(arrow(figures.feel)), arrow(figures.stray))
+        .arg(
+            arrow(figures.drift),
+            keepsFeel ? tr("feel kept") : tr("feel %1 ms").arg(arrow(figures.feel)),
+            arrow(figures.stray)
+        )
         .arg(inMilliseconds(figures.furthestMove), 0, 'f', 0);
 }
 
 void FitStage::paintLane(QPainter& painter, const Lane& lane)
 {
     const MicSet* set = session_.set();
-    paintStrokes(painter, lane, std::max(1.0, inMilliseconds(session_.request.fit.leaveWithin)), set != nullptr && set->recipe);
+    paintStrokes(
+        painter,
+        lane,
+        std::max(1.0, inMilliseconds(session_.request.fit.leaveWithin)),
+        set != nullptr && set->recipe
+    );
     // Where each hit of this lane would come to, as a small tick over its foot.
     const auto& preview = session_.preview();
     const auto found = std::ranges::find(preview.origin.leads, lane.track);
@@ -252,12 +306,15 @@ void FitStage::paintLane(QPainter& painter, const Lane& lane)
     }
     painter.setPen(QPen(Theme::palette().ink, 1.2));
     for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
-        if (preview.performance.hits[i].played.lead != static_cast<int>(found - preview.origin.leads.begin())) {
+        if (preview.performance.hits[i].played.lead !=
+            static_cast<int>(found - preview.origin.leads.begin())) {
             continue;
         }
         const double x = lanes_.xOf(preview.moves.hits[i].target);
         if (x > lane.area.left() && x < lane.area.right()) {
-            painter.drawLine(QPointF(x, lane.area.bottom() - 12), QPointF(x, lane.area.bottom() - 6));
+            painter.drawLine(
+                QPointF(x, lane.area.bottom() - 12), QPointF(x, lane.area.bottom() - 6)
+            );
         }
     }
 }
@@ -271,14 +328,25 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
     }
     for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
         const JudgedHit& hit = preview.performance.hits[i];
-        if (hit.played.lead == static_cast<int>(found - preview.origin.leads.begin())
-            && std::abs(lanes_.xOf(session_.heardAt(hit.played.beatPoint)) - place.x()) < 6.0) {
-            const QString role = hit.role == HitRole::Main ? tr("main hit") : tr("attached: it keeps its distance to its main hit");
+        if (hit.played.lead == static_cast<int>(found - preview.origin.leads.begin()) &&
+            std::abs(lanes_.xOf(session_.heardAt(hit.played.beatPoint)) - place.x()) < 6.0) {
+            const QString role = hit.role == HitRole::Main
+                                     ? tr("main hit")
+                                     : tr("attached: it keeps its distance to its main hit");
             return {
                 tr("Bar %1, step %2, %3: drift %4, feel %5, stray %6 ms; would move %7 ms")
-                    .arg(hit.line.bar).arg(hit.line.step + 1).arg(role)
-                    .arg(inMilliseconds(hit.drift), 0, 'f', 1).arg(inMilliseconds(hit.feel), 0, 'f', 1).arg(inMilliseconds(hit.stray), 0, 'f', 1)
-                    .arg(inMilliseconds(toSeconds(preview.moves.hits[i].move, session_.song().rate)), 0, 'f', 1),
+                    .arg(hit.line.bar)
+                    .arg(hit.line.step + 1)
+                    .arg(role)
+                    .arg(inMilliseconds(hit.drift), 0, 'f', 1)
+                    .arg(inMilliseconds(hit.feel), 0, 'f', 1)
+                    .arg(inMilliseconds(hit.stray), 0, 'f', 1)
+                    .arg(
+                        inMilliseconds(toSeconds(preview.moves.hits[i].move, session_.song().rate)),
+                        0,
+                        'f',
+                        1
+                    ),
                 Qt::ArrowCursor};
         }
     }
@@ -296,7 +364,8 @@ void FitStage::step(int by)
         const Frames at = session_.heardAt(hit.played.beatPoint);
         const bool isOff = std::abs((toSeconds(at, rate) - hit.line.time).count()) > 0.010;
         const bool isBeyond = by > 0 ? at > now + Frames(64) : at < now - Frames(64);
-        if (hit.role == HitRole::Main && isOff && isBeyond && (!best || (by > 0 ? at < *best : at > *best))) {
+        if (hit.role == HitRole::Main && isOff && isBeyond &&
+            (!best || (by > 0 ? at < *best : at > *best))) {
             best = at;
         }
     }

@@ -22,7 +22,8 @@ public:
     [[nodiscard]] bool isWorkedOn() const override;
     [[nodiscard]] QString status() const override;
     void paintLane(QPainter& painter, const Lane& lane) override;
-    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(const Lane& lane, QPoint place) const override;
+    [[nodiscard]] std::pair<QString, Qt::CursorShape>
+    hintAt(const Lane& lane, QPoint place) const override;
     void step(int by) override;
     void mainAction() override { session_.applyFit(); }
 

@@ -22,7 +22,8 @@ public:
     bool press(const Lane& lane, QMouseEvent& event) override;
     void move(QMouseEvent& event) override;
     void release(QMouseEvent& event) override;
-    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(const Lane& lane, QPoint place) const override;
+    [[nodiscard]] std::pair<QString, Qt::CursorShape>
+    hintAt(const Lane& lane, QPoint place) const override;
     void nudge(Seconds by) override;
 
 private:

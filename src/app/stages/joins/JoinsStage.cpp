@@ -1,13 +1,13 @@
 #include "app/stages/joins/JoinsStage.h"
 
-#include "app/stages/Bench.h"
-#include "app/theme/Theme.h"
-
 #include <QCheckBox>
 #include <QComboBox>
 #include <QGridLayout>
 #include <QMouseEvent>
 #include <QPainter>
+
+#include "app/stages/Bench.h"
+#include "app/theme/Theme.h"
 
 namespace orthochron::app {
 
@@ -17,7 +17,8 @@ constexpr std::array kShapes{FadeShape::Matched, FadeShape::EqualPower, FadeShap
 
 }  // namespace
 
-JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent) : Stage(session, lanes, parent)
+JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
+    : Stage(session, lanes, parent)
 {
     bench_ = new QWidget;
     pictures_ = new JoinPictures(session_, bench_);
@@ -51,9 +52,16 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent) : St
     right->addLayout(shapeRow);
     const double rate = session_.song().rate.count();
     auto* numbers = new QHBoxLayout;
-    length_ = new NumberField(tr("Length"), {QStringLiteral("ms"), 1, 0.0, 500.0, 5.0, 0.1, rate}, false, bench_);
+    length_ = new NumberField(
+        tr("Length"), {QStringLiteral("ms"), 1, 0.0, 500.0, 5.0, 0.1, rate}, false, bench_
+    );
     length_->setObjectName(QStringLiteral("joinLength"));
-    before_ = new NumberField(tr("Before the hit"), {QStringLiteral("ms"), 1, -500.0, 2000.0, 4.0, 0.1, rate}, false, bench_);
+    before_ = new NumberField(
+        tr("Before the hit"),
+        {QStringLiteral("ms"), 1, -500.0, 2000.0, 4.0, 0.1, rate},
+        false,
+        bench_
+    );
     before_->setObjectName(QStringLiteral("joinBefore"));
     numbers->addWidget(length_);
     numbers->addWidget(before_);
@@ -72,10 +80,16 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent) : St
     layout->addLayout(right, 3);
     connect(sheet_, &ContactSheet::chosen, this, [this] { this->hear(); });
     connect(shape_, &QComboBox::activated, this, [this](int index) {
-        change({std::nullopt, kShapes[static_cast<std::size_t>(index)], std::nullopt}, tr("Crossfade shape"));
+        change(
+            {std::nullopt, kShapes[static_cast<std::size_t>(index)], std::nullopt},
+            tr("Crossfade shape")
+        );
     });
     connect(length_, &NumberField::finished, this, [this](double ms) {
-        change({toFrames(milliseconds(ms), session_.song().rate), std::nullopt, std::nullopt}, tr("Crossfade length"));
+        change(
+            {toFrames(milliseconds(ms), session_.song().rate), std::nullopt, std::nullopt},
+            tr("Crossfade length")
+        );
     });
     connect(before_, &NumberField::finished, this, [this](double ms) {
         if (const SetJoin* join = chosen()) {
@@ -96,8 +110,13 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent) : St
     connect(lock_, &QPushButton::clicked, this, &JoinsStage::toggleLock);
     connect(lockAll_, &QPushButton::clicked, this, [this] {
         if (const MicSet* set = session_.set()) {
-            const bool anyFree = std::ranges::any_of(session_.joins(), [](const SetJoin& join) { return !join.isLocked; });
-            session_.document.apply(orthochron::lockAll(session_.song(), set->id, anyFree), anyFree ? tr("Lock all joins") : tr("Unlock all joins"));
+            const bool anyFree = std::ranges::any_of(session_.joins(), [](const SetJoin& join) {
+                return !join.isLocked;
+            });
+            session_.document.apply(
+                orthochron::lockAll(session_.song(), set->id, anyFree),
+                anyFree ? tr("Lock all joins") : tr("Unlock all joins")
+            );
         }
     });
     connect(&session_, &Session::choiceChanged, this, &JoinsStage::fill);
@@ -122,14 +141,19 @@ QString JoinsStage::status() const
     }
     const auto locked = std::ranges::count_if(joins, &SetJoin::isLocked);
     const QString locks = locked == 0 ? tr("all unlocked") : tr("%1 locked").arg(locked);
-    return tr("%1 joins · %2 clean · %3 to look at · %4").arg(joins.size()).arg(joins.size() - troubled).arg(troubled).arg(locks);
+    return tr("%1 joins · %2 clean · %3 to look at · %4")
+        .arg(joins.size())
+        .arg(joins.size() - troubled)
+        .arg(troubled)
+        .arg(locks);
 }
 
 void JoinsStage::fill()
 {
     title_->setText(tr("Joins, worst first"));
     const SetJoin* join = chosen();
-    for (QWidget* widget : std::initializer_list<QWidget*>{shape_, length_, before_, mend_, lock_, lockAll_}) {
+    for (QWidget* widget :
+         std::initializer_list<QWidget*>{shape_, length_, before_, mend_, lock_, lockAll_}) {
         widget->setEnabled(join != nullptr);
     }
     accept_->setEnabled(join != nullptr && session_.worstOf(session_.join()) != nullptr);
@@ -139,17 +163,22 @@ void JoinsStage::fill()
     }
     const PlaceText place = placeText(session_.song(), join->middle());
     about_->setText(tr("Loupe · %1 %2 · ±40 ms").arg(place.place, place.off));
-    shape_->setCurrentIndex(static_cast<int>(std::ranges::find(kShapes, join->shape) - kShapes.begin()));
+    shape_->setCurrentIndex(
+        static_cast<int>(std::ranges::find(kShapes, join->shape) - kShapes.begin())
+    );
     length_->setValue(inMilliseconds(toSeconds(join->length, session_.song().rate)));
     for (const PlayedHit& hit : session_.preview().origin.hits) {
         const Frames at = session_.heardAt(hit.start);
         if (at >= join->at) {
-            before_->setValue(inMilliseconds(toSeconds(at - join->at - join->length, session_.song().rate)));
+            before_->setValue(
+                inMilliseconds(toSeconds(at - join->at - join->length, session_.song().rate))
+            );
             break;
         }
     }
     lock_->setText(join->isLocked ? tr("Unlock") : tr("Lock"));
-    const bool anyFree = std::ranges::any_of(session_.joins(), [](const SetJoin& each) { return !each.isLocked; });
+    const bool anyFree =
+        std::ranges::any_of(session_.joins(), [](const SetJoin& each) { return !each.isLocked; });
     lockAll_->setText(anyFree ? tr("Lock all") : tr("Unlock all"));
 }
 
@@ -162,15 +191,22 @@ void JoinsStage::change(const JoinChange& what, const QString& name)
     }
     if (all_->isChecked() && !what.at) {
         session_.jobs.run(
-            tr("Changing all joins"), true, this,
-            [song = session_.document.song(), sources = session_.document.sources(), id = set->id, what](const Work&) {
-                return changeAllJoins(*song, id, what, *sources);
-            },
-            [this, name](Result<Song> done) { session_.document.apply(std::move(done), tr("%1 of all joins").arg(name)); }
+            tr("Changing all joins"),
+            true,
+            this,
+            [song = session_.document.song(),
+             sources = session_.document.sources(),
+             id = set->id,
+             what](const Work&) { return changeAllJoins(*song, id, what, *sources); },
+            [this, name](Result<Song> done) {
+                session_.document.apply(std::move(done), tr("%1 of all joins").arg(name));
+            }
         );
         return;
     }
-    session_.document.apply(changeJoin(session_.song(), set->id, join->index, what, *session_.document.sources()), name);
+    session_.document.apply(
+        changeJoin(session_.song(), set->id, join->index, what, *session_.document.sources()), name
+    );
 }
 
 void JoinsStage::paintLane(QPainter& painter, const Lane& lane)
@@ -206,9 +242,17 @@ void JoinsStage::paintLane(QPainter& painter, const Lane& lane)
         if (isChosen) {
             QColor straw = colours.straw;
             straw.setAlpha(170);
-            painter.fillRect(QRectF(left - 2, lane.area.top(), right - left + 4, lane.area.height()), straw);
+            painter.fillRect(
+                QRectF(left - 2, lane.area.top(), right - left + 4, lane.area.height()), straw
+            );
         }
-        painter.setPen(QPen(isTroubled ? colours.finding : isChosen ? colours.ink : colours.secondInk, isTroubled || isChosen ? 1.6 : 1.0, join.isLocked ? Qt::SolidLine : Qt::SolidLine));
+        painter.setPen(QPen(
+            isTroubled ? colours.finding
+            : isChosen ? colours.ink
+                       : colours.secondInk,
+            isTroubled || isChosen ? 1.6 : 1.0,
+            join.isLocked ? Qt::SolidLine : Qt::SolidLine
+        ));
         painter.drawLine(QPointF(left, top), QPointF(right, bottom));
         painter.drawLine(QPointF(left, bottom), QPointF(right, top));
         if (join.isLocked) {
@@ -277,7 +321,12 @@ void JoinsStage::move(QMouseEvent& event)
     lanes_.setReadout(
         tr("%1 ms long, moved %2 ms")
             .arg(inMilliseconds(toSeconds(dragged_.length.value_or(join->length), rate)), 0, 'f', 1)
-            .arg(inMilliseconds(toSeconds(dragged_.at.value_or(join->at) - join->at, rate)), 0, 'f', 1),
+            .arg(
+                inMilliseconds(toSeconds(dragged_.at.value_or(join->at) - join->at, rate)),
+                0,
+                'f',
+                1
+            ),
         event.pos()
     );
 }
@@ -293,7 +342,9 @@ void JoinsStage::release(QMouseEvent&)
     }
     if (const MicSet* set = session_.set(); set != nullptr && chosen() != nullptr) {
         session_.document.apply(
-            changeJoin(session_.song(), set->id, chosen()->index, what, *session_.document.sources()),
+            changeJoin(
+                session_.song(), set->id, chosen()->index, what, *session_.document.sources()
+            ),
             was == Grip::Whole ? tr("Move join") : tr("Crossfade length")
         );
     }
@@ -302,7 +353,10 @@ void JoinsStage::release(QMouseEvent&)
 std::pair<QString, Qt::CursorShape> JoinsStage::hintAt(const Lane&, QPoint place) const
 {
     switch (gripAt(place.x()).second) {
-    case Grip::Whole: return {tr("Click to look at this join; drag to move it on all microphones"), Qt::SizeAllCursor};
+    case Grip::Whole:
+        return {
+            tr("Click to look at this join; drag to move it on all microphones"),
+            Qt::SizeAllCursor};
     case Grip::Start:
     case Grip::End: return {tr("Drag to make the crossfade longer or shorter"), Qt::SizeHorCursor};
     case Grip::None: break;
@@ -314,7 +368,9 @@ void JoinsStage::hear()
 {
     if (const SetJoin* join = chosen()) {
         const Frames around = toFrames(milliseconds(450.0), session_.song().rate);
-        session_.player.playRange(std::max(Frames(0), join->at - around), join->at + join->length + around);
+        session_.player.playRange(
+            std::max(Frames(0), join->at - around), join->at + join->length + around
+        );
     }
 }
 
@@ -336,8 +392,13 @@ void JoinsStage::mend()
         return;
     }
     session_.jobs.run(
-        tr("Mending the join"), true, this,
-        [song = session_.document.song(), sources = session_.document.sources(), id = set->id, join = session_.join()](const Work&) {
+        tr("Mending the join"),
+        true,
+        this,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         id = set->id,
+         join = session_.join()](const Work&) {
             return std::pair{song, mendJoin(*song, id, join, *sources)};
         },
         [this](std::pair<std::shared_ptr<const Song>, Result<Song>> done) {
@@ -373,7 +434,8 @@ void JoinsStage::toggleLock()
     const MicSet* set = session_.set();
     if (const SetJoin* join = chosen(); join != nullptr && set != nullptr) {
         session_.document.apply(
-            orthochron::lockJoin(session_.song(), set->id, join->index, !join->isLocked), join->isLocked ? tr("Unlock join") : tr("Lock join")
+            orthochron::lockJoin(session_.song(), set->id, join->index, !join->isLocked),
+            join->isLocked ? tr("Unlock join") : tr("Lock join")
         );
     }
 }

@@ -26,7 +26,8 @@ public:
     bool press(const Lane& lane, QMouseEvent& event) override;
     void move(QMouseEvent& event) override;
     void release(QMouseEvent& event) override;
-    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(const Lane& lane, QPoint place) const override;
+    [[nodiscard]] std::pair<QString, Qt::CursorShape>
+    hintAt(const Lane& lane, QPoint place) const override;
     void step(int by) override { sheet_->step(by); }
     void hear() override;
     void mainAction() override { mend(); }

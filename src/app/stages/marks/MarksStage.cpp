@@ -1,16 +1,17 @@
 #include "app/stages/marks/MarksStage.h"
 
-#include "app/stages/Bench.h"
-#include "app/theme/Theme.h"
-
 #include <QCheckBox>
 #include <QGridLayout>
 #include <QMouseEvent>
 #include <QPainter>
 
+#include "app/stages/Bench.h"
+#include "app/theme/Theme.h"
+
 namespace orthochron::app {
 
-MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent) : Stage(session, lanes, parent)
+MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
+    : Stage(session, lanes, parent)
 {
     bench_ = new QWidget;
     auto* layout = new QGridLayout(bench_);
@@ -22,17 +23,28 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent) : St
     lead_ = new QCheckBox(tr("is a lead: its hits decide where the set is cut"), bench_);
     lead_->setObjectName(QStringLiteral("isLead"));
     layout->addWidget(lead_, 1, 0);
-    auto* find = benchButton(tr("Find hits on all leads"), QStringLiteral("findHits"), true, bench_);
+    auto* find =
+        benchButton(tr("Find hits on all leads"), QStringLiteral("findHits"), true, bench_);
     layout->addWidget(find, 2, 0);
     layout->addWidget(
-        benchNote(tr("Bleed of drums that other microphones hear better is left out by itself. Too few marks is bearable, far too many is the ruin."), bench_),
-        3, 0
+        benchNote(
+            tr("Bleed of drums that other microphones hear better is left out by itself. Too few "
+               "marks is bearable, far too many is the ruin."),
+            bench_
+        ),
+        3,
+        0
     );
-    sensitivity_ = new NumberField(tr("Sensitivity"), {QString(), 0, 0.0, 100.0, 50.0, 0.2}, true, bench_);
+    sensitivity_ =
+        new NumberField(tr("Sensitivity"), {QString(), 0, 0.0, 100.0, 50.0, 0.2}, true, bench_);
     sensitivity_->setObjectName(QStringLiteral("sensitivity"));
-    threshold_ = new NumberField(tr("Threshold"), {QStringLiteral("dB"), 1, -60.0, 0.0, -30.0, 0.1}, true, bench_);
+    threshold_ = new NumberField(
+        tr("Threshold"), {QStringLiteral("dB"), 1, -60.0, 0.0, -30.0, 0.1}, true, bench_
+    );
     threshold_->setObjectName(QStringLiteral("threshold"));
-    gap_ = new NumberField(tr("Smallest gap"), {QStringLiteral("ms"), 0, 0.0, 500.0, 20.0, 0.2}, false, bench_);
+    gap_ = new NumberField(
+        tr("Smallest gap"), {QStringLiteral("ms"), 0, 0.0, 500.0, 20.0, 0.2}, false, bench_
+    );
     gap_->setObjectName(QStringLiteral("smallestGap"));
     count_ = benchTitle(QString(), bench_);
     count_->setObjectName(QStringLiteral("markCount"));
@@ -59,7 +71,8 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent) : St
         if (track) {
             session_.document.apply(
                 setLead(session_.song(), track->id, isLead),
-                (isLead ? tr("Make %1 a lead") : tr("%1 is no lead")).arg(QString::fromStdString(track->name))
+                (isLead ? tr("Make %1 a lead") : tr("%1 is no lead"))
+                    .arg(QString::fromStdString(track->name))
             );
         }
     });
@@ -76,13 +89,16 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent) : St
     connect(switch_, &QPushButton::clicked, this, [this] {
         if (const Mark* mark = chosen()) {
             session_.document.apply(
-                switchMark(session_.song(), session_.track(), mark->id, !mark->isOn), mark->isOn ? tr("Switch mark off") : tr("Switch mark on")
+                switchMark(session_.song(), session_.track(), mark->id, !mark->isOn),
+                mark->isOn ? tr("Switch mark off") : tr("Switch mark on")
             );
         }
     });
     connect(confirm_, &QPushButton::clicked, this, [this] {
         if (const Mark* mark = chosen()) {
-            session_.document.apply(confirmMark(session_.song(), session_.track(), mark->id), tr("Confirm mark"));
+            session_.document.apply(
+                confirmMark(session_.song(), session_.track(), mark->id), tr("Confirm mark")
+            );
         }
     });
     connect(&session_.document, &Document::songChanged, this, &MarksStage::fill);
@@ -92,7 +108,9 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent) : St
 
 bool MarksStage::isWorkedOn() const
 {
-    return std::ranges::any_of(session_.song().tracks, [](const auto& track) { return !track->marks.empty(); });
+    return std::ranges::any_of(session_.song().tracks, [](const auto& track) {
+        return !track->marks.empty();
+    });
 }
 
 QString MarksStage::status() const
@@ -136,12 +154,15 @@ void MarksStage::fill()
     confirm_->setEnabled(mark != nullptr && !mark->byHand);
     switch_->setText(mark != nullptr && !mark->isOn ? tr("Switch on") : tr("Switch off"));
     if (mark == nullptr) {
-        about_->setText(tr("Click a mark, or step to it. Double-click a lead's lane to add one; Delete takes it away."));
+        about_->setText(tr("Click a mark, or step to it. Double-click a lead's lane to add one; "
+                           "Delete takes it away."));
         return;
     }
-    QString why = mark->byHand ? tr("set or confirmed by hand; no detection moves it") : tr("found");
+    QString why =
+        mark->byHand ? tr("set or confirmed by hand; no detection moves it") : tr("found");
     if (session_.analysis() != nullptr && session_.analysis()->contains(session_.track())) {
-        for (const OnsetCandidate& candidate : session_.analysis()->at(session_.track()).candidates) {
+        for (const OnsetCandidate& candidate :
+             session_.analysis()->at(session_.track()).candidates) {
             if (candidate.onset.at == mark->at) {
                 why = tr("rises %1 dB, %2 dB clearer here than bleed would be")
                           .arg(candidate.riseDecibels, 0, 'f', 0)
@@ -166,13 +187,16 @@ void MarksStage::tune(bool isFinal)
         return;
     }
     const OnsetSettings wanted = settings();
-    count_->setText(tr("%1 marks").arg(countMarks(session_.analysis()->at(id), session_.song().rate, wanted)));
+    count_->setText(
+        tr("%1 marks").arg(countMarks(session_.analysis()->at(id), session_.song().rate, wanted))
+    );
     trying_ = wanted;
     lanes_.update();
     if (isFinal) {
         trying_.reset();
         session_.document.apply(
-            placeMarks(session_.song(), set->id, *session_.analysis(), {{id, wanted}}), tr("Set the sensitivity")
+            placeMarks(session_.song(), set->id, *session_.analysis(), {{id, wanted}}),
+            tr("Set the sensitivity")
         );
     }
 }
@@ -207,7 +231,9 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
     const double bottom = lane.area.bottom() - 4.0;
     if (trying_ && lane.track == session_.track() && session_.analysis() != nullptr) {
         // While a slider is held: what would be marked.
-        if (const auto onsets = pickOnsets(session_.analysis()->at(lane.track).candidates, session_.song().rate, *trying_)) {
+        if (const auto onsets = pickOnsets(
+                session_.analysis()->at(lane.track).candidates, session_.song().rate, *trying_
+            )) {
             painter.setPen(QPen(colours.ink, 1.2));
             for (const Onset& onset : *onsets) {
                 const double x = lanes_.xOf(heard(lane.track, onset.at));
@@ -292,7 +318,10 @@ void MarksStage::move(QMouseEvent& event)
     dragged_ = {mark->id, at};
     const Frames by = at - from;
     lanes_.setReadout(
-        tr("%1 ms, %2 samples").arg(inMilliseconds(toSeconds(by, session_.song().rate)), 0, 'f', 2).arg(by.count()), event.pos()
+        tr("%1 ms, %2 samples")
+            .arg(inMilliseconds(toSeconds(by, session_.song().rate)), 0, 'f', 2)
+            .arg(by.count()),
+        event.pos()
     );
 }
 
@@ -304,7 +333,9 @@ void MarksStage::release(QMouseEvent&)
     const auto [mark, at] = *dragged_;
     dragged_.reset();
     const Frames takeTime = takeTimeAt(draggedTrack_, at);
-    session_.document.apply(moveMark(session_.song(), draggedTrack_, mark, takeTime), tr("Move mark"));
+    session_.document.apply(
+        moveMark(session_.song(), draggedTrack_, mark, takeTime), tr("Move mark")
+    );
 }
 
 bool MarksStage::doubleClick(const Lane& lane, QMouseEvent& event)
@@ -324,17 +355,24 @@ bool MarksStage::doubleClick(const Lane& lane, QMouseEvent& event)
 std::pair<QString, Qt::CursorShape> MarksStage::hintAt(const Lane& lane, QPoint place) const
 {
     if (markAt(lane, place.x()) != nullptr) {
-        return {tr("Drag the mark to the start of the attack; Delete takes it away"), Qt::SizeHorCursor};
+        return {
+            tr("Drag the mark to the start of the attack; Delete takes it away"),
+            Qt::SizeHorCursor};
     }
     const auto track = session_.song().track(lane.track);
-    return {track->isLead ? tr("Double-click to add a mark") : tr("Not a lead: click to choose the track, then make it one below"), Qt::ArrowCursor};
+    return {
+        track->isLead ? tr("Double-click to add a mark")
+                      : tr("Not a lead: click to choose the track, then make it one below"),
+        Qt::ArrowCursor};
 }
 
 void MarksStage::step(int by)
 {
     auto track = session_.song().track(session_.track());
     if (!track || !track->isLead || track->marks.empty()) {
-        const auto lead = std::ranges::find_if(session_.song().tracks, [](const auto& t) { return t->isLead && !t->marks.empty(); });
+        const auto lead = std::ranges::find_if(session_.song().tracks, [](const auto& t) {
+            return t->isLead && !t->marks.empty();
+        });
         if (lead == session_.song().tracks.end()) {
             session_.say(tr("There are no marks to step through: find hits first"));
             return;
@@ -353,7 +391,8 @@ void MarksStage::step(int by)
     } else {
         place += by;
     }
-    const Mark& mark = marks[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(place, 0, count - 1))];
+    const Mark& mark =
+        marks[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(place, 0, count - 1))];
     session_.setMark(track->id, mark.id);
     const Frames at = heard(track->id, mark.at);
     if (session_.scale().framesPerPixel < 16.0) {
@@ -368,7 +407,8 @@ void MarksStage::zoomToMark()
     if (const Mark* mark = chosen()) {
         TimeScale scale = session_.scale();
         scale.framesPerPixel = std::min(scale.framesPerPixel, 1.0);
-        scale.left = static_cast<double>(heard(session_.track(), mark->at).count()) - 0.4 * lanes_.sheet().width() * scale.framesPerPixel;
+        scale.left = static_cast<double>(heard(session_.track(), mark->at).count()) -
+                     0.4 * lanes_.sheet().width() * scale.framesPerPixel;
         session_.setScale(scale);
     }
 }
@@ -378,11 +418,17 @@ void MarksStage::hear()
     if (const Mark* mark = chosen()) {
         const Frames at = heard(session_.track(), mark->at);
         const Hertz rate = session_.song().rate;
-        session_.player.playRange(std::max(Frames(0), at - toFrames(milliseconds(30.0), rate)), at + toFrames(milliseconds(270.0), rate));
+        session_.player.playRange(
+            std::max(Frames(0), at - toFrames(milliseconds(30.0), rate)),
+            at + toFrames(milliseconds(270.0), rate)
+        );
     }
 }
 
-void MarksStage::mainAction() { session_.detect(); }
+void MarksStage::mainAction()
+{
+    session_.detect();
+}
 
 void MarksStage::remove()
 {
@@ -403,7 +449,10 @@ void MarksStage::nudge(Seconds by)
         if (frames == Frames(0)) {
             frames = Frames(by > Seconds(0.0) ? 1 : -1);
         }
-        session_.document.apply(moveMark(session_.song(), session_.track(), mark->id, mark->at + frames), tr("Move mark"));
+        session_.document.apply(
+            moveMark(session_.song(), session_.track(), mark->id, mark->at + frames),
+            tr("Move mark")
+        );
     }
 }
 

@@ -1,8 +1,5 @@
 #include "app/stages/print/PrintStage.h"
 
-#include "app/stages/Bench.h"
-#include "app/theme/Theme.h"
-
 #include <QCheckBox>
 #include <QComboBox>
 #include <QFileDialog>
@@ -11,15 +8,20 @@
 #include <QLineEdit>
 #include <QMessageBox>
 
+#include "app/stages/Bench.h"
+#include "app/theme/Theme.h"
+
 namespace orthochron::app {
 
 namespace {
 
-constexpr std::array kFormats{PrintFormat::Wav24, PrintFormat::Wav16, PrintFormat::Wav32Float, PrintFormat::Flac};
+constexpr std::array kFormats{
+    PrintFormat::Wav24, PrintFormat::Wav16, PrintFormat::Wav32Float, PrintFormat::Flac};
 
 }  // namespace
 
-PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent) : Stage(session, lanes, parent)
+PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent)
+    : Stage(session, lanes, parent)
 {
     bench_ = new QWidget;
     auto* layout = new QHBoxLayout(bench_);
@@ -36,9 +38,17 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent) : St
         connect(box, &QComboBox::activated, this, &PrintStage::fill);
         return box;
     };
-    what_ = choice(tr("What"), "printWhat", {tr("the whole song as one stereo file"), tr("each track as a file of its own")});
+    what_ = choice(
+        tr("What"),
+        "printWhat",
+        {tr("the whole song as one stereo file"), tr("each track as a file of its own")}
+    );
     range_ = choice(tr("Range"), "printRange", {tr("whole song"), tr("chosen range")});
-    format_ = choice(tr("Format"), "printFormat", {tr("WAV, 24 bit"), tr("WAV, 16 bit"), tr("WAV, 32 bit float"), tr("FLAC, 24 bit")});
+    format_ = choice(
+        tr("Format"),
+        "printFormat",
+        {tr("WAV, 24 bit"), tr("WAV, 16 bit"), tr("WAV, 32 bit float"), tr("FLAC, 24 bit")}
+    );
     dither_ = new QCheckBox(tr("Dither (for 16 bit)"), bench_);
     dither_->setObjectName(QStringLiteral("dither"));
     form->addRow(QString(), dither_);
@@ -63,7 +73,8 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent) : St
     right->addWidget(print_);
     layout->addLayout(right, 3);
     connect(browse, &QPushButton::clicked, this, [this] {
-        const QString folder = QFileDialog::getExistingDirectory(bench_, tr("Print into"), folder_->text());
+        const QString folder =
+            QFileDialog::getExistingDirectory(bench_, tr("Print into"), folder_->text());
         if (!folder.isEmpty()) {
             setFolder(folder);
         }
@@ -75,7 +86,10 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent) : St
     fill();
 }
 
-void PrintStage::setFolder(const QString& folder) { folder_->setText(folder); }
+void PrintStage::setFolder(const QString& folder)
+{
+    folder_->setText(folder);
+}
 
 PrintStage::Plan PrintStage::plan() const
 {
@@ -92,7 +106,8 @@ PrintStage::Plan PrintStage::plan() const
     plan.folder = folder_->text();
     if (plan.folder.isEmpty()) {
         const auto base = session_.document.folder();
-        plan.folder = base.empty() ? QString() : QString::fromStdString((base / "printed").string());
+        plan.folder =
+            base.empty() ? QString() : QString::fromStdString((base / "printed").string());
     }
     const std::filesystem::path folder(plan.folder.toStdString());
     const char* ending = plan.settings.format == PrintFormat::Flac ? ".flac" : ".wav";
@@ -127,22 +142,33 @@ void PrintStage::fill()
         return;
     }
     if (wanted.folder.isEmpty()) {
-        says_->setText(tr("Choose a folder, or save the song first: its prints then go beside it."));
+        says_->setText(tr("Choose a folder, or save the song first: its prints then go beside it.")
+        );
         return;
     }
-    const int bits = wanted.settings.format == PrintFormat::Wav16 ? 2 : wanted.settings.format == PrintFormat::Wav32Float ? 4 : 3;
+    const int bits = wanted.settings.format == PrintFormat::Wav16        ? 2
+                     : wanted.settings.format == PrintFormat::Wav32Float ? 4
+                                                                         : 3;
     const int channels = wanted.isMix ? 2 : static_cast<int>(song.tracks.size());
     const double megabytes = seconds * song.rate.count() * bits * channels / 1e6;
     QStringList lines;
-    lines << (wanted.isMix ? tr("1 file: %1").arg(QString::fromStdString(wanted.mix.filename().string()))
-                           : tr("%1 files, one for each track, as its clips sound, without level and pan").arg(wanted.tracks.size()));
+    lines
+        << (wanted.isMix
+                ? tr("1 file: %1").arg(QString::fromStdString(wanted.mix.filename().string()))
+                : tr("%1 files, one for each track, as its clips sound, without level and pan")
+                      .arg(wanted.tracks.size()));
     lines << tr("Into %1").arg(wanted.folder);
     lines << tr("%1 s at %2 kHz, %3%4, about %5 MB")
                  .arg(seconds, 0, 'f', 1)
                  .arg(song.rate.count() / 1000.0)
-                 .arg(format_->currentText(), dither_->isChecked() && dither_->isEnabled() ? tr(" with dither") : QString())
+                 .arg(
+                     format_->currentText(),
+                     dither_->isChecked() && dither_->isEnabled() ? tr(" with dither") : QString()
+                 )
                  .arg(megabytes, 0, 'f', 0);
-    lines << tr("In the print: cuts, joins and fades become one sound. In the song everything stays live.");
+    lines << tr(
+        "In the print: cuts, joins and fades become one sound. In the song everything stays live."
+    );
     int over = 0;
     std::error_code error;
     if (wanted.isMix) {
@@ -168,20 +194,26 @@ void PrintStage::print()
     for (const Take& take : session_.song().takes) {
         std::error_code error;
         const auto source = pathOf(take, session_.document.folder());
-        const bool isTake = wanted.isMix ? std::filesystem::equivalent(wanted.mix, source, error)
-                                         : std::ranges::any_of(wanted.tracks, [&](const TrackPrint& print) {
-                                               return std::filesystem::equivalent(print.path, source, error);
-                                           });
+        const bool isTake = wanted.isMix
+                                ? std::filesystem::equivalent(wanted.mix, source, error)
+                                : std::ranges::any_of(wanted.tracks, [&](const TrackPrint& print) {
+                                      return std::filesystem::equivalent(print.path, source, error);
+                                  });
         if (isTake) {
-            Q_EMIT session_.failed(tr("%1: is one of the song's takes; print into another folder").arg(QString::fromStdString(source.string())));
+            Q_EMIT session_.failed(tr("%1: is one of the song's takes; print into another folder")
+                                       .arg(QString::fromStdString(source.string())));
             return;
         }
     }
     std::error_code error;
     std::filesystem::create_directories(wanted.folder.toStdString(), error);
     session_.jobs.run(
-        tr("Printing"), true, this,
-        [song = session_.document.song(), sources = session_.document.sources(), wanted](const Work& work) -> Result<std::vector<PrintedFile>> {
+        tr("Printing"),
+        true,
+        this,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         wanted](const Work& work) -> Result<std::vector<PrintedFile>> {
             if (!wanted.isMix) {
                 return printTracks(*song, *sources, wanted.tracks, wanted.settings, work);
             }
@@ -206,9 +238,13 @@ void PrintStage::print()
                 peak = std::max(peak, file.peak);
                 clipped += file.clipped;
             }
-            QString sentence = tr("Printed %1 files, peak %2 dB").arg(done->size()).arg(toDecibels(peak), 0, 'f', 1);
+            QString sentence = tr("Printed %1 files, peak %2 dB")
+                                   .arg(done->size())
+                                   .arg(toDecibels(peak), 0, 'f', 1);
             if (clipped > 0) {
-                sentence += tr(", %1 samples over full scale were clipped: turn the tracks down or print 32 bit float").arg(clipped);
+                sentence += tr(", %1 samples over full scale were clipped: turn the tracks down or "
+                               "print 32 bit float")
+                                .arg(clipped);
             }
             session_.say(sentence);
             fill();

@@ -1,7 +1,6 @@
 #pragma once
 
 #include "app/stages/Stage.h"
-
 #include "core/render/Print.h"
 
 class QCheckBox;

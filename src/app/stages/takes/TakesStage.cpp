@@ -1,8 +1,5 @@
 #include "app/stages/takes/TakesStage.h"
 
-#include "app/stages/Bench.h"
-#include "app/theme/Theme.h"
-
 #include <QDirIterator>
 #include <QFileDialog>
 #include <QHBoxLayout>
@@ -11,13 +8,24 @@
 #include <QMessageBox>
 #include <QTableWidget>
 
+#include "app/stages/Bench.h"
+#include "app/theme/Theme.h"
+
 namespace orthochron::app {
 
 namespace {
 
 const QStringList kEndings{
-    QStringLiteral("wav"), QStringLiteral("flac"), QStringLiteral("aif"), QStringLiteral("aiff"), QStringLiteral("ogg"),
-    QStringLiteral("w64"), QStringLiteral("rf64"), QStringLiteral("caf"), QStringLiteral("au"), QStringLiteral("mp3")};
+    QStringLiteral("wav"),
+    QStringLiteral("flac"),
+    QStringLiteral("aif"),
+    QStringLiteral("aiff"),
+    QStringLiteral("ogg"),
+    QStringLiteral("w64"),
+    QStringLiteral("rf64"),
+    QStringLiteral("caf"),
+    QStringLiteral("au"),
+    QStringLiteral("mp3")};
 
 // Folders are looked through for sound files; files are taken as they are named.
 QStringList filesIn(const QStringList& paths)
@@ -44,13 +52,15 @@ QStringList filesIn(const QStringList& paths)
 
 }  // namespace
 
-TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent) : Stage(session, lanes, parent)
+TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent)
+    : Stage(session, lanes, parent)
 {
     bench_ = new QWidget;
     auto* layout = new QHBoxLayout(bench_);
     layout->setContentsMargins(20, 14, 20, 14);
     layout->setSpacing(24);
     auto* left = new QVBoxLayout;
+    left->setSpacing(6);
     title_ = benchTitle(QString(), bench_);
     left->addWidget(title_);
     auto* bringIn = benchButton(tr("Import takes…"), QStringLiteral("importTakes"), true, bench_);
@@ -62,16 +72,21 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent) : St
         left->addWidget(button);
     }
     left->addStretch();
-    left->addWidget(benchNote(tr("Drop files or folders anywhere on the song. Takes are never written to."), bench_));
+    left->addWidget(benchNote(
+        tr("Drop files or folders anywhere on the song. Takes are never written to."), bench_
+    ));
     layout->addLayout(left, 1);
     table_ = new QTableWidget(0, 6, bench_);
     table_->setObjectName(QStringLiteral("takesTable"));
     table_->setAccessibleName(tr("Takes"));
-    table_->setHorizontalHeaderLabels({tr("Take"), tr("Length"), tr("Rate"), tr("Format"), tr("Peak"), tr("File")});
+    table_->setHorizontalHeaderLabels(
+        {tr("Take"), tr("Length"), tr("Rate"), tr("Format"), tr("Peak"), tr("File")}
+    );
     table_->verticalHeader()->hide();
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    table_->horizontalHeader()->setStretchLastSection(true);
+    table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    table_->verticalHeader()->setDefaultSectionSize(24);
     table_->setShowGrid(false);
     table_->setFrameShape(QFrame::NoFrame);
     layout->addWidget(table_, 4);
@@ -80,7 +95,10 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent) : St
     connect(openSet_, &QPushButton::clicked, this, &TakesStage::openSet);
     connect(fold_, &QPushButton::clicked, this, [this](bool folded) {
         if (const MicSet* set = session_.set()) {
-            session_.document.apply(foldSet(session_.song(), set->id, folded), folded ? tr("Fold mic set") : tr("Unfold mic set"));
+            session_.document.apply(
+                foldSet(session_.song(), set->id, folded),
+                folded ? tr("Fold mic set") : tr("Unfold mic set")
+            );
         }
     });
     connect(&session_.document, &Document::songChanged, this, &TakesStage::fillTable);
@@ -106,8 +124,12 @@ void TakesStage::fillTable()
 {
     const Song& song = session_.song();
     const MicSet* set = session_.set();
-    title_->setText(set != nullptr ? tr("%1: %2 microphones").arg(QString::fromStdString(set->name)).arg(set->tracks.size())
-                                   : tr("%1 tracks").arg(song.tracks.size()));
+    title_->setText(
+        set != nullptr ? tr("%1: %2 microphones")
+                             .arg(QString::fromStdString(set->name))
+                             .arg(set->tracks.size())
+                       : tr("%1 tracks").arg(song.tracks.size())
+    );
     makeSet_->setEnabled(song.tracks.size() > 1 && set == nullptr);
     openSet_->setEnabled(set != nullptr);
     fold_->setEnabled(set != nullptr);
@@ -118,14 +140,21 @@ void TakesStage::fillTable()
         const int row = static_cast<int>(i);
         const double seconds = toSeconds(take.frames, song.rate).count();
         const Peaks* peaks = session_.waves.peaks(take.id);
-        const auto trouble = std::ranges::find(session_.document.troubles(), take.id, &TakeTrouble::take);
+        const auto trouble =
+            std::ranges::find(session_.document.troubles(), take.id, &TakeTrouble::take);
         const bool isFine = trouble == session_.document.troubles().end();
         const QStringList cells{
             QString::fromStdString(take.name),
-            QStringLiteral("%1:%2").arg(static_cast<int>(seconds) / 60).arg(std::fmod(seconds, 60.0), 6, 'f', 3, QLatin1Char('0')),
+            QStringLiteral("%1:%2")
+                .arg(static_cast<int>(seconds) / 60)
+                .arg(std::fmod(seconds, 60.0), 6, 'f', 3, QLatin1Char('0')),
             tr("%1 kHz").arg(take.rate.count() / 1000.0),
-            QString::fromStdString(take.format) + (take.channels > 1 ? tr(", %1 channels").arg(take.channels) : QString()),
-            peaks != nullptr ? tr("%1 dB").arg(toDecibels(peaks->loudest()), 0, 'f', 1).replace(QLatin1Char('-'), QChar(0x2212)) : QStringLiteral("…"),
+            QString::fromStdString(take.format) +
+                (take.channels > 1 ? tr(", %1 channels").arg(take.channels) : QString()),
+            peaks != nullptr ? tr("%1 dB")
+                                   .arg(toDecibels(peaks->loudest()), 0, 'f', 1)
+                                   .replace(QLatin1Char('-'), QChar(0x2212))
+                             : QStringLiteral("…"),
             isFine ? QString::fromStdString(take.path) : QString::fromStdString(trouble->sentence)};
         for (int column = 0; column < cells.size(); ++column) {
             auto* item = new QTableWidgetItem(cells[column]);
@@ -136,12 +165,19 @@ void TakesStage::fillTable()
         }
     }
     table_->resizeColumnsToContents();
+    for (int column = 0; column < table_->columnCount(); ++column) {
+        table_->setColumnWidth(column, table_->columnWidth(column) + 20);
+    }
+    table_->horizontalHeader()->setStretchLastSection(true);
 }
 
 void TakesStage::askForFiles()
 {
     const QStringList files = QFileDialog::getOpenFileNames(
-        bench_, tr("Import takes"), QString(), tr("Sound files (*.%1)").arg(kEndings.join(QStringLiteral(" *.")))
+        bench_,
+        tr("Import takes"),
+        QString(),
+        tr("Sound files (*.%1)").arg(kEndings.join(QStringLiteral(" *.")))
     );
     if (!files.isEmpty()) {
         import(files);
@@ -166,7 +202,9 @@ void TakesStage::import(const QStringList& paths)
         tr("Importing"),
         true,
         this,
-        [files, isFirst, rate = session_.song().rate, folder = session_.document.folder()](const Work& work) {
+        [files, isFirst, rate = session_.song().rate, folder = session_.document.folder()](
+            const Work& work
+        ) {
             Read read;
             read.rate = rate;
             for (int i = 0; i < files.size(); ++i) {
@@ -218,15 +256,20 @@ void TakesStage::add(std::vector<ImportedTake> takes)
         if (imported.take.channels > 2) {
             imported.splitChannels =
                 QMessageBox::question(
-                    bench_, tr("Many channels"),
+                    bench_,
+                    tr("Many channels"),
                     tr("%1 has %2 channels. Lay each on a track of its own, as one mic set?")
-                        .arg(QString::fromStdString(imported.take.name)).arg(imported.take.channels)
+                        .arg(QString::fromStdString(imported.take.name))
+                        .arg(imported.take.channels)
                 ) == QMessageBox::Yes;
         }
     }
     const std::size_t before = session_.song().tracks.size();
     const std::size_t count = takes.size();
-    if (!session_.document.apply(addTakes(session_.song(), std::move(takes)), tr("Import %n take(s)", nullptr, static_cast<int>(count)))) {
+    if (!session_.document.apply(
+            addTakes(session_.song(), std::move(takes)),
+            tr("Import %n take(s)", nullptr, static_cast<int>(count))
+        )) {
         return;
     }
     session_.zoomToAll();
@@ -240,8 +283,11 @@ void TakesStage::add(std::vector<ImportedTake> takes)
         return;
     }
     const auto answer = QMessageBox::question(
-        bench_, tr("Recorded together?"),
-        tr("%1 tracks start together. Were they recorded together, so that every edit goes to all of them at the same sample?").arg(added.size())
+        bench_,
+        tr("Recorded together?"),
+        tr("%1 tracks start together. Were they recorded together, so that every edit goes to all "
+           "of them at the same sample?")
+            .arg(added.size())
     );
     if (answer == QMessageBox::Yes) {
         session_.document.apply(orthochron::makeSet(song, added, "Kit"), tr("Make mic set"));
@@ -275,10 +321,18 @@ void TakesStage::renameTrack(TrackId id)
     }
     bool isAccepted = false;
     const QString name = QInputDialog::getText(
-        bench_, tr("Rename track"), tr("Name"), QLineEdit::Normal, QString::fromStdString(track->name), &isAccepted
+        bench_,
+        tr("Rename track"),
+        tr("Name"),
+        QLineEdit::Normal,
+        QString::fromStdString(track->name),
+        &isAccepted
     );
     if (isAccepted && name != QString::fromStdString(track->name)) {
-        session_.document.apply(orthochron::renameTrack(session_.song(), id, name.trimmed().toStdString()), tr("Rename track"));
+        session_.document.apply(
+            orthochron::renameTrack(session_.song(), id, name.trimmed().toStdString()),
+            tr("Rename track")
+        );
     }
 }
 
@@ -287,7 +341,8 @@ void TakesStage::removeTrack(TrackId id)
     const auto track = session_.song().track(id);
     if (track) {
         session_.document.apply(
-            orthochron::removeTrack(session_.song(), id), tr("Remove %1").arg(QString::fromStdString(track->name))
+            orthochron::removeTrack(session_.song(), id),
+            tr("Remove %1").arg(QString::fromStdString(track->name))
         );
     }
 }

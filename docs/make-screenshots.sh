@@ -1,0 +1,22 @@
+#!/usr/bin/env bash
+# Makes every picture in docs/screenshots from the demo song. Run after ./check.
+set -euo pipefail
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+export HOME=$work XDG_RUNTIME_DIR=$work QT_QPA_PLATFORM=offscreen
+build/release/orthochron-cli demo "$work/song"
+shot() {
+    local name=$1
+    shift
+    build/release/orthochron --screenshot "docs/screenshots/$name.png" "$@" "$work/song/Lantern Weir.orthochron" 2>/dev/null
+    rm -rf "$work/.config"
+}
+shot takes --stage takes
+shot grid --stage grid --at 0 --bars 3
+shot marks --stage marks --at 40 --bars 4
+shot marks-samples --stage marks --at 41.8 --samples
+shot fit --stage fit --at 40 --bars 4
+shot joins --stage joins
+shot print --stage print --at 40 --bars 4
+shot fit-night --stage fit --at 40 --bars 4 --night
