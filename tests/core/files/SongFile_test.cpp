@@ -1,0 +1,225 @@
+#include "core/files/SongFile.h"
+
+#include "core/edits/GridEdits.h"
+#include "core/edits/MarkEdits.h"
+#include "core/edits/TakeEdits.h"
+#include "core/files/MidiTempo.h"
+#include "testkit/Folder.h"
+
+#include <gtest/gtest.h>
+
+#include <fstream>
+
+namespace orthochron {
+namespace {
+
+using testkit::Folder;
+using Json = nlohmann::json;
+
+// A song with a bit of everything, without any audio.
+History history()
+{
+    Song song;
+    song.name = "Näme with \"quotes\"";
+    History history(song, "New song");
+    Take take;
+    take.name = "Kick";
+    take.path = "Kick.wav";
+    take.hash = "00ff";
+    take.frames = Frames(480000);
+    song = *addTakes(song, {{take, false}, {take, false}});
+    history.add(song, "Import");
+    song = *makeSet(song, {song.tracks[0]->id, song.tracks[1]->id}, "Kit");
+    song = *setLead(song, song.tracks[0]->id, true);
+    song = *addMark(song, song.tracks[0]->id, Frames(12345));
+    song = *setMarkLine(song, song.tracks[0]->id, song.tracks[0]->marks[0].id, 7);
+    song = *setTempo(song, 97.25, {6, 8});
+    history.add(song, "Marks");
+    FitRecipe recipe;
+    recipe.recorded = {song.tracks[0]->clips, song.tracks[1]->clips};
+    recipe.madeFrom = 0xFFFFFFFFFFFFFFFFULL;
+    song.sets[0].recipe = std::make_shared<const FitRecipe>(recipe);
+    song.accepted.push_back({"dip", Frames(99)});
+    Track track = *song.tracks[1];
+    track.clips[0].in = {Frames(240), FadeShape::Matched, 0.25F};
+    track.clips[0].isLocked = true;
+    track.detection.threshold = 0.5;
+    putTrack(song, track);
+    history.add(song, "Fit");
+    return history;
+}
+
+TEST(SongFile, ReadsBackEverythingItWroteWithItsHistory)
+{
+    History before = history();
+    before.undo();
+
+    const auto after = readSong(writeSong({before, {}}), "s");
+
+    ASSERT_TRUE(after) << after.error().message;
+    EXPECT_EQ(after->history.current(), before.current());
+    ASSERT_EQ(after->history.versions().size(), before.versions().size());
+    for (std::size_t i = 0; i < before.versions().size(); ++i) {
+        EXPECT_EQ(*after->history.versions()[i].song, *before.versions()[i].song) << i;
+        EXPECT_EQ(after->history.versions()[i].name, before.versions()[i].name);
+    }
+    EXPECT_EQ(after->history.song()->lastId, before.song()->lastId);
+}
+
+TEST(SongFile, WritesSharedTracksOnce)
+{
+    History many = history();
+    for (int i = 0; i < 100; ++i) {
+        Song song = *many.song();
+        song.name = std::to_string(i);
+        many.add(song, "Rename");
+    }
+
+    const Json json = Json::parse(writeSong({many, {}}));
+
+    EXPECT_EQ(json["versions"].size(), 104U);
+    EXPECT_LE(json["tracks"].size(), 8U);
+}
+
+TEST(SongFile, KeepsFieldsItDoesNotKnowAndRefusesANewerFormat)
+{
+    Json json = Json::parse(writeSong({history(), {}}));
+    json["moodBoard"] = {{"colour", "straw"}};
+    const auto read = readSong(json.dump(), "s");
+    ASSERT_TRUE(read);
+    EXPECT_EQ(Json::parse(writeSong(*read))["moodBoard"]["colour"], "straw");
+
+    json["version"] = 2;
+    const auto newer = readSong(json.dump(), "s");
+    ASSERT_FALSE(newer);
+    EXPECT_NE(newer.error().message.find("newer"), std::string::npos);
+}
+
+TEST(SongFile, RefusesATextCutShortAtEveryByte)
+{
+    const std::string text = writeSong({history(), {}});
+    for (std::size_t size = 0; size < text.size(); size += 7) {
+        EXPECT_FALSE(readSong(std::string_view(text).substr(0, size), "s")) << size;
+    }
+}
+
+// Spoils every value of a document in turn and calls `check` with each result.
+void spoilEach(Json& whole, Json& part, const std::function<void(const std::string&)>& check)
+{
+    if (part.is_structured()) {
+        for (auto& child : part) {
+            spoilEach(whole, child, check);
+        }
+    }
+    const Json kept = part;
+    for (const Json& bad : {Json(), Json(-1), Json(1e300), Json("x"), Json::array(), Json::object(), Json(true), Json(4e9)}) {
+        part = bad;
+        check(whole.dump());
+    }
+    part = kept;
+}
+
+TEST(SongFile, SurvivesEveryFieldSpoiled)
+{
+    Json json = Json::parse(writeSong({history(), {}}));
+    int refused = 0;
+    int taken = 0;
+
+    spoilEach(json, json, [&](const std::string& text) {
+        const auto read = readSong(text, "s");
+        refused += read ? 0 : 1;
+        taken += read ? 1 : 0;
+        if (read) {
+            // What is taken is a song that can be written and read again.
+            EXPECT_TRUE(readSong(writeSong(*read), "s"));
+        } else {
+            EXPECT_EQ(read.error().kind, ErrorKind::BadInput);
+        }
+    });
+
+    EXPECT_GT(refused, 5 * taken);
+    EXPECT_FALSE(readSong(std::string(100000, '['), "s"));
+}
+
+TEST(SongFile, SavingNeverHarmsWhatWasThere)
+{
+    const Folder folder;
+    ASSERT_TRUE(saveSong({history(), {}}, folder / "s.orthochron"));
+
+    EXPECT_FALSE(saveSong({history(), {}}, folder / "none/s.orthochron"));
+    std::filesystem::create_directory(folder / "d.orthochron");
+    EXPECT_FALSE(saveSong({history(), {}}, folder / "d.orthochron"));
+
+    EXPECT_TRUE(loadSong(folder / "s.orthochron"));
+    EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 2);
+    EXPECT_FALSE(loadSong(folder / "missing.orthochron"));
+}
+
+TEST(SongFile, NoticesTakesThatAreMissingOrChanged)
+{
+    const Folder folder;
+    testkit::writeSound(folder / "a.wav", testkit::soundOf(0.1, [](std::int64_t) { return 0.1; }));
+    testkit::writeSound(folder / "b.wav", testkit::soundOf(0.1, [](std::int64_t) { return 0.2; }));
+    Song song;
+    song = *addTakes(song, {{*takeFromFile(folder / "a.wav", song.rate, folder.path()), false}, {*takeFromFile(folder / "b.wav", song.rate, folder.path()), false}});
+    EXPECT_TRUE(verifyTakes(song, folder.path(), true).empty());
+    EXPECT_EQ(song.takes[0].path, "a.wav");
+
+    // The same length, another sound: only its content tells.
+    testkit::writeSound(folder / "a.wav", testkit::soundOf(0.1, [](std::int64_t) { return 0.3; }));
+    std::filesystem::remove(folder / "b.wav");
+
+    EXPECT_EQ(verifyTakes(song, folder.path(), false).size(), 1U);
+    const auto troubles = verifyTakes(song, folder.path(), true);
+    ASSERT_EQ(troubles.size(), 2U);
+    EXPECT_FALSE(troubles[0].isMissing);
+    EXPECT_TRUE(troubles[1].isMissing);
+}
+
+TEST(SongLock, IsHeldByOneAtATime)
+{
+    const Folder folder;
+    auto first = SongLock::take(folder / "s.orthochron");
+    ASSERT_TRUE(first);
+
+    EXPECT_FALSE(SongLock::take(folder / "s.orthochron"));
+    *first = SongLock();
+    EXPECT_TRUE(SongLock::take(folder / "s.orthochron"));
+}
+
+TEST(MidiTempo, ReadsTempiAndMetersAndSurvivesEveryTruncation)
+{
+    const Folder folder;
+    // Format 0, 480 ticks: 120 bpm in 3/4, then 100 bpm after two bars.
+    std::string track;
+    const auto bytes = [](std::initializer_list<int> values) {
+        std::string text;
+        for (const int value : values) {
+            text += static_cast<char>(value);
+        }
+        return text;
+    };
+    track += bytes({0, 0xFF, 0x58, 4, 3, 2, 24, 8});
+    track += bytes({0, 0xFF, 0x51, 3, 0x07, 0xA1, 0x20});
+    track += bytes({0, 0x90, 60, 100, 0, 60, 0});  // a note, and its end by running status
+    track += bytes({0x96, 0x40, 0xFF, 0x51, 3, 0x09, 0x27, 0xC0});
+    track += bytes({0, 0xFF, 0x2F, 0});
+    std::string file = "MThd" + bytes({0, 0, 0, 6, 0, 0, 0, 1, 0x01, 0xE0}) + "MTrk" + bytes({0, 0, 0, static_cast<int>(track.size())}) + track;
+    std::ofstream(folder / "m.mid", std::ios::binary) << file;
+
+    const auto map = readMidiTempo(folder / "m.mid", {4, 4}, Seconds(0.5));
+
+    ASSERT_TRUE(map) << map.error().message;
+    EXPECT_EQ(map->meterOfBar(1), (Meter{3, 4}));
+    EXPECT_DOUBLE_EQ(map->bpmAt(Beats(0.0)), 120.0);
+    EXPECT_DOUBLE_EQ(map->bpmAt(Beats(6.1)), 100.0);
+    EXPECT_DOUBLE_EQ(map->timeAt(Beats(0.0)).count(), 0.5);
+    for (std::size_t size = 0; size < file.size(); ++size) {
+        std::ofstream(folder / "cut.mid", std::ios::binary | std::ios::trunc) << file.substr(0, size);
+        (void)readMidiTempo(folder / "cut.mid", {4, 4}, Seconds(0.0));
+    }
+    EXPECT_FALSE(readMidiTempo(folder / "none.mid", {4, 4}, Seconds(0.0)));
+}
+
+}  // namespace
+}  // namespace orthochron

@@ -1,0 +1,86 @@
+#include "core/time/Grid.h"
+
+#include <gtest/gtest.h>
+
+namespace orthochron {
+namespace {
+
+TEST(TempoMap, GoesFromBeatsToTimeAndBackAcrossTempiAndBeforeTheFirstBar)
+{
+    const auto map = TempoMap::create(
+        Seconds(1.5), {{Beats(0.0), 120.0}, {Beats(16.0), 60.0}, {Beats(24.0), 180.0}}, {{1, {4, 4}}, {5, {3, 4}}, {7, {7, 8}}}
+    );
+    ASSERT_TRUE(map);
+
+    for (double beat = -9.0; beat < 60.0; beat += 0.37) {
+        EXPECT_NEAR(map->beatsAt(map->timeAt(Beats(beat))).count(), beat, 1e-9);
+    }
+    EXPECT_DOUBLE_EQ(map->timeAt(Beats(0.0)).count(), 1.5);
+    EXPECT_DOUBLE_EQ(map->timeAt(Beats(20.0)).count(), 1.5 + 8.0 + 4.0);
+    EXPECT_DOUBLE_EQ(map->timeAt(Beats(-2.0)).count(), 0.5);
+}
+
+TEST(TempoMap, NamesPlacesAcrossMeters)
+{
+    const auto map = TempoMap::create(Seconds(0.0), {{Beats(0.0), 100.0}}, {{1, {4, 4}}, {3, {3, 4}}, {5, {7, 8}}});
+
+    EXPECT_EQ(map->startOfBar(3), Beats(8.0));
+    EXPECT_EQ(map->startOfBar(5), Beats(14.0));
+    EXPECT_EQ(map->startOfBar(6), Beats(17.5));
+    EXPECT_EQ(map->startOfBar(0), Beats(-4.0));
+    EXPECT_EQ(map->barAt(Beats(13.99)), 4);
+    EXPECT_EQ(map->barAt(Beats(-0.5)), 0);
+    const BarBeat place = map->placeAt(Beats(15.0));
+    EXPECT_EQ(place.bar, 5);
+    EXPECT_EQ(place.beat, 3);
+    EXPECT_NEAR(place.rest.count(), 0.0, 1e-9);
+}
+
+TEST(TempoMap, RefusesWhatCannotBe)
+{
+    EXPECT_FALSE(TempoMap::steady(0.0, {}, Seconds(0.0)));
+    EXPECT_FALSE(TempoMap::steady(1000.0, {}, Seconds(0.0)));
+    EXPECT_FALSE(TempoMap::steady(120.0, {0, 4}, Seconds(0.0)));
+    EXPECT_FALSE(TempoMap::steady(120.0, {4, 3}, Seconds(0.0)));
+    EXPECT_FALSE(TempoMap::create(Seconds(0.0), {{Beats(0.0), 90.0}, {Beats(0.0), 91.0}}, {{1, {}}}));
+    EXPECT_FALSE(TempoMap::create(Seconds(0.0), {}, {{1, {}}}));
+}
+
+TEST(Grid, CountsItsLinesThroughMetersAndFindsTheNearest)
+{
+    const auto map = TempoMap::create(Seconds(0.25), {{Beats(0.0), 90.0}}, {{1, {4, 4}}, {3, {7, 8}}, {6, {3, 4}}});
+    for (const GridSettings settings : {GridSettings{16, false, 50.0}, GridSettings{8, true, 50.0}, GridSettings{4, false, 50.0}, GridSettings{16, false, 58.0}}) {
+        const Grid grid(*map, settings);
+        GridLine last = grid.line(-20);
+        for (std::int64_t index = -19; index < 120; ++index) {
+            const GridLine line = grid.line(index);
+            EXPECT_GT(line.time, last.time) << index;
+            EXPECT_EQ(grid.nearest(line.time + milliseconds(2.0)).index, index);
+            EXPECT_EQ(grid.nearest(line.time - milliseconds(2.0)).index, index);
+            last = line;
+        }
+        EXPECT_EQ(grid.line(0).bar, 1);
+        EXPECT_EQ(grid.line(0).step, 0);
+    }
+}
+
+TEST(Grid, HoldsEverySecondStepBackBySwing)
+{
+    const Grid grid(*TempoMap::steady(120.0, {}, Seconds(0.0)), {16, false, 60.0});
+
+    EXPECT_NEAR(grid.line(1).time.count(), 0.125 * 1.2, 1e-12);
+    EXPECT_NEAR(grid.line(2).time.count(), 0.25, 1e-12);
+}
+
+TEST(Grid, ReadsItsNamesAndRefusesOthers)
+{
+    EXPECT_EQ(parseGrid("1/16")->division, 16);
+    EXPECT_TRUE(parseGrid("1/8t")->triplet);
+    EXPECT_EQ(gridName(*parseGrid("1/32t")), "1/32t");
+    for (const char* word : {"", "1/5", "16", "t", "1/16x"}) {
+        EXPECT_FALSE(parseGrid(word)) << word;
+    }
+}
+
+}  // namespace
+}  // namespace orthochron
