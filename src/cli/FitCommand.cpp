@@ -8,6 +8,7 @@
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
+#include "core/files/GrooveFile.h"
 #include "core/files/MidiTempo.h"
 #include "core/render/Print.h"
 
@@ -33,6 +34,8 @@ struct FitOptions {
     std::uint64_t seed = 1;
     double leadInMs = 4.0, crossfadeMs = 5.0;
     double sensitivity = 50.0;
+    std::string groove;
+    double grooveAmount = 100.0;
     std::string outDir;
 };
 
@@ -91,6 +94,15 @@ Result<FitRequest> requestOf(const FitOptions& options)
         milliseconds(options.humaniseMs),
         options.seed};
     request.joins = {milliseconds(options.leadInMs), milliseconds(options.crossfadeMs), *shape};
+    if (!options.groove.empty()) {
+        const auto meter = parseMeter(options.meter);
+        auto groove = readGroove(options.groove, meter ? *meter : Meter{}, request.grid);
+        if (!groove) {
+            return tl::unexpected(groove.error());
+        }
+        request.fit.groove = std::move(*groove);
+        request.fit.grooveAmount = options.grooveAmount / 100.0;
+    }
     if (auto valid = validate(request.fit); !valid) {
         return tl::unexpected(valid.error());
     }
@@ -339,6 +351,11 @@ void addFit(CLI::App& app, Choice& choice)
     command->add_option("--meter", o->meter);
     command->add_option("--grid", o->grid, "1/4, 1/8, 1/16, 1/32, with a t for triplets");
     command->add_option("--swing", o->swing, "50 to 75 %");
+    command->add_option(
+        "--groove", o->groove, "A groove as .mid or .json: where hits go besides their own feel"
+    );
+    command->add_option("--groove-amount", o->grooveAmount, "Percent")
+        ->check(CLI::Range(0.0, 100.0));
     command->add_option("--drift", o->drift, "Percent taken out")->check(CLI::Range(0.0, 100.0));
     command->add_option("--feel", o->feel, "Percent taken out")->check(CLI::Range(0.0, 100.0));
     command->add_option("--stray", o->stray, "Percent taken out")->check(CLI::Range(0.0, 100.0));

@@ -193,6 +193,46 @@ TEST_F(FitCommand, NeverWritesOverItsInputsNorLeavesHalfAFile)
     }
 }
 
+TEST_F(FitCommand, AFullDiskLeavesNoHalfFileAndHarmsNothing)
+{
+    // A limit on file size is what a full disk looks like to a program.
+    const std::string limited = "trap '' XFSZ; ulimit -f 500; ";
+    const std::string command =
+        limited + ORTHOCHRON_CLI + " " + fit("full-disk", "") + " >/dev/null 2>&1";
+
+    const int code = WEXITSTATUS(std::system(("bash -c \"" + command + "\"").c_str()));
+
+    EXPECT_EQ(code, 1);
+    EXPECT_TRUE(std::filesystem::is_empty(*folder_ / "full-disk"));
+    EXPECT_EQ(run("info --json " + quoted(kit_.takes[0])).code, 0);
+}
+
+TEST_F(FitCommand, FollowsAGrooveByItsAmount)
+{
+    std::ofstream(*folder_ / "g.json")
+        << R"({"format": "orthochron groove", "version": 1, "name": "g", "meter": [4, 4],)"
+        << R"( "steps": [{"position": 1.0, "offset": 0.03, "weight": 1, "spread": 0}]})";
+    const Outcome outcome = run(fit(
+        "grooved",
+        "--feel 100 --stray 100 --groove " + quoted(*folder_ / "g.json") + " --groove-amount 50"
+    ));
+    ASSERT_EQ(outcome.code, 0);
+    const Json report = Json::parse(outcome.out);
+    int late = 0;
+    for (const Json& hit : report["hits"]) {
+        const double beats = (hit["grid_s"].get<double>() - 0.5) * 92.0 / 60.0;
+        const bool isSecondBeat = std::abs(std::fmod(beats, 4.0) - 1.0) < 1e-6;
+        if (hit["role"] == "main") {
+            EXPECT_NEAR(
+                hit["left_ms"].get<double>(), isSecondBeat ? 0.5 * 0.03 * 60000.0 / 92.0 : 0.0, 0.03
+            );
+            late += isSecondBeat ? 1 : 0;
+        }
+    }
+    EXPECT_GT(late, 4);
+    EXPECT_EQ(run(fit("grooved", "--groove /nowhere.mid")).code, 3);
+}
+
 TEST_F(FitCommand, RefusesWrongUsageWithTwoAndBadInputWithThree)
 {
     EXPECT_EQ(

@@ -341,14 +341,7 @@ void Session::audit()
 
 Frames Session::heardAt(Frames recorded) const
 {
-    // Pieces ascend; the one that plays it is the last whose part begins before it.
-    for (std::size_t p = map_.pieces.size(); p-- > 0;) {
-        const EditMap::Piece& piece = map_.pieces[p];
-        if (recorded + piece.move >= piece.from && recorded + piece.move < piece.to) {
-            return recorded + piece.move;
-        }
-    }
-    return recorded;
+    return map_.heardAt(recorded).value_or(recorded);
 }
 
 void Session::songChanged()

@@ -158,6 +158,23 @@ void checkAttacks(const EditMap& map, std::size_t index, std::vector<Finding>& f
 
 }  // namespace
 
+std::optional<Frames> EditMap::heardAt(Frames recorded) const
+{
+    // Pieces begin later in the recording the later they are played, so the search halves; a piece
+    // or two further on may play the moment too where joins overlap.
+    auto piece = std::ranges::upper_bound(pieces, recorded, {}, [](const Piece& p) {
+        return p.from - p.move;
+    });
+    for (int tries = 0; tries < 4 && piece != pieces.begin(); ++tries) {
+        --piece;
+        const Frames at = recorded + piece->move;
+        if (at >= piece->from && at < piece->to) {
+            return at;
+        }
+    }
+    return std::nullopt;
+}
+
 std::string_view wordOf(FindingKind kind)
 {
     constexpr std::array<std::string_view, 8> kWords{

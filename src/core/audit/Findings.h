@@ -52,6 +52,9 @@ struct EditMap {
     std::vector<Hit> hits;  // ascending by start
     Hertz rate{48000.0};
     Frames length;
+
+    // Where a recorded moment is heard, by the last piece that plays it; none when it was cut out.
+    [[nodiscard]] std::optional<Frames> heardAt(Frames recorded) const;
 };
 
 // Reads a microphone's sound; callable from several threads at once.

@@ -29,13 +29,8 @@ EditMap editMapOf(const Song& song, const MicSet& set)
     map.pieces.push_back({from, clips.back().end(), clips.back().offset() - recorded});
     map.length = clips.back().end();
     for (const PlayedHit& hit : hitsOf(song, set).hits) {
-        // The piece that plays it: the last one in which it lies.
-        for (std::size_t p = map.pieces.size(); p-- > 0;) {
-            const EditMap::Piece& piece = map.pieces[p];
-            if (hit.start + piece.move >= piece.from && hit.start + piece.move < piece.to) {
-                map.hits.push_back({hit.start, piece.move});
-                break;
-            }
+        if (const auto heard = map.heardAt(hit.start)) {
+            map.hits.push_back({hit.start, *heard - hit.start});
         }
     }
     return map;

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "core/files/GrooveFile.h"
 #include "core/files/SongFile.h"
 
 #include <cmath>
@@ -134,7 +135,9 @@ Json toJson(const FitRecipe& recipe)
           {"leaveWithin", fit.leaveWithin.count()},
           {"furthest", fit.furthest.count()},
           {"humanise", fit.humanise.count()},
-          {"seed", fit.seed}}},
+          {"seed", fit.seed},
+          {"groove", fit.groove.isEmpty() ? Json() : grooveJson(fit.groove)},
+          {"grooveAmount", fit.grooveAmount}}},
         {"joins",
          {{"leadIn", recipe.joins.leadIn.count()},
           {"crossfade", recipe.joins.crossfade.count()},
@@ -422,6 +425,10 @@ std::shared_ptr<const FitRecipe> recipeFrom(Reader& read, const Json& json)
     recipe.fit.humanise = Seconds(read.number(read.field(fit, "humanise"), 0.0, 10.0));
     const Json& seed = read.field(fit, "seed");
     recipe.fit.seed = seed.is_number_unsigned() ? seed.get<std::uint64_t>() : 1;
+    if (fit.is_object() && fit.contains("groove") && !fit["groove"].is_null()) {
+        recipe.fit.groove = read.checked(grooveFromJson(fit["groove"], "its groove"));
+        recipe.fit.grooveAmount = read.number(read.field(fit, "grooveAmount"), 0.0, 1.0);
+    }
     const Json& joins = read.field(json, "joins");
     recipe.joins.leadIn = Seconds(read.number(read.field(joins, "leadIn"), 0.0, 0.1));
     recipe.joins.crossfade = Seconds(read.number(read.field(joins, "crossfade"), 0.0, 0.5));
@@ -510,6 +517,11 @@ Song songFrom(Reader& read, const Json& json, const Pools& pools, const Song& co
     for (const Json& each : read.list(read.field(json, "accepted"), kManyClips)) {
         song.accepted.push_back({read.text(read.item(each, 0)), read.frames(read.item(each, 1))});
     }
+    if (json.is_object() && json.contains("grooves")) {
+        for (const Json& groove : read.list(json["grooves"], 10'000)) {
+            song.grooves.push_back(read.checked(grooveFromJson(groove, "its groove")));
+        }
+    }
     checkReferences(read, song);
     return song;
 }
@@ -585,8 +597,13 @@ std::string writeSong(const SongDocument& document)
         for (const AcceptedFinding& finding : song.accepted) {
             accepted.push_back({finding.kind, finding.at.count()});
         }
+        Json grooves = Json::array();
+        for (const Groove& groove : song.grooves) {
+            grooves.push_back(grooveJson(groove));
+        }
         versions.push_back(
             {{"edit", version.name},
+             {"grooves", grooves},
              {"name", song.name},
              {"tempo", toJson(song.tempo)},
              {"grid", toJson(song.grid)},

@@ -9,8 +9,11 @@ namespace orthochron {
 Result<void> validate(const FitSettings& settings)
 {
     const auto isPart = [](double value) { return value >= 0.0 && value <= 1.0; };
-    if (!isPart(settings.drift) || !isPart(settings.feel) || !isPart(settings.stray)) {
-        return badArgument("drift, feel and stray are taken out by 0 to 100 percent");
+    if (!isPart(settings.drift) || !isPart(settings.feel) || !isPart(settings.stray) ||
+        !isPart(settings.grooveAmount)) {
+        return badArgument(
+            "drift, feel and stray are taken out, and a groove is applied, by 0 to 100 percent"
+        );
     }
     const auto isTime = [](Seconds value) { return value.count() >= 0.0 && value.count() <= 10.0; };
     if (!isTime(settings.leaveWithin) || !isTime(settings.furthest) || !isTime(settings.humanise)) {
@@ -19,6 +22,22 @@ Result<void> validate(const FitSettings& settings)
     }
     return {};
 }
+
+namespace {
+
+// What the groove adds at a hit's line, in time at the tempo there.
+Seconds grooveAt(const Performance& performance, const FitSettings& settings, const JudgedHit& hit)
+{
+    if (settings.groove.isEmpty()) {
+        return Seconds(0.0);
+    }
+    const Beats offset = settings.groove.offsetAt(performance.step * hit.line.step);
+    return Seconds(
+        settings.grooveAmount * offset.count() * 60.0 / performance.tempo.bpmAt(hit.line.at)
+    );
+}
+
+}  // namespace
 
 Moves planMoves(const Performance& performance, const FitSettings& settings)
 {
@@ -38,15 +57,16 @@ Moves planMoves(const Performance& performance, const FitSettings& settings)
         const Seconds drift = hit.drift * (1.0 - settings.drift);
         Seconds feel = hit.feel * (1.0 - settings.feel);
         Seconds stray = isLeftAlone ? hit.stray : hit.stray * (1.0 - settings.stray);
-        const Seconds byHabit = feel + stray - hit.feel - hit.stray;
         const double limit = settings.furthest.count();
+        const Seconds groove = grooveAt(performance, settings, hit);
+        const Seconds byHabit = feel + stray + groove - hit.feel - hit.stray;
         const Seconds allowed{std::clamp(byHabit.count(), -limit, limit)};
         stray += allowed - byHabit;
         if (settings.humanise.count() > 0.0) {
             stray += settings.humanise * bell(random);
         }
         FittedHit& fitted = moves.hits[i];
-        fitted.target = toFrames(hit.line.time + drift + feel + stray, performance.rate);
+        fitted.target = toFrames(hit.line.time + drift + feel + groove + stray, performance.rate);
         fitted.move = fitted.target - hit.played.beatPoint;
         fitted.left = toSeconds(fitted.target, performance.rate) - hit.line.time;
         const auto add = [](PartFigures& part, Seconds before, Seconds after) {

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/fit/Groove.h"
 #include "core/fit/Performance.h"
 
 #include <array>
@@ -16,6 +17,8 @@ struct FitSettings {
                                            // where taking out the drift puts it
     Seconds humanise{0.0};                 // standard deviation of a random move
     std::uint64_t seed = 1;
+    Groove groove;  // a hit's goal is its line plus what is left of its own feel plus this
+    double grooveAmount = 1.0;  // 0..1
 
     bool operator==(const FitSettings&) const = default;
 };

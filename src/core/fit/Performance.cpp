@@ -279,6 +279,8 @@ Performance judge(std::vector<PlayedHit> hits, const Grid& grid, Hertz rate)
 {
     Performance performance;
     performance.rate = rate;
+    performance.step = grid.stepLength();
+    performance.tempo = grid.map();
     if (hits.empty()) {
         return performance;
     }

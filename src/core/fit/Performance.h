@@ -48,6 +48,8 @@ struct Performance {
     std::vector<JudgedHit> hits;  // ascending by start
     std::vector<FeelStep> feel;
     Hertz rate{48000.0};
+    Beats step{0.25};  // of the grid it was judged by
+    TempoMap tempo;
 };
 
 // Judges which hit belongs to which line, over the whole performance at once, and splits every

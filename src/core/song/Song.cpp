@@ -20,7 +20,7 @@ bool Song::operator==(const Song& other) const
     const auto sameTrack = [](const auto& a, const auto& b) { return a == b || *a == *b; };
     return name == other.name && rate == other.rate && tempo == other.tempo && grid == other.grid &&
            takes == other.takes && std::ranges::equal(tracks, other.tracks, sameTrack) &&
-           sets == other.sets && accepted == other.accepted;
+           sets == other.sets && accepted == other.accepted && grooves == other.grooves;
 }
 
 const Take* Song::take(TakeId id) const

@@ -128,7 +128,8 @@ struct Song {
         tracks;  // in the order of the lanes; shared by versions
     std::vector<MicSet> sets;
     std::vector<AcceptedFinding> accepted;
-    std::uint32_t lastId = 0;  // ids are given out upwards
+    std::vector<Groove> grooves;  // kept in the song, by name
+    std::uint32_t lastId = 0;     // ids are given out upwards
 
     bool operator==(const Song& other) const;
 

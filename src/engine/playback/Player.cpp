@@ -234,7 +234,9 @@ std::array<float, 2> Player::peaks()
 void Player::settle()
 {
     std::unique_lock lock(mutex_);
-    idle_.wait(lock, [this] { return !wanted_ && !isServing_; });
+    // The round under way may have begun before what is waited for; the one after it has not.
+    const std::uint64_t enough = idleRounds_ + 2;
+    idle_.wait(lock, [&] { return !wanted_ && !isServing_ && idleRounds_ >= enough; });
 }
 
 StreamPlan Player::planFor(const Request& request) const
@@ -308,6 +310,8 @@ void Player::readAhead(const std::stop_token& stopped)
         }
         if (!worked) {
             std::unique_lock lock(mutex_);
+            ++idleRounds_;
+            idle_.notify_all();
             wake_.wait_for(lock, std::chrono::milliseconds(4), [&] {
                 return wanted_.has_value() || stopped.stop_requested();
             });

@@ -58,7 +58,8 @@ public:
     // A sentence when the device could not be started.
     [[nodiscard]] const std::string& trouble() const { return trouble_; }
 
-    // Waits until the reader has done all that was asked of it; for tests that pump by hand.
+    // Waits until the reader has done all that was asked of it and filled what it can; for tests
+    // that pump by hand.
     void settle();
 
 private:
@@ -100,6 +101,7 @@ private:
     std::shared_ptr<const Sources> sources_;
     std::optional<Request> wanted_;
     bool isServing_ = false;
+    std::uint64_t idleRounds_ = 0;  // of the reader, in which there was nothing to do
     double recordedTrim_ = 0.0;
 
     // Reader.

@@ -1,11 +1,11 @@
 #include "core/audio/SoundFile.h"
 
+#include <gtest/gtest.h>
+#include <sndfile.h>
+
 #include "core/audio/Peaks.h"
 #include "core/audio/ResampledSource.h"
 #include "testkit/Folder.h"
-
-#include <gtest/gtest.h>
-#include <sndfile.h>
 
 #include <cmath>
 #include <cstring>
@@ -22,7 +22,10 @@ AudioBuffer tone(double seconds, Hertz rate = Hertz(48000.0))
 {
     return testkit::soundOf(
         seconds,
-        [rate](std::int64_t f) { return 0.5 * std::sin(2.0 * std::numbers::pi * 997.0 * static_cast<double>(f) / rate.count()); },
+        [rate](std::int64_t f) {
+            return 0.5 *
+                   std::sin(2.0 * std::numbers::pi * 997.0 * static_cast<double>(f) / rate.count());
+        },
         rate
     );
 }
@@ -82,7 +85,11 @@ TEST(SoundFile, WritesAndReadsEveryFormatBack)
 {
     const Folder folder;
     const AudioBuffer audio = tone(0.3);
-    for (const auto& [format, step] : {std::pair{PrintFormat::Wav16, 0x1p-15F}, std::pair{PrintFormat::Wav24, 0x1p-23F}, std::pair{PrintFormat::Wav32Float, 0.0F}, std::pair{PrintFormat::Flac, 0x1p-23F}}) {
+    for (const auto& [format, step] :
+         {std::pair{PrintFormat::Wav16, 0x1p-15F},
+          std::pair{PrintFormat::Wav24, 0x1p-23F},
+          std::pair{PrintFormat::Wav32Float, 0.0F},
+          std::pair{PrintFormat::Flac, 0x1p-23F}}) {
         const auto path = folder / (format == PrintFormat::Flac ? "t.flac" : "t.wav");
         testkit::writeSound(path, audio, format);
 
@@ -101,14 +108,20 @@ TEST(SoundFile, ReadsAnyStretchWithSilenceOutside)
     testkit::writeSound(folder / "t.wav", tone(0.1));
     const AudioBuffer whole = testkit::readSound(folder / "t.wav");
     const auto reader = *SoundFileReader::open(folder / "t.wav");
-    for (const std::int64_t from : {std::int64_t{-700}, std::int64_t{0}, std::int64_t{1234}, std::int64_t{4500}, std::int64_t{9000}}) {
+    for (const std::int64_t from :
+         {std::int64_t{-700},
+          std::int64_t{0},
+          std::int64_t{1234},
+          std::int64_t{4500},
+          std::int64_t{9000}}) {
         AudioBuffer part(1, Frames(1000));
 
         ASSERT_TRUE(reader->read(Frames(from), part));
 
         for (std::int64_t i = 0; i < 1000; ++i) {
             const std::int64_t at = from + i;
-            const float wanted = at >= 0 && at < 4800 ? whole.channel(0)[static_cast<std::size_t>(at)] : 0.0F;
+            const float wanted =
+                at >= 0 && at < 4800 ? whole.channel(0)[static_cast<std::size_t>(at)] : 0.0F;
             ASSERT_EQ(part.channel(0)[static_cast<std::size_t>(i)], wanted) << at;
         }
     }
@@ -132,11 +145,11 @@ TEST(SoundFile, RefusesHeadersThatCannotBeMeant)
 {
     const Folder folder;
 
-    EXPECT_FALSE(Wav().set(24, 0, 4).open(folder));            // 0 Hz
-    EXPECT_FALSE(Wav().set(24, 4'000'000, 4).open(folder));    // 4 MHz
-    EXPECT_FALSE(Wav().set(22, 65, 2).open(folder));           // 65 channels
+    EXPECT_FALSE(Wav().set(24, 0, 4).open(folder));          // 0 Hz
+    EXPECT_FALSE(Wav().set(24, 4'000'000, 4).open(folder));  // 4 MHz
+    EXPECT_FALSE(Wav().set(22, 65, 2).open(folder));         // 65 channels
     EXPECT_FALSE(Wav().set(22, 0, 2).open(folder));
-    EXPECT_FALSE(Wav().set(40, 0x7FFFFFFE, 4).open(folder));   // about 2^31 bytes claimed
+    EXPECT_FALSE(Wav().set(40, 0x7FFFFFFE, 4).open(folder));  // about 2^31 bytes claimed
     EXPECT_FALSE(Wav().set(0, 0, 4).open(folder));
     // Every byte of the header in turn: an error or a take of sane facts, never a crash.
     for (std::size_t at = 0; at < 44; ++at) {
@@ -193,7 +206,8 @@ TEST(SoundFile, ADroppedWriterLeavesNothingAndHarmsNothing)
     testkit::writeSound(folder / "t.wav", tone(0.1));
     const auto before = testkit::readSound(folder / "t.wav");
     {
-        auto writer = SoundFileWriter::create(folder / "t.wav", {Hertz(48000.0), 1, PrintFormat::Wav24});
+        auto writer =
+            SoundFileWriter::create(folder / "t.wav", {Hertz(48000.0), 1, PrintFormat::Wav24});
         ASSERT_TRUE((*writer)->write(tone(0.5)));
     }
 
@@ -215,12 +229,16 @@ TEST(ResampledSource, GivesOneAnswerHoweverItIsRead)
         AudioBuffer part(1, Frames(1531));
         ASSERT_TRUE(pieces.read(Frames(at), part));
         for (std::int64_t i = 0; i < 1531 && at + i < 96000; ++i) {
-            ASSERT_EQ(part.channel(0)[static_cast<std::size_t>(i)], all->channel(0)[static_cast<std::size_t>(at + i)]);
+            ASSERT_EQ(
+                part.channel(0)[static_cast<std::size_t>(i)],
+                all->channel(0)[static_cast<std::size_t>(at + i)]
+            );
         }
     }
     // It is the same tone: 997 Hz sampled at the new rate.
     for (std::size_t i = 4800; i < 90000; i += 101) {
-        const double wanted = 0.5 * std::sin(2.0 * std::numbers::pi * 997.0 * static_cast<double>(i) / 48000.0);
+        const double wanted =
+            0.5 * std::sin(2.0 * std::numbers::pi * 997.0 * static_cast<double>(i) / 48000.0);
         ASSERT_NEAR(all->channel(0)[i], wanted, 2e-4) << i;
     }
 }
@@ -235,8 +253,10 @@ TEST(Peaks, HoldTheLowestAndHighestAtEveryZoomAndSurviveTheirCache)
 
     const auto peaks = *Peaks::build(source);
 
-    for (const std::int64_t width : {std::int64_t{64}, std::int64_t{1000}, std::int64_t{9000}, std::int64_t{60000}}) {
-        const PeakPair pair = peaks.range(0, Frames(70001 - width / 2), Frames(70001 + width / 2 + 2));
+    for (const std::int64_t width :
+         {std::int64_t{64}, std::int64_t{1000}, std::int64_t{9000}, std::int64_t{60000}}) {
+        const PeakPair pair =
+            peaks.range(0, Frames(70001 - width / 2), Frames(70001 + width / 2 + 2));
         EXPECT_EQ(pair.high, std::lround(0.9F * 32767.0F));
         EXPECT_EQ(pair.low, std::lround(-0.8F * 32767.0F));
     }

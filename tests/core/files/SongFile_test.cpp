@@ -1,12 +1,12 @@
 #include "core/files/SongFile.h"
 
+#include <gtest/gtest.h>
+
 #include "core/edits/GridEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/files/MidiTempo.h"
 #include "testkit/Folder.h"
-
-#include <gtest/gtest.h>
 
 #include <fstream>
 
@@ -112,7 +112,15 @@ void spoilEach(Json& whole, Json& part, const std::function<void(const std::stri
         }
     }
     const Json kept = part;
-    for (const Json& bad : {Json(), Json(-1), Json(1e300), Json("x"), Json::array(), Json::object(), Json(true), Json(4e9)}) {
+    for (const Json& bad :
+         {Json(),
+          Json(-1),
+          Json(1e300),
+          Json("x"),
+          Json::array(),
+          Json::object(),
+          Json(true),
+          Json(4e9)}) {
         part = bad;
         check(whole.dump());
     }
@@ -161,7 +169,11 @@ TEST(SongFile, NoticesTakesThatAreMissingOrChanged)
     testkit::writeSound(folder / "a.wav", testkit::soundOf(0.1, [](std::int64_t) { return 0.1; }));
     testkit::writeSound(folder / "b.wav", testkit::soundOf(0.1, [](std::int64_t) { return 0.2; }));
     Song song;
-    song = *addTakes(song, {{*takeFromFile(folder / "a.wav", song.rate, folder.path()), false}, {*takeFromFile(folder / "b.wav", song.rate, folder.path()), false}});
+    song = *addTakes(
+        song,
+        {{*takeFromFile(folder / "a.wav", song.rate, folder.path()), false},
+         {*takeFromFile(folder / "b.wav", song.rate, folder.path()), false}}
+    );
     EXPECT_TRUE(verifyTakes(song, folder.path(), true).empty());
     EXPECT_EQ(song.takes[0].path, "a.wav");
 
@@ -204,7 +216,8 @@ TEST(MidiTempo, ReadsTempiAndMetersAndSurvivesEveryTruncation)
     track += bytes({0, 0x90, 60, 100, 0, 60, 0});  // a note, and its end by running status
     track += bytes({0x96, 0x40, 0xFF, 0x51, 3, 0x09, 0x27, 0xC0});
     track += bytes({0, 0xFF, 0x2F, 0});
-    std::string file = "MThd" + bytes({0, 0, 0, 6, 0, 0, 0, 1, 0x01, 0xE0}) + "MTrk" + bytes({0, 0, 0, static_cast<int>(track.size())}) + track;
+    std::string file = "MThd" + bytes({0, 0, 0, 6, 0, 0, 0, 1, 0x01, 0xE0}) + "MTrk" +
+                       bytes({0, 0, 0, static_cast<int>(track.size())}) + track;
     std::ofstream(folder / "m.mid", std::ios::binary) << file;
 
     const auto map = readMidiTempo(folder / "m.mid", {4, 4}, Seconds(0.5));
@@ -215,7 +228,8 @@ TEST(MidiTempo, ReadsTempiAndMetersAndSurvivesEveryTruncation)
     EXPECT_DOUBLE_EQ(map->bpmAt(Beats(6.1)), 100.0);
     EXPECT_DOUBLE_EQ(map->timeAt(Beats(0.0)).count(), 0.5);
     for (std::size_t size = 0; size < file.size(); ++size) {
-        std::ofstream(folder / "cut.mid", std::ios::binary | std::ios::trunc) << file.substr(0, size);
+        std::ofstream(folder / "cut.mid", std::ios::binary | std::ios::trunc)
+            << file.substr(0, size);
         (void)readMidiTempo(folder / "cut.mid", {4, 4}, Seconds(0.0));
     }
     EXPECT_FALSE(readMidiTempo(folder / "none.mid", {4, 4}, Seconds(0.0)));

@@ -1,11 +1,11 @@
+#include <gtest/gtest.h>
+
 #include "core/audit/SongAudit.h"
 #include "core/demo/KitRecording.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/render/Render.h"
-
-#include <gtest/gtest.h>
 
 #include <cmath>
 
@@ -21,11 +21,13 @@ TEST(Crossfade, KeepsTheLevelItsShapeIsMeantFor)
         EXPECT_NEAR(gain.out + gain.in, 1.0, 1e-12);
         for (const double alike : {-0.7, 0.0, 0.4, 1.0}) {
             const FadeGains matched = fadeGains(FadeShape::Matched, alike, x);
-            const double level = matched.out * matched.out + matched.in * matched.in + 2.0 * alike * matched.out * matched.in;
+            const double level = matched.out * matched.out + matched.in * matched.in +
+                                 2.0 * alike * matched.out * matched.in;
             EXPECT_NEAR(level, 1.0, 1e-12) << alike;
         }
     }
-    for (const FadeShape shape : {FadeShape::Matched, FadeShape::EqualGain, FadeShape::EqualPower}) {
+    for (const FadeShape shape :
+         {FadeShape::Matched, FadeShape::EqualGain, FadeShape::EqualPower}) {
         EXPECT_NEAR(fadeGains(shape, 0.3, 0.0).out, 1.0, 1e-12);
         EXPECT_NEAR(fadeGains(shape, 0.3, 1.0).in, 1.0, 1e-12);
         EXPECT_EQ(parseFadeShape(fadeShapeWord(shape)), shape);
@@ -43,7 +45,8 @@ RecordedReader clicksAndHum()
             const std::int64_t at = from.count() + static_cast<std::int64_t>(i);
             const auto since = static_cast<double>(((at % 12000) + 12000) % 12000) / kRate.count();
             into[i] = static_cast<float>(
-                0.02 * std::sin(0.01 * static_cast<double>(at) + microphone) + 0.5 * std::exp(-since / 0.02) * std::sin(3000.0 * since)
+                0.02 * std::sin(0.01 * static_cast<double>(at) + microphone) +
+                0.5 * std::exp(-since / 0.02) * std::sin(3000.0 * since)
             );
         }
         return {};
@@ -69,10 +72,15 @@ TEST(JoinPlan, JoinsBetweenTheAttacksAndNeverInOne)
             // Neither side's attack lies in the crossfade or is played by both.
             for (const Frames move : {join.moveBefore, join.moveAfter}) {
                 const Frames attack = anchor.start + move;
-                EXPECT_FALSE(attack >= join.at - Frames(90) && attack < join.at + join.length + Frames(90))
-                    << "join at " << join.at.count() << ", attack at " << attack.count();
+                EXPECT_FALSE(
+                    attack >= join.at - Frames(90) && attack < join.at + join.length + Frames(90)
+                ) << "join at "
+                  << join.at.count() << ", attack at " << attack.count();
             }
-            EXPECT_FALSE(anchor.start + join.moveBefore < join.at && anchor.start + join.moveAfter >= join.at + join.length);
+            EXPECT_FALSE(
+                anchor.start + join.moveBefore < join.at &&
+                anchor.start + join.moveAfter >= join.at + join.length
+            );
         }
     }
 }
@@ -109,7 +117,12 @@ protected:
             take.name = demo::boathouseMicrophones()[m].name;
             take.frames = recorded[m].frames();
             song = *addTakes(song, {{take, false}});
-            sources_->put(song.takes.back().id, std::make_unique<MemorySource>(std::make_shared<const AudioBuffer>(std::move(recorded[m])), kRate));
+            sources_->put(
+                song.takes.back().id,
+                std::make_unique<MemorySource>(
+                    std::make_shared<const AudioBuffer>(std::move(recorded[m])), kRate
+                )
+            );
             tracks.push_back(song.tracks.back()->id);
         }
         song = *setLead(*setLead(*makeSet(song, tracks, "Kit"), tracks[0], true), tracks[2], true);
@@ -149,7 +162,8 @@ TEST_F(FittedKit, HasNoGapAndNoClickNorDoubleHit)
     const auto findings = auditSet(fitted_, set_, *sources_);
     ASSERT_TRUE(findings);
     for (const Finding& finding : *findings) {
-        EXPECT_EQ(finding.kind, FindingKind::Dip) << wordOf(finding.kind) << " at " << finding.at.count();
+        EXPECT_EQ(finding.kind, FindingKind::Dip)
+            << wordOf(finding.kind) << " at " << finding.at.count();
     }
 }
 
@@ -169,7 +183,9 @@ TEST_F(FittedKit, KeepsTheRingingOfTheOverheadsThroughItsJoins)
             ASSERT_TRUE(sources_->read(clip.take, 0, map.joins[k].at - map.pieces[k + 1].move, b));
             ASSERT_TRUE(renderClips(fitted_.tracks[t]->clips, *sources_, map.joins[k].at, e));
             for (std::size_t i = 0; i < a.size(); ++i) {
-                const auto square = [](float v) { return static_cast<double>(v) * static_cast<double>(v); };
+                const auto square = [](float v) {
+                    return static_cast<double>(v) * static_cast<double>(v);
+                };
                 expected += 0.5 * (square(a[i]) + square(b[i]));
                 edited += square(e.channel(0)[i]);
             }
@@ -192,15 +208,21 @@ TEST_F(FittedKit, FindsWhatAHandSpoilsAndMendsIt)
     const Frames attack = moved->start + moved->move;
 
     // Into the attack, with no crossfade at all.
-    const auto spoiled = changeJoin(fitted_, set_, joins[index].index, {Frames(96), std::nullopt, attack}, *sources_);
+    const auto spoiled = changeJoin(
+        fitted_, set_, joins[index].index, {Frames(96), std::nullopt, attack}, *sources_
+    );
     ASSERT_TRUE(spoiled);
     const auto found = *auditJoin(*spoiled, set_, index, *sources_);
-    EXPECT_TRUE(std::ranges::any_of(found, [](const Finding& f) { return f.kind == FindingKind::CutInAttack; }));
+    EXPECT_TRUE(std::ranges::any_of(found, [](const Finding& f) {
+        return f.kind == FindingKind::CutInAttack;
+    }));
 
     const auto mended = mendJoin(*spoiled, set_, index, *sources_);
     ASSERT_TRUE(mended) << mended.error().message;
     const auto left = *auditJoin(*mended, set_, index, *sources_);
-    EXPECT_FALSE(std::ranges::any_of(left, [](const Finding& f) { return f.kind == FindingKind::CutInAttack; }));
+    EXPECT_FALSE(std::ranges::any_of(left, [](const Finding& f) {
+        return f.kind == FindingKind::CutInAttack;
+    }));
 }
 
 TEST_F(FittedKit, RefusesToTouchWhatIsLocked)
@@ -211,8 +233,12 @@ TEST_F(FittedKit, RefusesToTouchWhatIsLocked)
     EXPECT_TRUE(changeJoin(locked, set_, 9, {Frames(100), std::nullopt, std::nullopt}, *sources_));
     const Song again = cutFit(locked, set_, {.fit = {1.0, 1.0, 1.0}}, *sources_)->song;
     const Clip& kept = locked.tracks[0]->clips[3];
-    EXPECT_TRUE(std::ranges::any_of(again.tracks[0]->clips, [&](const Clip& clip) { return clip.offset() == kept.offset(); }));
-    EXPECT_FALSE(changeAllJoins(*lockAll(fitted_, set_, true), set_, {Frames(100), std::nullopt, std::nullopt}, *sources_));
+    EXPECT_TRUE(std::ranges::any_of(again.tracks[0]->clips, [&](const Clip& clip) {
+        return clip.offset() == kept.offset();
+    }));
+    EXPECT_FALSE(changeAllJoins(
+        *lockAll(fitted_, set_, true), set_, {Frames(100), std::nullopt, std::nullopt}, *sources_
+    ));
 }
 
 TEST_F(FittedKit, FitsAgainToTheSameAndOnlyTheAskedBars)
@@ -222,7 +248,8 @@ TEST_F(FittedKit, FitsAgainToTheSameAndOnlyTheAskedBars)
         EXPECT_EQ(twice.tracks[0]->clips[i].at, fitted_.tracks[0]->clips[i].at);
     }
 
-    const auto partly = cutFit(fitted_, set_, {.fit = {1.0, 1.0, 1.0}, .bars = BarRange{5, 6}}, *sources_);
+    const auto partly =
+        cutFit(fitted_, set_, {.fit = {1.0, 1.0, 1.0}, .bars = BarRange{5, 6}}, *sources_);
     ASSERT_TRUE(partly);
     EXPECT_GT(partly->kept, 20);
     const Frames before = toFrames(marked_.tempo.timeAt(marked_.tempo.startOfBar(4)), kRate);

@@ -1,6 +1,6 @@
-#include "core/time/Grid.h"
-
 #include <gtest/gtest.h>
+
+#include "core/time/Grid.h"
 
 namespace orthochron {
 namespace {
@@ -8,7 +8,9 @@ namespace {
 TEST(TempoMap, GoesFromBeatsToTimeAndBackAcrossTempiAndBeforeTheFirstBar)
 {
     const auto map = TempoMap::create(
-        Seconds(1.5), {{Beats(0.0), 120.0}, {Beats(16.0), 60.0}, {Beats(24.0), 180.0}}, {{1, {4, 4}}, {5, {3, 4}}, {7, {7, 8}}}
+        Seconds(1.5),
+        {{Beats(0.0), 120.0}, {Beats(16.0), 60.0}, {Beats(24.0), 180.0}},
+        {{1, {4, 4}}, {5, {3, 4}}, {7, {7, 8}}}
     );
     ASSERT_TRUE(map);
 
@@ -22,7 +24,9 @@ TEST(TempoMap, GoesFromBeatsToTimeAndBackAcrossTempiAndBeforeTheFirstBar)
 
 TEST(TempoMap, NamesPlacesAcrossMeters)
 {
-    const auto map = TempoMap::create(Seconds(0.0), {{Beats(0.0), 100.0}}, {{1, {4, 4}}, {3, {3, 4}}, {5, {7, 8}}});
+    const auto map = TempoMap::create(
+        Seconds(0.0), {{Beats(0.0), 100.0}}, {{1, {4, 4}}, {3, {3, 4}}, {5, {7, 8}}}
+    );
 
     EXPECT_EQ(map->startOfBar(3), Beats(8.0));
     EXPECT_EQ(map->startOfBar(5), Beats(14.0));
@@ -42,14 +46,21 @@ TEST(TempoMap, RefusesWhatCannotBe)
     EXPECT_FALSE(TempoMap::steady(1000.0, {}, Seconds(0.0)));
     EXPECT_FALSE(TempoMap::steady(120.0, {0, 4}, Seconds(0.0)));
     EXPECT_FALSE(TempoMap::steady(120.0, {4, 3}, Seconds(0.0)));
-    EXPECT_FALSE(TempoMap::create(Seconds(0.0), {{Beats(0.0), 90.0}, {Beats(0.0), 91.0}}, {{1, {}}}));
+    EXPECT_FALSE(TempoMap::create(Seconds(0.0), {{Beats(0.0), 90.0}, {Beats(0.0), 91.0}}, {{1, {}}})
+    );
     EXPECT_FALSE(TempoMap::create(Seconds(0.0), {}, {{1, {}}}));
 }
 
 TEST(Grid, CountsItsLinesThroughMetersAndFindsTheNearest)
 {
-    const auto map = TempoMap::create(Seconds(0.25), {{Beats(0.0), 90.0}}, {{1, {4, 4}}, {3, {7, 8}}, {6, {3, 4}}});
-    for (const GridSettings settings : {GridSettings{16, false, 50.0}, GridSettings{8, true, 50.0}, GridSettings{4, false, 50.0}, GridSettings{16, false, 58.0}}) {
+    const auto map = TempoMap::create(
+        Seconds(0.25), {{Beats(0.0), 90.0}}, {{1, {4, 4}}, {3, {7, 8}}, {6, {3, 4}}}
+    );
+    for (const GridSettings settings :
+         {GridSettings{16, false, 50.0},
+          GridSettings{8, true, 50.0},
+          GridSettings{4, false, 50.0},
+          GridSettings{16, false, 58.0}}) {
         const Grid grid(*map, settings);
         GridLine last = grid.line(-20);
         for (std::int64_t index = -19; index < 120; ++index) {

@@ -8,10 +8,9 @@
 #include "engine/device/SimulatedDevice.h"
 #include "testkit/Allocations.h"
 
-#include <chrono>
+#include <atomic>
 #include <cmath>
 #include <numbers>
-#include <thread>
 
 namespace orthochron::engine {
 namespace {
@@ -60,7 +59,6 @@ protected:
             player_->settle();
             const auto part = device_->pump(Frames(512));
             all.insert(all.end(), part.begin(), part.end());
-            std::this_thread::sleep_for(std::chrono::milliseconds(1));
         }
         return all;
     }
@@ -232,6 +230,24 @@ TEST_F(Playing, TheRecordedSideIsTheTakeAtTheMomentUnderThePlayhead)
     ASSERT_EQ(recorded.tracks[0]->clips.size(), 1U);
     EXPECT_EQ(recorded.tracks[0]->clips[0].offset(), Frames(1000));
     EXPECT_EQ(asRecorded(song_, Frames(1000)).tracks[0]->clips[0].offset(), Frames(0));
+}
+
+TEST(OpenDevice, GivesTheSimulatedCardWhereNoOtherWorks)
+{
+    const auto device = openDevice();
+
+    ASSERT_NE(device, nullptr);
+    EXPECT_FALSE(device->name().empty());
+    SimulatedDevice simulated(SimulatedDevice::Clock::RealTime, 64);
+    std::atomic<int> asked{0};
+    ASSERT_TRUE(simulated.start(Hertz(48000.0), [&](std::span<float> block) {
+        std::ranges::fill(block, 0.0F);
+        ++asked;
+        asked.notify_all();
+    }));
+    asked.wait(0);
+    simulated.stop();
+    EXPECT_GT(asked.load(), 0);
 }
 
 TEST_F(Playing, TheCallbackAllocatesNothing)

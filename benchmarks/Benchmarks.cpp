@@ -1,0 +1,267 @@
+#include <QApplication>
+
+#include <aubio/aubio.h>
+#include <benchmark/benchmark.h>
+
+#include "app/theme/Theme.h"
+#include "app/window/MainWindow.h"
+#include "core/demo/DemoSong.h"
+#include "core/edits/FitEdits.h"
+#include "core/edits/MarkEdits.h"
+#include "core/edits/TakeEdits.h"
+#include "core/render/Print.h"
+#include "engine/device/SimulatedDevice.h"
+
+#include <filesystem>
+
+// Figures are ratios to a named library or a limit in the same run; docs/benchmarks.md says how
+// to read them. aubio is measured here and linked nowhere else.
+namespace orthochron {
+namespace {
+
+namespace fs = std::filesystem;
+
+const fs::path& folder()
+{
+    static const fs::path kFolder = fs::temp_directory_path() / "orthochron-benchmark";
+    return kFolder;
+}
+
+// Eight microphones, five minutes: 115 bars at 92 bpm.
+const std::vector<fs::path>& fiveMinutes()
+{
+    static const std::vector<fs::path> kTakes =
+        *demo::writeKitTakes(demo::performKit({.bars = 115}), {}, folder());
+    return kTakes;
+}
+
+struct Loaded {
+    Song song;
+    std::shared_ptr<Sources> sources = std::make_shared<Sources>();
+    SetId set;
+};
+
+Loaded load()
+{
+    Loaded loaded;
+    loaded.song.tempo = *TempoMap::steady(92.0, {}, Seconds(0.5));
+    std::vector<TrackId> tracks;
+    for (const auto& path : fiveMinutes()) {
+        auto reader = *SoundFileReader::open(path);
+        Take take;
+        take.name = path.stem().string();
+        take.frames = reader->frames();
+        loaded.song = *addTakes(loaded.song, {{take, false}});
+        loaded.sources->put(
+            loaded.song.takes.back().id,
+            std::make_unique<MemorySource>(*readAll(*reader), loaded.song.rate)
+        );
+        tracks.push_back(loaded.song.tracks.back()->id);
+    }
+    loaded.song = *makeSet(loaded.song, tracks, "Kit");
+    loaded.song = *setLead(*setLead(loaded.song, tracks[0], true), tracks[2], true);
+    loaded.set = loaded.song.sets[0].id;
+    return loaded;
+}
+
+void print(const Loaded& loaded, const Song& song)
+{
+    std::vector<TrackPrint> prints;
+    for (const auto& track : song.tracks) {
+        prints.push_back({track->id, folder() / "out" / (track->name + ".wav"), 0});
+    }
+    fs::create_directories(folder() / "out");
+    benchmark::DoNotOptimize(printTracks(
+        song, *loaded.sources, prints, {Frames(0), song.length(), PrintFormat::Wav24, false}
+    ));
+}
+
+void ReadAndWriteEightByFiveMinutes(benchmark::State& state)
+{
+    (void)fiveMinutes();
+    for (auto _ : state) {
+        const Loaded loaded = load();
+        print(loaded, loaded.song);
+    }
+}
+BENCHMARK(ReadAndWriteEightByFiveMinutes)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(3);
+
+void ReadMarkFitAndWriteEightByFiveMinutes(benchmark::State& state)
+{
+    (void)fiveMinutes();
+    for (auto _ : state) {
+        const Loaded loaded = load();
+        const Song marked = *placeMarks(
+            loaded.song, loaded.set, *analyseSet(loaded.song, loaded.set, *loaded.sources), {}
+        );
+        const auto fitted = cutFit(marked, loaded.set, {}, *loaded.sources);
+        print(loaded, fitted->song);
+    }
+}
+BENCHMARK(ReadMarkFitAndWriteEightByFiveMinutes)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(3);
+
+void OnsetsOfOneLead(benchmark::State& state)
+{
+    const Loaded loaded = load();
+    std::vector<float> sound(static_cast<std::size_t>(loaded.song.length().count()));
+    (void)loaded.sources->read(loaded.song.takes[2].id, 0, Frames(0), sound);
+    for (auto _ : state) {
+        benchmark::DoNotOptimize(analyseOnsets(sound, loaded.song.rate));
+    }
+}
+BENCHMARK(OnsetsOfOneLead)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void OnsetsOfOneLeadByAubio(benchmark::State& state)
+{
+    const Loaded loaded = load();
+    std::vector<float> sound(static_cast<std::size_t>(loaded.song.length().count()));
+    (void)loaded.sources->read(loaded.song.takes[2].id, 0, Frames(0), sound);
+    for (auto _ : state) {
+        aubio_onset_t* onset = new_aubio_onset("hfc", 1024, 256, 48000);
+        fvec_t* out = new_fvec(2);
+        for (std::size_t at = 0; at + 256 <= sound.size(); at += 256) {
+            fvec_t in{256, sound.data() + at};
+            aubio_onset_do(onset, &in, out);
+        }
+        del_fvec(out);
+        del_aubio_onset(onset);
+    }
+}
+BENCHMARK(OnsetsOfOneLeadByAubio)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+// ---- the window: 24 tracks with a thousand clips each
+
+struct BigWindow {
+    app::JobQueue jobs;
+    app::Document document{jobs};
+    engine::Player player{
+        std::make_unique<engine::SimulatedDevice>(engine::SimulatedDevice::Clock::ByHand)};
+    app::Session session{jobs, document, player};
+    app::MainWindow window{session};
+
+    BigWindow()
+    {
+        Song song;
+        const auto path = fiveMinutes()[0];
+        std::vector<TrackId> tracks;
+        for (int t = 0; t < 24; ++t) {
+            song = *addTakes(
+                song,
+                {{*takeFromFile(
+                      fiveMinutes()[static_cast<std::size_t>(t % 8)], song.rate, folder()
+                  ),
+                  false}}
+            );
+            Track track = *song.tracks.back();
+            const Clip whole = track.clips[0];
+            track.clips.clear();
+            const std::int64_t length = whole.length.count() / 1000;
+            for (std::int64_t i = 0; i < 1000; ++i) {
+                Clip clip = whole;
+                clip.id = ClipId{++song.lastId};
+                clip.at = Frames(i * length);
+                clip.takeStart = Frames(i * length + (i % 7) * 10);
+                clip.length = Frames(length + 240);
+                clip.in.length = i > 0 ? Frames(240) : Frames(0);
+                clip.out.length = Frames(240);
+                track.clips.push_back(clip);
+            }
+            putTrack(song, track);
+            tracks.push_back(track.id);
+        }
+        song = *makeSet(song, tracks, "Kit");
+        window.resize(1280, 800);
+        window.show();
+        document.apply(song, QStringLiteral("Big"));
+        settle();
+        session.zoomToAll();
+    }
+    void settle()
+    {
+        for (int i = 0; i < 3; ++i) {
+            jobs.finish();
+            QCoreApplication::processEvents();
+        }
+    }
+};
+
+void FrameWhileScrolling(benchmark::State& state)
+{
+    BigWindow big;
+    app::TimeScale scale;
+    scale.framesPerPixel = static_cast<double>(state.range(0));
+    QImage image(big.window.lanes().size(), QImage::Format_ARGB32_Premultiplied);
+    for (auto _ : state) {
+        scale.left += 40.0 * scale.framesPerPixel;
+        if (scale.left > 10e6) {
+            scale.left = 0.0;
+        }
+        big.session.setScale(scale);
+        big.window.lanes().render(&image);
+    }
+}
+BENCHMARK(FrameWhileScrolling)
+    ->Arg(100)
+    ->Arg(1000)
+    ->Arg(11000)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+
+void EditByHandShown(benchmark::State& state)
+{
+    BigWindow big;
+    QImage image(big.window.lanes().size(), QImage::Format_ARGB32_Premultiplied);
+    std::size_t index = 1;
+    for (auto _ : state) {
+        const SetId set = big.session.song().sets[0].id;
+        index = index % 900 + 1;
+        big.document.apply(
+            changeJoin(
+                big.session.song(),
+                set,
+                index,
+                {Frames(200 + static_cast<std::int64_t>(index % 5)), std::nullopt, std::nullopt},
+                *big.document.sources()
+            ),
+            QStringLiteral("Edit")
+        );
+        big.window.lanes().render(&image);
+    }
+    big.document.discard();
+}
+BENCHMARK(EditByHandShown)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void SliderMovedOnFiveMinutes(benchmark::State& state)
+{
+    const Loaded loaded = load();
+    const Song marked = *placeMarks(
+        loaded.song, loaded.set, *analyseSet(loaded.song, loaded.set, *loaded.sources), {}
+    );
+    FitRequest request;
+    for (auto _ : state) {
+        request.fit.feel = request.fit.feel > 0.5 ? 0.0 : 1.0;
+        benchmark::DoNotOptimize(previewFit(marked, loaded.set, request));
+    }
+}
+BENCHMARK(SliderMovedOnFiveMinutes)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+}  // namespace
+}  // namespace orthochron
+
+int main(int argc, char** argv)
+{
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    QApplication application(argc, argv);
+    QApplication::setApplicationName(QStringLiteral("orthochron-benchmark"));
+    orthochron::app::Theme::install();
+    benchmark::Initialize(&argc, argv);
+    benchmark::RunSpecifiedBenchmarks();
+    std::filesystem::remove_all(orthochron::folder());
+    return 0;
+}

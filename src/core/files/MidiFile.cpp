@@ -1,0 +1,241 @@
+#include "core/files/MidiFile.h"
+
+#include <fmt/format.h>
+
+#include "core/files/AtomicFile.h"
+
+#include <algorithm>
+#include <cmath>
+#include <string>
+
+namespace orthochron {
+
+namespace {
+
+// Reads bytes of a file that may hold anything; past the end it gives zeros and remembers.
+class Bytes {
+public:
+    explicit Bytes(std::string_view data) : data_(data) {}
+
+    std::uint32_t byte()
+    {
+        if (at_ >= data_.size()) {
+            isOver_ = true;
+            return 0;
+        }
+        return static_cast<unsigned char>(data_[at_++]);
+    }
+    std::uint32_t number(int bytes)
+    {
+        std::uint32_t value = 0;
+        for (int i = 0; i < bytes; ++i) {
+            value = value << 8U | byte();
+        }
+        return value;
+    }
+    // Seven bits a byte, four bytes at most.
+    std::uint32_t variable()
+    {
+        std::uint32_t value = 0;
+        for (int i = 0; i < 4; ++i) {
+            const std::uint32_t next = byte();
+            value = value << 7U | (next & 0x7FU);
+            if ((next & 0x80U) == 0) {
+                return value;
+            }
+        }
+        isOver_ = true;
+        return value;
+    }
+    std::string_view take(std::size_t count)
+    {
+        isOver_ = isOver_ || count > data_.size() - at_;
+        const auto part = data_.substr(at_, count);
+        at_ += part.size();
+        return part;
+    }
+    [[nodiscard]] bool isOver() const { return isOver_; }
+    [[nodiscard]] bool isAtEnd() const { return at_ >= data_.size(); }
+
+private:
+    std::string_view data_;
+    std::size_t at_ = 0;
+    bool isOver_ = false;
+};
+
+struct Events {
+    std::map<std::uint64_t, double> tempi;  // bpm by tick
+    std::map<std::uint64_t, Meter> meters;
+    std::multimap<std::uint64_t, std::pair<int, int>> notes;  // key and velocity by tick
+};
+
+void readMeta(std::uint32_t kind, std::string_view body, std::uint64_t tick, Events& events)
+{
+    Bytes bytes(body);
+    if (kind == 0x51 && body.size() == 3) {
+        const std::uint32_t microseconds = bytes.number(3);
+        if (microseconds > 0) {
+            events.tempi[tick] = 60e6 / microseconds;
+        }
+    } else if (kind == 0x58 && body.size() >= 2) {
+        Meter meter;
+        meter.numerator = static_cast<int>(bytes.byte());
+        meter.denominator = 1 << std::min(bytes.byte(), 10U);
+        events.meters[tick] = meter;
+    }
+}
+
+bool readTrack(std::string_view data, Events& events)
+{
+    Bytes bytes(data);
+    std::uint64_t tick = 0;
+    std::uint32_t running = 0;
+    while (!bytes.isAtEnd() && !bytes.isOver()) {
+        tick += bytes.variable();
+        std::uint32_t status = bytes.byte();
+        if (status == 0xFF) {
+            const std::uint32_t kind = bytes.byte();
+            readMeta(kind, bytes.take(bytes.variable()), tick, events);
+        } else if (status == 0xF0 || status == 0xF7) {
+            bytes.take(bytes.variable());
+        } else {
+            const bool isRunning = status < 0x80;
+            if (!isRunning) {
+                running = status;
+            }
+            if (running < 0x80) {
+                return false;
+            }
+            const std::uint32_t kind = running & 0xF0U;
+            const std::uint32_t first = isRunning ? status : bytes.byte();
+            const bool hasSecond = kind != 0xC0U && kind != 0xD0U;
+            const std::uint32_t second = hasSecond ? bytes.byte() : 0U;
+            if (kind == 0x90U && second > 0 && first < 128 && second < 128) {
+                events.notes.emplace(
+                    tick, std::pair{static_cast<int>(first), static_cast<int>(second)}
+                );
+            }
+        }
+    }
+    return !bytes.isOver();
+}
+
+}  // namespace
+
+Result<MidiFile> readMidi(const std::filesystem::path& path)
+{
+    const auto text = readWhole(path, 64U << 20U);
+    if (!text) {
+        return tl::unexpected(text.error());
+    }
+    const auto damaged =
+        badInput(fmt::format("{}: is no MIDI file, or is damaged; export it again", path.string()));
+    Bytes bytes(*text);
+    if (bytes.take(4) != "MThd" || bytes.number(4) != 6) {
+        return damaged;
+    }
+    bytes.number(2);
+    const std::uint32_t trackCount = bytes.number(2);
+    const std::uint32_t division = bytes.number(2);
+    if (division == 0 || (division & 0x8000U) != 0) {
+        return badInput(fmt::format(
+            "{}: counts in seconds, not in beats; export it with a tempo track", path.string()
+        ));
+    }
+    Events events;
+    for (std::uint32_t i = 0; i < trackCount && !bytes.isAtEnd(); ++i) {
+        const auto kind = bytes.take(4);
+        const auto body = bytes.take(bytes.number(4));
+        if (bytes.isOver() || (kind == "MTrk" && !readTrack(body, events))) {
+            return damaged;
+        }
+    }
+    const auto beats = [division](std::uint64_t tick) {
+        return Beats(static_cast<double>(tick) / division);
+    };
+    MidiFile midi;
+    for (const auto& [tick, bpm] : events.tempi) {
+        midi.tempi.push_back({beats(tick), bpm});
+    }
+    for (const auto& [tick, meter] : events.meters) {
+        midi.meters.emplace_back(beats(tick), meter);
+    }
+    for (const auto& [tick, note] : events.notes) {
+        midi.notes.push_back({beats(tick), Beats(0.25), note.first, note.second});
+    }
+    return midi;
+}
+
+namespace {
+
+constexpr std::uint32_t kTicks = 960;
+
+void putNumber(std::string& out, std::uint32_t value, int bytes)
+{
+    for (int i = bytes - 1; i >= 0; --i) {
+        out += static_cast<char>(value >> (8 * i));
+    }
+}
+
+void putVariable(std::string& out, std::uint32_t value)
+{
+    for (int shift = 21; shift > 0; shift -= 7) {
+        if (value >> shift != 0) {
+            out += static_cast<char>(0x80U | ((value >> shift) & 0x7FU));
+        }
+    }
+    out += static_cast<char>(value & 0x7FU);
+}
+
+}  // namespace
+
+Result<void> writeMidi(const MidiFile& midi, const std::filesystem::path& path)
+{
+    const auto tick = [](Beats at) {
+        return static_cast<std::uint32_t>(
+            std::max<std::int64_t>(0, std::llround(at.count() * kTicks))
+        );
+    };
+    // By tick; what ends at a tick comes before what begins there.
+    std::multimap<std::pair<std::uint32_t, int>, std::string> events;
+    for (const auto& [at, meter] : midi.meters) {
+        std::string event("\xFF\x58\x04", 3);
+        event += static_cast<char>(meter.numerator);
+        event += static_cast<char>(std::lround(std::log2(meter.denominator)));
+        event += std::string("\x18\x08", 2);
+        events.emplace(std::pair{tick(at), 1}, event);
+    }
+    for (const TempoPoint& point : midi.tempi) {
+        std::string event("\xFF\x51\x03", 3);
+        putNumber(event, static_cast<std::uint32_t>(std::lround(60e6 / point.bpm)), 3);
+        events.emplace(std::pair{tick(point.at), 1}, event);
+    }
+    for (const MidiNote& note : midi.notes) {
+        const auto key = static_cast<char>(note.key);
+        events.emplace(
+            std::pair{tick(note.at), 2},
+            std::string{static_cast<char>(0x99), key, static_cast<char>(note.velocity)}
+        );
+        events.emplace(
+            std::pair{tick(note.at + note.length), 0}, std::string{static_cast<char>(0x89), key, 0}
+        );
+    }
+    std::string track;
+    std::uint32_t last = 0;
+    for (const auto& [place, event] : events) {
+        putVariable(track, place.first - last);
+        last = place.first;
+        track += event;
+    }
+    track += std::string("\x00\xFF\x2F\x00", 4);
+    std::string file = "MThd";
+    putNumber(file, 6, 4);
+    putNumber(file, 0, 2);
+    putNumber(file, 1, 2);
+    putNumber(file, kTicks, 2);
+    file += "MTrk";
+    putNumber(file, static_cast<std::uint32_t>(track.size()), 4);
+    return writeAtomically(path, file + track);
+}
+
+}  // namespace orthochron
