@@ -251,7 +251,11 @@ Result<void> printAll(
     }
     std::vector<TrackPrint> prints;
     for (std::size_t i = 0; i < inputs.paths.size(); ++i) {
-        const fs::path target = fs::path(options.outDir) / inputs.paths[i].filename();
+        fs::path target = fs::path(options.outDir) / inputs.paths[i].filename();
+        if (*format != PrintFormat::Same) {
+            // The name says what is in the file.
+            target.replace_extension(*format == PrintFormat::Flac ? ".flac" : ".wav");
+        }
         if (fs::equivalent(target, inputs.paths[i], error)) {
             return badArgument(fmt::format(
                 "{}: would overwrite its own input; choose another --out-dir", target.string()

@@ -106,7 +106,8 @@ void TimingChart::paintEvent(QPaintEvent*)
             QPointF(place, y(inMilliseconds(preview.moves.hits[i].left))), 1.5, 1.5
         );
         const QPointF on(place, y(inMilliseconds(hit.drift)));
-        if (drift.isEmpty()) {
+        // A path of one moveTo still counts as empty.
+        if (drift.elementCount() == 0) {
             drift.moveTo(on);
         } else {
             drift.lineTo(on);

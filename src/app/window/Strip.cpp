@@ -283,7 +283,7 @@ void Strip::fill()
     const QString name = song.name.empty() ? tr("New song") : QString::fromStdString(song.name);
     song_->setText(song_->fontMetrics().elidedText(name, Qt::ElideRight, 164));
     const QString saved = session_.document.path().isEmpty() ? tr("not saved yet")
-                          : session_.document.isChanged()    ? tr("changed since it was saved")
+                          : session_.document.isChanged()    ? tr("not all saved")
                                                              : tr("saved");
     const MicSet* set = session_.set();
     state_->setText(

@@ -14,14 +14,16 @@ constexpr double kDriftPerBeat =
     0.022;                           // how far a player drifts within a beat (standard deviation)
 constexpr double kDearest = 22.0;    // of a jump: a take may have been edited before
 constexpr double kFirstHit = 0.150;  // how far off the first hit may be (standard deviation)
-constexpr double kHomesick =
-    0.004;                         // for each beat of deviation squared: the grid is meant as laid
-constexpr double kSameLine = 6.0;  // two main hits for one line
+constexpr double kHomesick = 0.03;  // for each beat of deviation squared: the grid is meant as laid
+constexpr double kOffGrid = 7.0;    // of a hit between the lines: it says nothing of its neighbours
+constexpr double kSameLine = 4.0;   // two main hits for one line
 constexpr double kReachBeats = 1.3;  // lines this far from where a hit is expected are considered
 
 struct State {
     std::int64_t line = 0;
     double deviation = 0.0;  // seconds
+    double reference =
+        0.0;  // where the player is taken to be: the deviation, unless it is off the grid
     double cost = 0.0;
     int before = -1;
 };
@@ -57,11 +59,100 @@ std::vector<State> statesOf(Seconds at, Seconds expected, const Grid& grid)
     return states;
 }
 
-double stepCost(const State& from, const State& to, double beats)
+double stepCost(double from, double to, double beats)
 {
-    const double change = to.deviation - from.deviation;
+    const double change = to - from;
     const double variance = 2.0 * kLoose * kLoose + kDriftPerBeat * kDriftPerBeat * beats;
     return std::min(0.5 * change * change / variance, kDearest);
+}
+
+// Sets the line of every main hit that has none by hand, on a grid at least as fine as what is
+// played.
+void followLines(
+    std::vector<JudgedHit>& hits,
+    const std::vector<std::size_t>& mains,
+    const Grid& grid,
+    Hertz rate
+)
+{
+    const double step = grid.stepLength().count();
+    std::vector<std::vector<State>> columns;
+    Seconds expected{0.0};
+    for (std::size_t n = 0; n < mains.size(); ++n) {
+        const Seconds at = toSeconds(hits[mains[n]].played.beatPoint, rate);
+        auto states = statesOf(at, expected, grid);
+        const double bpm = grid.map().bpmAt(grid.map().beatsAt(at));
+        const double apart =
+            n > 0 ? toSeconds(
+                        hits[mains[n]].played.beatPoint - hits[mains[n - 1]].played.beatPoint, rate
+                    )
+                        .count()
+                  : 0.0;
+        for (State& state : states) {
+            const double inBeats = state.deviation * bpm / 60.0;
+            double best = 0.0;
+            state.reference = state.deviation;
+            if (n == 0) {
+                best = 0.5 * state.deviation * state.deviation / (kFirstHit * kFirstHit);
+            } else {
+                best = std::numeric_limits<double>::max();
+                const auto& past = columns[n - 1];
+                for (std::size_t k = 0; k < past.size(); ++k) {
+                    if (past[k].line > state.line) {
+                        continue;
+                    }
+                    const double same = past[k].line == state.line ? kSameLine : 0.0;
+                    const double onGrid =
+                        stepCost(past[k].reference, state.deviation, apart * bpm / 60.0);
+                    // Off the grid it goes to the line nearest to where the player is taken to be.
+                    const bool isNearest =
+                        std::abs(state.deviation - past[k].reference) <= 0.5 * step * 60.0 / bpm;
+                    const bool isOff = isNearest && kOffGrid < onGrid;
+                    const double cost = past[k].cost + same + (isOff ? kOffGrid : onGrid);
+                    if (cost < best) {
+                        best = cost;
+                        state.before = static_cast<int>(k);
+                        state.reference = isOff ? past[k].reference : state.deviation;
+                    }
+                }
+            }
+            state.cost = best + kHomesick * inBeats * inBeats + rarity(grid.line(state.line), grid);
+        }
+        const auto cheapest = std::ranges::min_element(states, {}, &State::cost);
+        expected = Seconds(cheapest->reference);
+        columns.push_back(std::move(states));
+    }
+    int k = 0;
+    if (!mains.empty()) {
+        const auto& last = columns.back();
+        k = static_cast<int>(std::ranges::min_element(last, {}, &State::cost) - last.begin());
+    }
+    for (std::size_t n = mains.size(); n-- > 0;) {
+        const State& state = columns[n][static_cast<std::size_t>(std::max(k, 0))];
+        hits[mains[n]].line = grid.line(state.line);
+        k = state.before;
+    }
+}
+
+// Where the player is around each main hit: the middle deviation of its neighbours.
+std::vector<Seconds>
+whereabouts(const std::vector<JudgedHit>& hits, const std::vector<std::size_t>& mains, Hertz rate)
+{
+    constexpr std::size_t kReach = 3;
+    std::vector<Seconds> around;
+    for (std::size_t n = 0; n < mains.size(); ++n) {
+        std::vector<Seconds> near;
+        for (std::size_t k = n > kReach ? n - kReach : 0;
+             k < std::min(mains.size(), n + kReach + 1);
+             ++k) {
+            const JudgedHit& hit = hits[mains[k]];
+            near.push_back(toSeconds(hit.played.beatPoint, rate) - hit.line.time);
+        }
+        const auto middle = near.begin() + static_cast<std::ptrdiff_t>(near.size() / 2);
+        std::ranges::nth_element(near, middle);
+        around.push_back(*middle);
+    }
+    return around;
 }
 
 }  // namespace
@@ -80,54 +171,18 @@ void assignLines(std::vector<JudgedHit>& hits, const Grid& grid, Hertz rate)
             mains.push_back(i);
         }
     }
-    std::vector<std::vector<State>> columns;
-    Seconds expected{0.0};
-    for (std::size_t n = 0; n < mains.size(); ++n) {
-        const Seconds at = toSeconds(hits[mains[n]].played.beatPoint, rate);
-        auto states = statesOf(at, expected, grid);
-        const double bpm = grid.map().bpmAt(grid.map().beatsAt(at));
-        const double apart =
-            n > 0 ? toSeconds(
-                        hits[mains[n]].played.beatPoint - hits[mains[n - 1]].played.beatPoint, rate
-                    )
-                        .count()
-                  : 0.0;
-        for (State& state : states) {
-            const double inBeats = state.deviation * bpm / 60.0;
-            double best = 0.0;
-            if (n == 0) {
-                best = 0.5 * state.deviation * state.deviation / (kFirstHit * kFirstHit);
-            } else {
-                best = std::numeric_limits<double>::max();
-                const auto& past = columns[n - 1];
-                for (std::size_t k = 0; k < past.size(); ++k) {
-                    if (past[k].line > state.line) {
-                        continue;
-                    }
-                    const double same = past[k].line == state.line ? kSameLine : 0.0;
-                    const double cost =
-                        past[k].cost + same + stepCost(past[k], state, apart * bpm / 60.0);
-                    if (cost < best) {
-                        best = cost;
-                        state.before = static_cast<int>(k);
-                    }
-                }
-            }
-            state.cost = best + kHomesick * inBeats * inBeats + rarity(grid.line(state.line), grid);
+    // What lies between the lines of a coarse grid looks like drift. The player is followed on
+    // sixteenths, and each hit then goes to the coarse line nearest to where it was meant.
+    constexpr int kFineEnough = 16;
+    if (grid.settings().division < kFineEnough && !grid.settings().triplet) {
+        followLines(hits, mains, Grid(grid.map(), {kFineEnough, false, 50.0}), rate);
+        const std::vector<Seconds> around = whereabouts(hits, mains, rate);
+        for (std::size_t n = 0; n < mains.size(); ++n) {
+            JudgedHit& hit = hits[mains[n]];
+            hit.line = grid.nearest(toSeconds(hit.played.beatPoint, rate) - around[n]);
         }
-        const auto cheapest = std::ranges::min_element(states, {}, &State::cost);
-        expected = Seconds(cheapest->deviation);
-        columns.push_back(std::move(states));
-    }
-    int k = 0;
-    if (!mains.empty()) {
-        const auto& last = columns.back();
-        k = static_cast<int>(std::ranges::min_element(last, {}, &State::cost) - last.begin());
-    }
-    for (std::size_t n = mains.size(); n-- > 0;) {
-        const State& state = columns[n][static_cast<std::size_t>(std::max(k, 0))];
-        hits[mains[n]].line = grid.line(state.line);
-        k = state.before;
+    } else {
+        followLines(hits, mains, grid, rate);
     }
     for (std::size_t n = 1; n < mains.size(); ++n) {
         JudgedHit& a = hits[mains[n - 1]];

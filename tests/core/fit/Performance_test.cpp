@@ -6,6 +6,17 @@
 #include <cmath>
 
 namespace orthochron {
+
+namespace demo {
+
+// How a drummer is named in the tests' output.
+void PrintTo(const DrummerSettings& settings, std::ostream* out)
+{
+    *out << settings.bpm << " bpm, seed " << settings.seed << ", " << settings.bars << " bars";
+}
+
+}  // namespace demo
+
 namespace {
 
 constexpr Hertz kRate{48000.0};
@@ -148,6 +159,35 @@ TEST(Performance, OfNoHitsIsEmptyAndOfOneHitIsThatHit)
         judge({{0, Frames(24480), Frames(24480), 1.0, std::nullopt}}, grid, kRate);
     ASSERT_EQ(one.hits.size(), 1U);
     EXPECT_NEAR(inMilliseconds(one.hits[0].deviation()), 10.0, 1e-6);
+}
+
+TEST(Performance, KeepsItsPlaceWhenHitsLieBetweenTheLines)
+{
+    // Sixteenths held against a grid of eighths: what lies between must not push the rest along.
+    for (const std::uint64_t seed : {8U, 78U}) {
+        const Played played = playedBy(
+            {.seed = seed,
+             .bpm = 171.0,
+             .bars = 40,
+             .swing = 50.0,
+             .wanderOff = Seconds(-0.03),
+             .wanderBar = 20}
+        );
+
+        const Performance performance =
+            judge(played.hits, Grid(played.map, {8, false, 50.0}), kRate);
+
+        for (std::size_t i = 0; i < performance.hits.size(); ++i) {
+            const bool isOnEighth = played.truths[i].step % 2 == 0;
+            if (performance.hits[i].role == HitRole::Main &&
+                played.truths[i].stroke == demo::Stroke::Main && isOnEighth) {
+                EXPECT_NEAR(
+                    performance.hits[i].line.time.count(), played.truths[i].grid.count(), 1e-6
+                ) << "bar "
+                  << played.truths[i].bar << " step " << played.truths[i].step;
+            }
+        }
+    }
 }
 
 TEST(Performance, ObeysALineGivenByHand)

@@ -1,11 +1,14 @@
 #include "app/stages/fit/FitStage.h"
 
 #include <QComboBox>
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QPainter>
 
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
+#include "core/edits/GrooveEdits.h"
+#include "core/files/GrooveFile.h"
 
 namespace orthochron::app {
 
@@ -129,6 +132,21 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
     choices->addWidget(grid_, 3);
     choices->addWidget(shape_, 2);
     left->addLayout(choices);
+    auto* grooves = new QHBoxLayout;
+    groove_ = new QComboBox(bench_);
+    groove_->setObjectName(QStringLiteral("groove"));
+    groove_->setAccessibleName(tr("Groove"));
+    grooveAmount_ = new NumberField(
+        tr("Groove"), {QStringLiteral("%"), 0, 0.0, 100.0, 100.0, 0.5}, false, bench_
+    );
+    grooveAmount_->setObjectName(QStringLiteral("grooveAmount"));
+    grooves->addWidget(groove_, 3);
+    grooves->addWidget(grooveAmount_, 2);
+    left->addLayout(grooves);
+    connect(groove_, &QComboBox::activated, this, &FitStage::chooseGroove);
+    connect(grooveAmount_, &NumberField::changed, this, &FitStage::changed);
+    connect(&session_.document, &Document::songChanged, this, &FitStage::fillGrooves);
+    fillGrooves();
     connect(grid_, &QComboBox::activated, this, &FitStage::changed);
     connect(shape_, &QComboBox::activated, this, &FitStage::changed);
     auto* buttons = new QHBoxLayout;
@@ -202,6 +220,116 @@ void FitStage::fillFromRecipe()
     );
 }
 
+namespace {
+
+// What stands behind the grooves of the song in their list.
+enum class GrooveAction { Keep, Import, Export };
+
+}  // namespace
+
+void FitStage::fillGrooves()
+{
+    groove_->clear();
+    groove_->addItem(tr("own feel"));
+    int chosen = 0;
+    for (const Groove& groove : session_.song().grooves) {
+        groove_->addItem(QString::fromStdString(groove.name));
+        if (groove == session_.request.fit.groove) {
+            chosen = groove_->count() - 1;
+        }
+    }
+    groove_->insertSeparator(groove_->count());
+    groove_->addItem(tr("Keep this feel as a groove"), static_cast<int>(GrooveAction::Keep));
+    groove_->addItem(tr("Import a groove…"), static_cast<int>(GrooveAction::Import));
+    groove_->addItem(tr("Export this groove…"), static_cast<int>(GrooveAction::Export));
+    groove_->setCurrentIndex(chosen);
+}
+
+void FitStage::chooseGroove(int index)
+{
+    const Song& song = session_.song();
+    const int known = static_cast<int>(song.grooves.size());
+    const QVariant action = groove_->itemData(index);
+    if (!action.isValid()) {
+        session_.request.fit.groove = index > 0 && index <= known
+                                          ? song.grooves[static_cast<std::size_t>(index - 1)]
+                                          : Groove{};
+        session_.requestChanged();
+        return;
+    }
+    const Grid grid(song.tempo, session_.request.grid);
+    switch (static_cast<GrooveAction>(action.toInt())) {
+    case GrooveAction::Keep: {
+        const MicSet* set = session_.set();
+        session_.document.apply(
+            addGroove(
+                song,
+                grooveOf(
+                    session_.preview().performance, grid, set != nullptr ? set->name : std::string()
+                )
+            ),
+            tr("Keep groove")
+        );
+        break;
+    }
+    case GrooveAction::Import: {
+        const QString path = QFileDialog::getOpenFileName(
+            bench_, tr("Import a groove"), QString(), tr("Grooves (*.mid *.json)")
+        );
+        if (!path.isEmpty()) {
+            auto groove =
+                readGroove(path.toStdString(), song.tempo.meterOfBar(1), session_.request.grid);
+            session_.document.apply(
+                groove ? addGroove(song, *groove) : Result<Song>(tl::unexpected(groove.error())),
+                tr("Import groove")
+            );
+        }
+        break;
+    }
+    case GrooveAction::Export: {
+        const Groove chosen = session_.request.fit.groove.isEmpty()
+                                  ? grooveOf(session_.preview().performance, grid, song.name)
+                                  : session_.request.fit.groove;
+        const QString path = QFileDialog::getSaveFileName(
+            bench_, tr("Export the groove"), QString(), tr("Grooves (*.mid *.json)")
+        );
+        if (!path.isEmpty()) {
+            if (const auto written = writeGroove(chosen, path.toStdString()); !written) {
+                Q_EMIT session_.failed(QString::fromStdString(written.error().message));
+            }
+        }
+        break;
+    }
+    }
+    fillGrooves();
+}
+
+// How to go about it, with the reason.
+QString FitStage::advice() const
+{
+    const MicSet* set = session_.set();
+    if (set == nullptr || session_.analysis() == nullptr) {
+        return {};
+    }
+    std::vector<double> rises;
+    for (const auto& [track, analysis] : *session_.analysis()) {
+        for (const OnsetCandidate& candidate : analysis.candidates) {
+            if (!candidate.isBleed && candidate.onset.strength > 0.3) {
+                rises.push_back(candidate.riseDecibels);
+            }
+        }
+    }
+    if (rises.size() < 8) {
+        return {};
+    }
+    const auto middle = rises.begin() + static_cast<std::ptrdiff_t>(rises.size() / 2);
+    std::ranges::nth_element(rises, middle);
+    const QString reason =
+        tr("attacks rise %1 dB, %2 microphones").arg(*middle, 0, 'f', 0).arg(set->tracks.size());
+    return *middle >= 12.0 ? tr("Cutting suits it: %1.").arg(reason)
+                           : tr("Weak attacks for cutting: %1; listen to every join.").arg(reason);
+}
+
 void FitStage::changed()
 {
     FitRequest& wanted = session_.request;
@@ -217,6 +345,7 @@ void FitStage::changed()
         FadeShape::Matched,
         FadeShape::EqualPower,
         FadeShape::EqualGain}[static_cast<std::size_t>(shape_->currentIndex())];
+    wanted.fit.grooveAmount = grooveAmount_->value() / 100.0;
     wanted.grid = grids()[static_cast<std::size_t>(grid_->currentIndex())].grid;
     wanted.grid.swing = swing_->value();
     session_.requestChanged();
@@ -266,7 +395,7 @@ void FitStage::fill()
         hits == 0  ? tr("No hits yet: choose leads and find hits in Marks.")
         : isStale  ? tr("Out of date: marks or grid changed after this fit.")
         : isFitted ? tr("Fitted. Fitting again starts from the recorded takes.")
-                   : QString()
+                   : advice()
     );
 }
 

@@ -34,6 +34,9 @@ private:
     void fillFromRecipe();
     void fill();
     void changed();
+    void fillGrooves();
+    void chooseGroove(int index);
+    [[nodiscard]] QString advice() const;
 
     QWidget* bench_ = nullptr;
     QLabel* scope_ = nullptr;
@@ -49,6 +52,8 @@ private:
     NumberField* crossfade_ = nullptr;
     QComboBox* grid_ = nullptr;
     QComboBox* shape_ = nullptr;
+    QComboBox* groove_ = nullptr;
+    NumberField* grooveAmount_ = nullptr;
     QPushButton* apply_ = nullptr;
     QPushButton* back_ = nullptr;
     TimingChart* chart_ = nullptr;
