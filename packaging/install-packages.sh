@@ -2,7 +2,7 @@
 # Installs from Debian what is needed to build, run and test, when any of it is missing.
 set -euo pipefail
 packages=(
-    g++ cmake ninja-build ccache pkg-config
+    g++ cmake ninja-build ccache pkg-config git clang-format
     qt6-base-dev libqt6svg6 qt6-svg-dev qt6-qpa-plugins libgl1-mesa-dev
     libsndfile1-dev libsoxr-dev libebur128-dev librtaudio-dev libxxhash-dev
     libtbb-dev nlohmann-json3-dev libexpected-dev libcli11-dev libfmt-dev

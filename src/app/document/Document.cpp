@@ -41,8 +41,6 @@ Document::Document(JobQueue& jobs, QObject* parent)
     connect(&autosaveTimer_, &QTimer::timeout, this, &Document::autosave);
 }
 
-Document::~Document() = default;
-
 std::filesystem::path Document::folder() const
 {
     return path_.isEmpty() ? std::filesystem::path()

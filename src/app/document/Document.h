@@ -17,7 +17,6 @@ class Document final : public QObject {
 
 public:
     explicit Document(JobQueue& jobs, QObject* parent = nullptr);
-    ~Document() override;
 
     [[nodiscard]] const std::shared_ptr<const Song>& song() const { return state_.history.song(); }
     [[nodiscard]] const History& history() const { return state_.history; }

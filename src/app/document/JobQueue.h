@@ -27,6 +27,8 @@ class JobQueue final : public QObject {
 
 public:
     explicit JobQueue(QObject* parent = nullptr);
+    JobQueue(const JobQueue&) = delete;
+    JobQueue& operator=(const JobQueue&) = delete;
     ~JobQueue() override;
 
     // Runs `work` on a worker, then `done` with its result here, if `receiver` still lives.

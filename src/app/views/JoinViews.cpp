@@ -248,7 +248,8 @@ void ContactSheet::paintEvent(QPaintEvent*)
     }
     const int wide = columns();
     const int frameWidth = (width() - 8 * (wide - 1) - 2) / wide;
-    for (std::size_t place = static_cast<std::size_t>(topRow_ * wide); place < order.size();
+    for (std::size_t place = static_cast<std::size_t>(topRow_) * static_cast<std::size_t>(wide);
+         place < order.size();
          ++place) {
         const int row = static_cast<int>(place) / wide - topRow_;
         const int column = static_cast<int>(place) % wide;
@@ -269,7 +270,10 @@ void ContactSheet::mousePressEvent(QMouseEvent* event)
     const int column = std::min(event->pos().x() / (frameWidth + 8), wide - 1);
     const int row = event->pos().y() / (kFrameHeight + 8) + topRow_;
     setFocus();
-    choosePlace(static_cast<std::size_t>(row * wide + column));
+    choosePlace(
+        static_cast<std::size_t>(row) * static_cast<std::size_t>(wide) +
+        static_cast<std::size_t>(column)
+    );
 }
 
 void ContactSheet::wheelEvent(QWheelEvent* event)

@@ -28,7 +28,7 @@ class MainWindow final : public QMainWindow {
     Q_OBJECT
 
 public:
-    MainWindow(Session& session, QWidget* parent = nullptr);
+    explicit MainWindow(Session& session, QWidget* parent = nullptr);
 
     void showStage(int stage);  // 0..8; one that is off says so and nothing changes
     [[nodiscard]] int stage() const { return stage_; }
@@ -58,7 +58,7 @@ private:
     void refresh();
     [[nodiscard]] bool mayClose();
     bool save(bool askWhere);
-    void showTrackMenu(TrackId track, const QPoint& at);
+    void showTrackMenu(TrackId id, const QPoint& at);
     void editShortcuts();
     void findMissing();
     void fillRecent();

@@ -32,6 +32,8 @@ public:
     // claims, or of a rate or channel count that cannot be meant.
     [[nodiscard]] static Result<std::unique_ptr<SoundFileReader>>
     open(const std::filesystem::path& path);
+    SoundFileReader(const SoundFileReader&) = delete;
+    SoundFileReader& operator=(const SoundFileReader&) = delete;
     ~SoundFileReader() override;
 
     [[nodiscard]] const SoundFacts& facts() const { return facts_; }

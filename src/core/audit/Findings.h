@@ -74,7 +74,7 @@ struct AuditInput {
 checkJoins(const AuditInput& input, const Work& work = {});
 
 // The findings of the join with this index alone.
-[[nodiscard]] Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t join);
+[[nodiscard]] Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t index);
 
 // Compares the whole edit with what its map says it should be, and finds what is not as claimed:
 // gaps, skew between microphones, clicks and double hits anywhere, samples over full scale.

@@ -11,11 +11,11 @@ namespace orthochron {
 
 // Checks every join of a set as it is rendered. `Finding::join` is an index into joinsOf.
 [[nodiscard]] Result<std::vector<Finding>>
-auditSet(const Song& song, SetId set, const Sources& sources, const Work& work = {});
+auditSet(const Song& song, SetId id, const Sources& sources, const Work& work = {});
 
 // The findings of one join, for the loupe.
 [[nodiscard]] Result<std::vector<Finding>>
-auditJoin(const Song& song, SetId set, std::size_t join, const Sources& sources);
+auditJoin(const Song& song, SetId id, std::size_t join, const Sources& sources);
 
 [[nodiscard]] bool isAccepted(const Song& song, const Finding& finding);
 [[nodiscard]] Song acceptFinding(const Song& song, const Finding& finding);
@@ -23,6 +23,6 @@ auditJoin(const Song& song, SetId set, std::size_t join, const Sources& sources)
 // Tries other places, lengths and shapes for a join and keeps what measures best: fewest and
 // smallest findings first, then the least mismatch. Errors: BadArgument when nothing is better.
 [[nodiscard]] Result<Song>
-mendJoin(const Song& song, SetId set, std::size_t join, const Sources& sources);
+mendJoin(const Song& song, SetId id, std::size_t index, const Sources& sources);
 
 }  // namespace orthochron

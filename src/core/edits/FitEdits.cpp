@@ -96,60 +96,86 @@ std::optional<Clip> clipHolding(const std::vector<Clip>& clips, Frames takeTime)
     return std::nullopt;
 }
 
-struct Pieces {
-    std::vector<PlannedJoin> joins;
-    Frames firstMove;
+// A stretch of the song in which all that was recorded is moved alike, with the joins at its ends.
+struct Piece {
+    Frames from;
+    Frames to;
+    Frames move;
+    const PlannedJoin* before = nullptr;  // null at the start and end of the set
+    const PlannedJoin* after = nullptr;
 };
 
+std::vector<Piece> piecesBetween(std::span<const PlannedJoin> joins, Frames begin, Frames end)
+{
+    std::vector<Piece> pieces;
+    for (std::size_t k = 0; k <= joins.size(); ++k) {
+        Piece piece;
+        piece.before = k > 0 ? &joins[k - 1] : nullptr;
+        piece.after = k < joins.size() ? &joins[k] : nullptr;
+        piece.from = piece.before != nullptr ? piece.before->at : begin;
+        piece.to = piece.after != nullptr ? piece.after->at + piece.after->length : end;
+        if (piece.before != nullptr) {
+            piece.move = piece.before->moveAfter;
+        } else if (piece.after != nullptr) {
+            piece.move = piece.after->moveBefore;
+        }
+        pieces.push_back(piece);
+    }
+    return pieces;
+}
+
+// What a piece shows of one recorded clip, which may be heard for `spare` beyond its end; none
+// when they do not meet.
+std::optional<Clip>
+clipOf(const Piece& piece, const Clip& recorded, Frames spare, std::size_t track, FadeShape shape)
+{
+    const Frames begin = std::max(piece.from, recorded.at + piece.move);
+    const Frames end = std::min(piece.to, recorded.end() + piece.move + spare);
+    if (end <= begin) {
+        return std::nullopt;
+    }
+    Clip clip = recorded;
+    clip.at = begin;
+    clip.length = end - begin;
+    clip.takeStart = recorded.takeStart + (begin - piece.move - recorded.at);
+    clip.in = begin == recorded.at + piece.move ? recorded.in : Fade{};
+    clip.out = end == recorded.end() + piece.move ? recorded.out : Fade{};
+    if (piece.before != nullptr && begin == piece.from) {
+        clip.in = {piece.before->length, shape, piece.before->correlation[track]};
+    }
+    if (piece.after != nullptr && end == piece.to) {
+        clip.out = {piece.after->length, shape, piece.after->correlation[track]};
+    }
+    clip.in.length = std::min(clip.in.length, clip.length);
+    clip.out.length = std::min(clip.out.length, clip.length - clip.in.length);
+    return clip;
+}
+
 // The clips of one track after the joins: each piece shows what was recorded there.
-std::vector<Clip> piecesOf(
+std::vector<Clip> fittedClips(
     Song& song,
     const std::vector<Clip>& recorded,
     std::span<const PlannedJoin> joins,
     std::size_t track,
-    Frames takeFrames
+    FadeShape shape
 )
 {
     std::vector<Clip> clips;
     if (recorded.empty()) {
         return clips;
     }
-    const Frames end = recorded.back().end();
-    for (std::size_t k = 0; k <= joins.size(); ++k) {
-        const bool isFirst = k == 0;
-        const bool isLast = k == joins.size();
-        const Frames move =
-            isFirst ? (joins.empty() ? Frames(0) : joins[0].moveBefore) : joins[k - 1].moveAfter;
-        const Frames from = isFirst ? recorded.front().at : joins[k - 1].at;
-        const Frames to = isLast ? end : joins[k].at + joins[k].length;
-        for (std::size_t b = 0; b < recorded.size(); ++b) {
-            const Clip& base = recorded[b];
-            // The last clip's end stays: it is filled from the spare when its audio moved away.
-            const Frames spare =
-                b + 1 == recorded.size() ? takeFrames - (base.takeStart + base.length) : Frames(0);
-            const Frames begin = std::max(from, base.at + move);
-            const Frames stop = std::min(to, base.end() + move + std::max(spare, Frames(0)));
-            if (stop <= begin) {
-                continue;
+    // The last clip's end stays: it is filled from the spare when its audio moved away.
+    const Clip& last = recorded.back();
+    const Take* take = song.take(last.take);
+    const Frames spare =
+        take != nullptr ? take->frames - (last.takeStart + last.length) : Frames(0);
+    for (const Piece& piece : piecesBetween(joins, recorded.front().at, last.end())) {
+        for (const Clip& base : recorded) {
+            const Frames beyond = &base == &last ? std::max(spare, Frames(0)) : Frames(0);
+            if (auto clip = clipOf(piece, base, beyond, track, shape)) {
+                clip->id = ClipId{++song.lastId};
+                clips.push_back(*clip);
             }
-            Clip clip = base;
-            clip.id = ClipId{++song.lastId};
-            clip.at = begin;
-            clip.length = stop - begin;
-            clip.takeStart = base.takeStart + (begin - move - base.at);
-            const bool startsHere = begin == base.at + move;
-            clip.in = startsHere ? base.in : Fade{};
-            clip.out = stop == base.end() + move ? base.out : Fade{};
-            if (!isFirst && begin == from) {
-                const PlannedJoin& join = joins[k - 1];
-                clip.in = {join.length, FadeShape::Matched, join.correlation[track]};
-            }
-            if (!isLast && stop == to) {
-                clip.out = {joins[k].length, FadeShape::Matched, joins[k].correlation[track]};
-            }
-            clip.in.length = std::min(clip.in.length, clip.length);
-            clip.out.length = std::min(clip.out.length, clip.length - clip.in.length);
-            clips.push_back(clip);
         }
     }
     return clips;
@@ -249,17 +275,7 @@ Result<FitOutcome> cutFit(
     Song& next = outcome.song;
     for (std::size_t t = 0; t < set.tracks.size(); ++t) {
         Track track = *song.track(set.tracks[t]);
-        const Take* take = recorded[t].empty() ? nullptr : song.take(recorded[t].back().take);
-        track.clips =
-            piecesOf(next, recorded[t], *joins, t, take != nullptr ? take->frames : Frames(0));
-        for (Clip& clip : track.clips) {
-            if (clip.in.length > Frames(0)) {
-                clip.in.shape = request.joins.shape;
-            }
-            if (clip.out.length > Frames(0)) {
-                clip.out.shape = request.joins.shape;
-            }
-        }
+        track.clips = fittedClips(next, recorded[t], *joins, t, request.joins.shape);
         putTrack(next, std::move(track));
     }
     next.grid = request.grid;

@@ -44,7 +44,7 @@ struct FitPreview {
 };
 [[nodiscard]] Performance
 judgeSet(const Song& song, const MicSet& set, const SetHits& hits, GridSettings grid);
-[[nodiscard]] Result<FitPreview> previewFit(const Song& song, SetId set, const FitRequest& request);
+[[nodiscard]] Result<FitPreview> previewFit(const Song& song, SetId id, const FitRequest& request);
 
 struct FitOutcome {
     Song song;
@@ -59,14 +59,14 @@ struct FitOutcome {
 // keep their place and shape. Errors: BadArgument when there is nothing to fit; the sources'.
 [[nodiscard]] Result<FitOutcome> cutFit(
     const Song& song,
-    SetId set,
+    SetId id,
     const FitRequest& request,
     const Sources& sources,
     const Work& work = {}
 );
 
 // Takes a set back to its recorded clips.
-[[nodiscard]] Result<Song> undoFit(const Song& song, SetId set);
+[[nodiscard]] Result<Song> undoFit(const Song& song, SetId id);
 
 // "Cut at 412 hits, moved 9.8 ms on average, 411 joins"
 [[nodiscard]] std::string sentenceOf(const FitOutcome& outcome);

@@ -7,7 +7,7 @@
 
 namespace orthochron {
 
-[[nodiscard]] Result<Song> setLead(const Song& song, TrackId track, bool isLead);
+[[nodiscard]] Result<Song> setLead(const Song& song, TrackId id, bool isLead);
 
 // The channels whose hits can be asked for: what a track's marks are about.
 struct TrackTake {
@@ -16,7 +16,7 @@ struct TrackTake {
     Frames offset;  // song time less take time, as recorded
 };
 // The take a track was recorded from: that of its first clip, before any fit.
-[[nodiscard]] std::optional<TrackTake> recordedTake(const Song& song, TrackId track);
+[[nodiscard]] std::optional<TrackTake> recordedTake(const Song& song, TrackId id);
 
 // What detection found on each lead of a set; the song keeps only the marks picked from it.
 using SetAnalysis = std::map<TrackId, OnsetAnalysis>;
@@ -24,13 +24,13 @@ using SetAnalysis = std::map<TrackId, OnsetAnalysis>;
 // Analyses the leads of a set against all its microphones. Long work: run it as a job.
 // Errors: BadArgument when no track is a lead; the sources'; Cancelled.
 [[nodiscard]] Result<SetAnalysis>
-analyseSet(const Song& song, SetId set, const Sources& sources, const Work& work = {});
+analyseSet(const Song& song, SetId id, const Sources& sources, const Work& work = {});
 
 // Puts the marks that `settings` lets through on the leads, by analysis. Marks set by hand stay,
 // and no found one is put within the smallest gap of them; found ones that were switched off stay off.
 [[nodiscard]] Result<Song> placeMarks(
     const Song& song,
-    SetId set,
+    SetId id,
     const SetAnalysis& analysis,
     const std::map<TrackId, OnsetSettings>& settings
 );
@@ -40,17 +40,16 @@ analyseSet(const Song& song, SetId set, const Sources& sources, const Work& work
 countMarks(const OnsetAnalysis& analysis, Hertz rate, const OnsetSettings& settings);
 
 // Positions are take time. A mark moved, added or confirmed is by hand from then on.
-[[nodiscard]] Result<Song> addMark(const Song& song, TrackId track, Frames takeTime);
-[[nodiscard]] Result<Song> moveMark(const Song& song, TrackId track, MarkId mark, Frames takeTime);
+[[nodiscard]] Result<Song> addMark(const Song& song, TrackId id, Frames takeTime);
+[[nodiscard]] Result<Song> moveMark(const Song& song, TrackId id, MarkId mark, Frames takeTime);
 [[nodiscard]] Result<Song>
-deleteMarks(const Song& song, TrackId track, const std::vector<MarkId>& marks);
-[[nodiscard]] Result<Song> switchMark(const Song& song, TrackId track, MarkId mark, bool isOn);
-[[nodiscard]] Result<Song> confirmMark(const Song& song, TrackId track, MarkId mark);
+deleteMarks(const Song& song, TrackId id, const std::vector<MarkId>& marks);
+[[nodiscard]] Result<Song> switchMark(const Song& song, TrackId id, MarkId mark, bool isOn);
+[[nodiscard]] Result<Song> confirmMark(const Song& song, TrackId id, MarkId mark);
 // Where the beat point lies relative to the start; 0 puts it back on it.
-[[nodiscard]] Result<Song>
-setBeatPoint(const Song& song, TrackId track, MarkId mark, Frames takeTime);
+[[nodiscard]] Result<Song> setBeatPoint(const Song& song, TrackId id, MarkId mark, Frames takeTime);
 // The grid line a mark belongs to, or none for the program to find it.
 [[nodiscard]] Result<Song>
-setMarkLine(const Song& song, TrackId track, MarkId mark, std::optional<std::int64_t> line);
+setMarkLine(const Song& song, TrackId id, MarkId mark, std::optional<std::int64_t> line);
 
 }  // namespace orthochron

@@ -28,15 +28,15 @@ takeFromFile(const std::filesystem::path& path, Hertz rate, const std::filesyste
 [[nodiscard]] Result<Song>
 makeSet(const Song& song, const std::vector<TrackId>& tracks, std::string name);
 // Dissolves a set; its tracks stay.
-[[nodiscard]] Result<Song> openSet(const Song& song, SetId set);
-[[nodiscard]] Result<Song> foldSet(const Song& song, SetId set, bool folded);
+[[nodiscard]] Result<Song> openSet(const Song& song, SetId id);
+[[nodiscard]] Result<Song> foldSet(const Song& song, SetId id, bool folded);
 
-[[nodiscard]] Result<Song> renameTrack(const Song& song, TrackId track, std::string name);
+[[nodiscard]] Result<Song> renameTrack(const Song& song, TrackId id, std::string name);
 [[nodiscard]] Result<Song> renameSong(const Song& song, std::string name);
-[[nodiscard]] Result<Song> removeTrack(const Song& song, TrackId track);
-[[nodiscard]] Result<Song> hideTrack(const Song& song, TrackId track, bool hidden);
+[[nodiscard]] Result<Song> removeTrack(const Song& song, TrackId id);
+[[nodiscard]] Result<Song> hideTrack(const Song& song, TrackId id, bool hidden);
 // Moves a track up (-1) or down (+1) among the lanes; in a set, within the set.
-[[nodiscard]] Result<Song> moveTrack(const Song& song, TrackId track, int by);
+[[nodiscard]] Result<Song> moveTrack(const Song& song, TrackId id, int by);
 
 struct MixChange {
     std::optional<bool> muted;
@@ -44,6 +44,6 @@ struct MixChange {
     std::optional<double> gainDecibels;  // -60..12
     std::optional<double> pan;           // -1..1
 };
-[[nodiscard]] Result<Song> changeMix(const Song& song, TrackId track, const MixChange& change);
+[[nodiscard]] Result<Song> changeMix(const Song& song, TrackId id, const MixChange& change);
 
 }  // namespace orthochron

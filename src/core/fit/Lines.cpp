@@ -66,6 +66,36 @@ double stepCost(double from, double to, double beats)
     return std::min(0.5 * change * change / variance, kDearest);
 }
 
+double startCost(State& state)
+{
+    state.reference = state.deviation;
+    return 0.5 * state.deviation * state.deviation / (kFirstHit * kFirstHit);
+}
+
+// The cheapest way to a state from the column before, and what it costs. `beats` lie between the
+// two hits; `step` is the grid's, in seconds.
+double reach(State& state, const std::vector<State>& past, double beats, double step)
+{
+    double best = std::numeric_limits<double>::max();
+    for (std::size_t k = 0; k < past.size(); ++k) {
+        if (past[k].line > state.line) {
+            continue;
+        }
+        const double same = past[k].line == state.line ? kSameLine : 0.0;
+        const double onGrid = stepCost(past[k].reference, state.deviation, beats);
+        // Off the grid it goes to the line nearest to where the player is taken to be.
+        const bool isNearest = std::abs(state.deviation - past[k].reference) <= 0.5 * step;
+        const bool isOff = isNearest && kOffGrid < onGrid;
+        const double cost = past[k].cost + same + (isOff ? kOffGrid : onGrid);
+        if (cost < best) {
+            best = cost;
+            state.before = static_cast<int>(k);
+            state.reference = isOff ? past[k].reference : state.deviation;
+        }
+    }
+    return best;
+}
+
 // Sets the line of every main hit that has none by hand, on a grid at least as fine as what is
 // played.
 void followLines(
@@ -90,32 +120,9 @@ void followLines(
                   : 0.0;
         for (State& state : states) {
             const double inBeats = state.deviation * bpm / 60.0;
-            double best = 0.0;
-            state.reference = state.deviation;
-            if (n == 0) {
-                best = 0.5 * state.deviation * state.deviation / (kFirstHit * kFirstHit);
-            } else {
-                best = std::numeric_limits<double>::max();
-                const auto& past = columns[n - 1];
-                for (std::size_t k = 0; k < past.size(); ++k) {
-                    if (past[k].line > state.line) {
-                        continue;
-                    }
-                    const double same = past[k].line == state.line ? kSameLine : 0.0;
-                    const double onGrid =
-                        stepCost(past[k].reference, state.deviation, apart * bpm / 60.0);
-                    // Off the grid it goes to the line nearest to where the player is taken to be.
-                    const bool isNearest =
-                        std::abs(state.deviation - past[k].reference) <= 0.5 * step * 60.0 / bpm;
-                    const bool isOff = isNearest && kOffGrid < onGrid;
-                    const double cost = past[k].cost + same + (isOff ? kOffGrid : onGrid);
-                    if (cost < best) {
-                        best = cost;
-                        state.before = static_cast<int>(k);
-                        state.reference = isOff ? past[k].reference : state.deviation;
-                    }
-                }
-            }
+            const double best =
+                n == 0 ? startCost(state)
+                       : reach(state, columns[n - 1], apart * bpm / 60.0, step * 60.0 / bpm);
             state.cost = best + kHomesick * inBeats * inBeats + rarity(grid.line(state.line), grid);
         }
         const auto cheapest = std::ranges::min_element(states, {}, &State::cost);

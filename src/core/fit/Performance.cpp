@@ -130,6 +130,7 @@ double robustMean(const std::vector<double>& values)
 {
     const double middle = medianOf(values);
     std::vector<double> away;
+    away.reserve(values.size());
     for (const double value : values) {
         away.push_back(std::abs(value - middle));
     }

@@ -15,7 +15,6 @@ namespace orthochron::engine {
 namespace {
 
 constexpr Seconds kFade = milliseconds(10.0);
-constexpr Seconds kRunFade = milliseconds(5.0);
 constexpr std::int64_t kPreroll = 4096;  // frames rendered before a stream is handed over
 constexpr std::int64_t kAhead = 6144;  // how far ahead a continuation begins: it must be ready then
 

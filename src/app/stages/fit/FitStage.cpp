@@ -15,7 +15,7 @@ namespace orthochron::app {
 namespace {
 
 struct NamedGrid {
-    const char* text;
+    const char* text = nullptr;
     GridSettings grid;
 };
 
