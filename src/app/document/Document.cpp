@@ -41,7 +41,7 @@ Document::Document(JobQueue& jobs, QObject* parent)
     connect(&autosaveTimer_, &QTimer::timeout, this, &Document::autosave);
 }
 
-std::filesystem::path Document::folder() const
+std::filesystem::path Document::songFolder() const
 {
     return path_.isEmpty() ? std::filesystem::path()
                            : std::filesystem::path(path_.toStdString()).parent_path();
@@ -94,9 +94,9 @@ void Document::touched()
 void Document::refreshSources()
 {
     auto sources = std::make_shared<Sources>();
-    troubles_ = verifyTakes(*song(), folder(), false);
+    troubles_ = verifyTakes(*song(), songFolder(), false);
     for (const Take& take : song()->takes) {
-        auto reader = SoundFileReader::open(pathOf(take, folder()));
+        auto reader = SoundFileReader::open(pathOf(take, songFolder()));
         if (reader) {
             sources->put(take.id, atRate(std::move(*reader), song()->rate));
         } else if (std::ranges::find(troubles_, take.id, &TakeTrouble::take) == troubles_.end()) {
@@ -126,7 +126,7 @@ void Document::startNew()
 Result<Document::Opening> Document::open(const QString& path)
 {
     const std::filesystem::path file(path.toStdString());
-    auto lock = path == path_ ? Result<SongLock>(SongLock()) : SongLock::take(file);
+    auto lock = path == path_ ? Result<SongLock>(SongLock()) : SongLock::acquire(file);
     if (!lock) {
         return tl::unexpected(lock.error());
     }
@@ -157,7 +157,7 @@ Result<void> Document::save(const QString& path)
 {
     const std::filesystem::path file(path.toStdString());
     if (path != path_) {
-        auto lock = SongLock::take(file);
+        auto lock = SongLock::acquire(file);
         if (!lock) {
             return tl::unexpected(lock.error());
         }
@@ -169,7 +169,7 @@ Result<void> Document::save(const QString& path)
         for (auto& version : versions) {
             Song song = *version.song;
             for (Take& take : song.takes) {
-                const auto absolute = std::filesystem::absolute(pathOf(take, folder()), error);
+                const auto absolute = std::filesystem::absolute(pathOf(take, songFolder()), error);
                 const auto relative = absolute.lexically_relative(target);
                 const bool isBelow = !relative.empty() && *relative.begin() != "..";
                 take.path = isBelow ? relative.string() : absolute.string();

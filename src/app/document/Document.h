@@ -22,7 +22,7 @@ public:
     [[nodiscard]] const History& history() const { return state_.history; }
     [[nodiscard]] const std::shared_ptr<const Sources>& sources() const { return sources_; }
     [[nodiscard]] const QString& path() const { return path_; }
-    [[nodiscard]] std::filesystem::path folder() const;
+    [[nodiscard]] std::filesystem::path songFolder() const;
     [[nodiscard]] bool isChanged() const { return isChanged_; }
     [[nodiscard]] const std::vector<TakeTrouble>& troubles() const { return troubles_; }
 

@@ -14,8 +14,8 @@ TimingChart::TimingChart(Session& session, QWidget* parent) : QWidget(parent), s
 {
     setMouseTracking(true);
     setAccessibleName(tr("Timing chart"));
-    connect(&session_, &Session::previewChanged, this, [this] { update(); });
-    connect(&session_, &Session::viewChanged, this, [this] { update(); });
+    connect(&session_, &Session::prescaleChanged, this, [this] { update(); });
+    connect(&session_, &Session::scaleChanged, this, [this] { update(); });
 }
 
 QRectF TimingChart::plot() const
@@ -190,7 +190,7 @@ void TimingChart::mousePressEvent(QMouseEvent* event)
 FeelDial::FeelDial(Session& session, QWidget* parent) : QWidget(parent), session_(session)
 {
     setAccessibleName(tr("Feel dial"));
-    connect(&session_, &Session::previewChanged, this, [this] { update(); });
+    connect(&session_, &Session::prescaleChanged, this, [this] { update(); });
 }
 
 QString FeelDial::sentence() const

@@ -27,12 +27,12 @@ LanesView::LanesView(Session& session, QWidget* parent) : QWidget(parent), sessi
     setAccessibleName(tr("Song"));
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
-    connect(&session_, &Session::viewChanged, this, [this] {
+    connect(&session_, &Session::scaleChanged, this, [this] {
         layOut();
         update();
     });
     connect(&session_, &Session::choiceChanged, this, [this] { update(); });
-    connect(&session_, &Session::previewChanged, this, [this] { update(); });
+    connect(&session_, &Session::prescaleChanged, this, [this] { update(); });
     connect(&session_, &Session::findingsChanged, this, [this] { update(); });
 }
 

@@ -48,7 +48,7 @@ Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, Q
 {
     connect(&document, &Document::songChanged, this, &Session::songChanged);
     connect(&document, &Document::failed, this, &Session::failed);
-    connect(&waves, &WaveCache::changed, this, &Session::viewChanged);
+    connect(&waves, &WaveCache::changed, this, &Session::scaleChanged);
 }
 
 void Session::say(const QString& sentence)
@@ -70,21 +70,21 @@ void Session::setScale(TimeScale scale)
 {
     scale_ = scale;
     clampView();
-    Q_EMIT viewChanged();
+    Q_EMIT scaleChanged();
 }
 
 void Session::setViewWidth(int pixels)
 {
     viewWidth_ = std::max(pixels, 100);
     clampView();
-    Q_EMIT viewChanged();
+    Q_EMIT scaleChanged();
 }
 
 void Session::zoom(double factor, double x)
 {
     scale_.zoom(factor, x);
     clampView();
-    Q_EMIT viewChanged();
+    Q_EMIT scaleChanged();
 }
 
 void Session::zoomTo(TimeRange range)
@@ -93,7 +93,7 @@ void Session::zoomTo(TimeRange range)
     scale_.framesPerPixel = std::clamp(length / viewWidth_ * 1.06, 1.0 / 16.0, 131072.0);
     scale_.left = static_cast<double>(range.from.count()) - 0.03 * length;
     clampView();
-    Q_EMIT viewChanged();
+    Q_EMIT scaleChanged();
 }
 
 void Session::zoomToAll()
@@ -108,7 +108,7 @@ void Session::reveal(Frames songTime)
         scale_.left =
             static_cast<double>(songTime.count()) - 0.3 * viewWidth_ * scale_.framesPerPixel;
         clampView();
-        Q_EMIT viewChanged();
+        Q_EMIT scaleChanged();
     }
 }
 
@@ -183,7 +183,7 @@ void Session::refreshPreview()
     const MicSet* chosen = set();
     if (chosen == nullptr) {
         preview_ = {};
-        Q_EMIT previewChanged();
+        Q_EMIT prescaleChanged();
         return;
     }
     // Judging is needed only when hits or grid changed; moving a slider is the rest.
@@ -197,7 +197,7 @@ void Session::refreshPreview()
     }
     preview_.origin = std::move(hits);
     preview_.moves = planMoves(preview_.performance, request.fit);
-    Q_EMIT previewChanged();
+    Q_EMIT prescaleChanged();
 }
 
 void Session::applyFit()
@@ -387,7 +387,7 @@ void Session::songChanged()
     refreshPreview();
     Q_EMIT choiceChanged();
     Q_EMIT findingsChanged();
-    Q_EMIT viewChanged();
+    Q_EMIT scaleChanged();
 }
 
 PlaceText placeText(const Song& song, Frames songTime)

@@ -85,9 +85,9 @@ public:
     void say(const QString& sentence);  // in the status line
 
 Q_SIGNALS:
-    void viewChanged();
+    void scaleChanged();
     void choiceChanged();
-    void previewChanged();
+    void prescaleChanged();
     void findingsChanged();
     void said(const QString& sentence);
     void failed(const QString& sentence);

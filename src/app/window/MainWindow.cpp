@@ -116,7 +116,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     connect(status_, &StatusLine::findingsClicked, this, [this] { showStage(4); });
     connect(&session_, &Session::said, status_, &StatusLine::say);
     connect(&session_, &Session::failed, status_, &StatusLine::showError);
-    connect(&session_, &Session::previewChanged, this, &MainWindow::refresh);
+    connect(&session_, &Session::prescaleChanged, this, &MainWindow::refresh);
     connect(&session_, &Session::findingsChanged, this, &MainWindow::refresh);
     connect(&session_, &Session::choiceChanged, this, &MainWindow::refresh);
     connect(&session_.document, &Document::stateChanged, this, &MainWindow::refresh);

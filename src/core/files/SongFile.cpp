@@ -69,7 +69,7 @@ verifyTakes(const Song& song, const std::filesystem::path& songFolder, bool thor
     return troubles;
 }
 
-Result<SongLock> SongLock::take(const std::filesystem::path& song)
+Result<SongLock> SongLock::acquire(const std::filesystem::path& song)
 {
     SongLock lock;
     lock.path_ = song.parent_path() / fmt::format(".{}-lock", song.filename().string());

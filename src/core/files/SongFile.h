@@ -49,7 +49,7 @@ class SongLock {
 public:
     // Errors: Failed when another program holds it. A folder that cannot be written to gives a
     // lock that holds nothing: the song can still be looked at.
-    [[nodiscard]] static Result<SongLock> take(const std::filesystem::path& song);
+    [[nodiscard]] static Result<SongLock> acquire(const std::filesystem::path& song);
     SongLock() = default;
     SongLock(SongLock&& other) noexcept;
     SongLock& operator=(SongLock&& other) noexcept;

@@ -191,12 +191,12 @@ TEST(SongFile, NoticesTakesThatAreMissingOrChanged)
 TEST(SongLock, IsHeldByOneAtATime)
 {
     const Folder folder;
-    auto first = SongLock::take(folder / "s.orthochron");
+    auto first = SongLock::acquire(folder / "s.orthochron");
     ASSERT_TRUE(first);
 
-    EXPECT_FALSE(SongLock::take(folder / "s.orthochron"));
+    EXPECT_FALSE(SongLock::acquire(folder / "s.orthochron"));
     *first = SongLock();
-    EXPECT_TRUE(SongLock::take(folder / "s.orthochron"));
+    EXPECT_TRUE(SongLock::acquire(folder / "s.orthochron"));
 }
 
 TEST(MidiTempo, ReadsTempiAndMetersAndSurvivesEveryTruncation)

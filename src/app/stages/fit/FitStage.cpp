@@ -172,7 +172,7 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
             session_.document.apply(undoFit(session_.song(), set->id), tr("Back to as recorded"));
         }
     });
-    connect(&session_, &Session::previewChanged, this, &FitStage::fill);
+    connect(&session_, &Session::prescaleChanged, this, &FitStage::fill);
     connect(&session_, &Session::choiceChanged, this, &FitStage::fill);
     fill();
 }

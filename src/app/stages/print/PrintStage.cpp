@@ -105,7 +105,7 @@ PrintStage::Plan PrintStage::plan() const
     }
     plan.folder = folder_->text();
     if (plan.folder.isEmpty()) {
-        const auto base = session_.document.folder();
+        const auto base = session_.document.songFolder();
         plan.folder =
             base.empty() ? QString() : QString::fromStdString((base / "printed").string());
     }
@@ -193,7 +193,7 @@ void PrintStage::print()
     // A print never lands on a take.
     for (const Take& take : session_.song().takes) {
         std::error_code error;
-        const auto source = pathOf(take, session_.document.folder());
+        const auto source = pathOf(take, session_.document.songFolder());
         const bool isTake = wanted.isMix
                                 ? std::filesystem::equivalent(wanted.mix, source, error)
                                 : std::ranges::any_of(wanted.tracks, [&](const TrackPrint& print) {

@@ -202,7 +202,7 @@ void TakesStage::import(const QStringList& paths)
         tr("Importing"),
         true,
         this,
-        [files, isFirst, rate = session_.song().rate, folder = session_.document.folder()](
+        [files, isFirst, rate = session_.song().rate, folder = session_.document.songFolder()](
             const Work& work
         ) {
             Read read;
