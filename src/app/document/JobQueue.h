@@ -66,7 +66,7 @@ private:
         std::function<void()> done;
         std::stop_source stop;
         std::atomic<double> progress{0.0};
-        bool isDropped = false;
+        std::atomic<bool> isDropped{false};  // replaced by a newer job of its name
     };
 
     void enqueue(

@@ -1,11 +1,11 @@
+#include <gtest/gtest.h>
+
 #include "core/edits/GridEdits.h"
 #include "core/edits/GrooveEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/song/History.h"
 #include "testkit/Folder.h"
-
-#include <gtest/gtest.h>
 
 namespace orthochron {
 namespace {
@@ -24,7 +24,13 @@ class Editing : public testing::Test {
 protected:
     Editing()
     {
-        song_ = *addTakes(song_, {{takeNamed("a"), false}, {takeNamed("b"), false}, {takeNamed("c"), false}, {takeNamed("d"), false}});
+        song_ = *addTakes(
+            song_,
+            {{takeNamed("a"), false},
+             {takeNamed("b"), false},
+             {takeNamed("c"), false},
+             {takeNamed("d"), false}}
+        );
         song_ = *makeSet(song_, {id(0), id(1), id(2)}, "Kit");
         song_ = *setLead(song_, id(0), true);
     }
@@ -63,7 +69,8 @@ TEST_F(Editing, PlacesTakesByTheirTimeStamps)
     early.timeStamp = Frames(1'000'000);
     late.timeStamp = Frames(1'048'000);
 
-    const Song song = *addTakes(Song{}, {{late, false}, {early, false}, {takeNamed("none"), false}});
+    const Song song =
+        *addTakes(Song{}, {{late, false}, {early, false}, {takeNamed("none"), false}});
 
     EXPECT_EQ(song.tracks[0]->clips[0].at, Frames(48000));
     EXPECT_EQ(song.tracks[1]->clips[0].at, Frames(0));
@@ -72,7 +79,9 @@ TEST_F(Editing, PlacesTakesByTheirTimeStamps)
 
 TEST_F(Editing, LaysEachChannelOnATrackOfItsOwnWhenAsked)
 {
-    const Song song = *addTakes(Song{}, {{takeNamed("eight", 1000, 8), true}, {takeNamed("stereo", 1000, 2), false}});
+    const Song song = *addTakes(
+        Song{}, {{takeNamed("eight", 1000, 8), true}, {takeNamed("stereo", 1000, 2), false}}
+    );
 
     ASSERT_EQ(song.tracks.size(), 9U);
     EXPECT_EQ(song.tracks[3]->clips[0].channel, 3);
@@ -83,10 +92,10 @@ TEST_F(Editing, LaysEachChannelOnATrackOfItsOwnWhenAsked)
 
 TEST_F(Editing, KeepsSetsWhole)
 {
-    EXPECT_FALSE(makeSet(song_, {id(0), id(3)}, "Other"));   // one is in a set already
+    EXPECT_FALSE(makeSet(song_, {id(0), id(3)}, "Other"));  // one is in a set already
     EXPECT_FALSE(makeSet(song_, {}, "None"));
     EXPECT_FALSE(makeSet(song_, {TrackId{9999}}, "Ghost"));
-    EXPECT_FALSE(moveTrack(song_, id(2), 1));                // out of its set
+    EXPECT_FALSE(moveTrack(song_, id(2), 1));  // out of its set
     EXPECT_TRUE(moveTrack(song_, id(0), 1));
 
     const Song moved = *moveTrack(song_, id(0), 1);
@@ -144,7 +153,9 @@ TEST_F(Editing, KeepsMarksInOrderAndWithinTheTake)
     EXPECT_EQ(moved.tracks[0]->marks.back().id, marks[0].id);
     EXPECT_EQ(moved.tracks[0]->marks.back().beatPoint, Frames(400));
     const Song apart = *setBeatPoint(song, id(0), marks[0].id, Frames(150));
-    EXPECT_EQ(moveMark(apart, id(0), marks[0].id, Frames(110))->tracks[0]->marks[0].beatPoint, Frames(160));
+    EXPECT_EQ(
+        moveMark(apart, id(0), marks[0].id, Frames(110))->tracks[0]->marks[0].beatPoint, Frames(160)
+    );
     EXPECT_FALSE(switchMark(song, id(0), marks[0].id, false)->tracks[0]->marks[0].isOn);
     EXPECT_TRUE(confirmMark(song, id(0), marks[1].id)->tracks[0]->marks[1].byHand);
     EXPECT_EQ(setMarkLine(song, id(0), marks[1].id, 5)->tracks[0]->marks[1].line, 5);
@@ -261,7 +272,14 @@ TEST(TakeFromFile, NamesTakesRelativeToTheSongAndConvertsTheirLength)
     const testkit::Folder folder;
     std::filesystem::create_directory(folder / "takes");
     const auto path = folder / "takes/Kick in.wav";
-    testkit::writeSound(path, testkit::soundOf(1.0, [](std::int64_t) { return 0.1; }, Hertz(44100.0)), PrintFormat::Wav16, Hertz(44100.0));
+    testkit::writeSound(
+        path,
+        testkit::soundOf(
+            1.0, [](std::int64_t) { return 0.1; }, Hertz(44100.0)
+        ),
+        PrintFormat::Wav16,
+        Hertz(44100.0)
+    );
 
     const auto take = takeFromFile(path, Hertz(48000.0), folder.path());
 
@@ -271,7 +289,9 @@ TEST(TakeFromFile, NamesTakesRelativeToTheSongAndConvertsTheirLength)
     EXPECT_EQ(take->frames, Frames(48000));
     EXPECT_EQ(take->rate, Hertz(44100.0));
     EXPECT_EQ(take->hash.size(), 32U);
-    EXPECT_TRUE(std::filesystem::path(takeFromFile(path, Hertz(48000.0), "/elsewhere")->path).is_absolute());
+    EXPECT_TRUE(
+        std::filesystem::path(takeFromFile(path, Hertz(48000.0), "/elsewhere")->path).is_absolute()
+    );
     EXPECT_FALSE(takeFromFile(folder / "none.wav", Hertz(48000.0), folder.path()));
 }
 

@@ -1,9 +1,8 @@
-#include "core/render/Print.h"
+#include <gtest/gtest.h>
 
 #include "core/edits/TakeEdits.h"
+#include "core/render/Print.h"
 #include "testkit/Folder.h"
-
-#include <gtest/gtest.h>
 
 #include <cmath>
 
@@ -40,7 +39,8 @@ protected:
         sources_.put(song_.takes.back().id, std::make_unique<MemorySource>(audio, kRate));
     }
     [[nodiscard]] Clip clip(std::size_t track) const { return song_.tracks[track]->clips[0]; }
-    [[nodiscard]] AudioBuffer render(std::vector<Clip> clips, std::int64_t from, std::int64_t count, int channels = 1) const
+    [[nodiscard]] AudioBuffer
+    render(std::vector<Clip> clips, std::int64_t from, std::int64_t count, int channels = 1) const
     {
         AudioBuffer out(channels, Frames(count));
         EXPECT_TRUE(renderClips(clips, sources_, Frames(from), out));
@@ -84,7 +84,10 @@ TEST_F(Rendering, GivesOneAnswerInBlocksOfAnySize)
         for (std::int64_t at = first; at < last; at += block) {
             const AudioBuffer part = render({a, b}, at, std::min(block, last - at));
             for (std::int64_t i = 0; i < part.frames().count(); ++i) {
-                ASSERT_EQ(part.channel(0)[static_cast<std::size_t>(i)], whole.channel(0)[static_cast<std::size_t>(at + i)]);
+                ASSERT_EQ(
+                    part.channel(0)[static_cast<std::size_t>(i)],
+                    whole.channel(0)[static_cast<std::size_t>(at + i)]
+                );
             }
         }
     }
@@ -161,7 +164,10 @@ TEST_F(Rendering, PrintsTheMixAndTheTracksAsTheyAreRendered)
 
     const auto mix = printMix(song_, sources_, folder / "mix.wav", settings);
     const auto tracks = printTracks(
-        song_, sources_, {{song_.tracks[0]->id, folder / "a.wav", 0}, {song_.tracks[2]->id, folder / "c.wav", 0}}, settings
+        song_,
+        sources_,
+        {{song_.tracks[0]->id, folder / "a.wav", 0}, {song_.tracks[2]->id, folder / "c.wav", 0}},
+        settings
     );
 
     ASSERT_TRUE(mix);
@@ -181,7 +187,9 @@ TEST_F(Rendering, AStoppedPrintLeavesNoFile)
     std::stop_source stop;
     stop.request_stop();
 
-    const auto printed = printMix(song_, sources_, folder / "mix.wav", {Frames(0), Frames(48000)}, {stop.get_token(), {}});
+    const auto printed = printMix(
+        song_, sources_, folder / "mix.wav", {Frames(0), Frames(48000)}, {stop.get_token(), {}}
+    );
 
     EXPECT_EQ(printed.error().kind, ErrorKind::Cancelled);
     EXPECT_TRUE(std::filesystem::is_empty(folder.path()));
@@ -192,8 +200,11 @@ TEST_F(Rendering, CountsWhatIsOverFullScaleInWholeNumberFormats)
     const Folder folder;
     const Song loud = *changeMix(song_, song_.tracks[1]->id, {.gainDecibels = 12.0, .pan = -1.0});
 
-    const auto whole = printMix(loud, sources_, folder / "w.wav", {Frames(0), Frames(1000), PrintFormat::Wav24});
-    const auto real = printMix(loud, sources_, folder / "f.wav", {Frames(0), Frames(1000), PrintFormat::Wav32Float});
+    const auto whole =
+        printMix(loud, sources_, folder / "w.wav", {Frames(0), Frames(1000), PrintFormat::Wav24});
+    const auto real = printMix(
+        loud, sources_, folder / "f.wav", {Frames(0), Frames(1000), PrintFormat::Wav32Float}
+    );
 
     EXPECT_EQ(whole->clipped, 1000);
     EXPECT_EQ(real->clipped, 0);
@@ -216,7 +227,8 @@ TEST_F(Rendering, DitherIsSmallAndTheSameEachTime)
     int different = 0;
     for (std::size_t i = 0; i < 10000; ++i) {
         ASSERT_NEAR(printed.channel(0)[i], exact.channel(0)[i], 2.0F / 32768.0F);
-        different += std::abs(printed.channel(0)[i] - exact.channel(0)[i]) > 0.6F / 32768.0F ? 1 : 0;
+        different +=
+            std::abs(printed.channel(0)[i] - exact.channel(0)[i]) > 0.6F / 32768.0F ? 1 : 0;
     }
     EXPECT_GT(different, 1000);
 }

@@ -1,0 +1,223 @@
+#include <QApplication>
+#include <QFile>
+#include <QSignalSpy>
+#include <QTest>
+
+#include <gtest/gtest.h>
+
+#include "app/controls/NumberField.h"
+#include "app/document/JobQueue.h"
+#include "app/views/Session.h"
+#include "app/views/TimeScale.h"
+#include "app/window/Commands.h"
+#include "app/window/StageRail.h"
+
+#include <set>
+
+namespace orthochron::app {
+namespace {
+
+TEST(TimeScale, GoesFromTimeToPixelsAndBackAtEveryZoom)
+{
+    for (const double framesPerPixel : {1.0 / 16.0, 1.0, 512.0, 100000.0}) {
+        const TimeScale scale{12345.0, framesPerPixel};
+        for (const double x : {-100.0, 0.0, 37.0, 1000.0}) {
+            EXPECT_NEAR(scale.xOf(scale.timeAt(x)), x, 0.51 / framesPerPixel);
+        }
+    }
+}
+
+TEST(TimeScale, ZoomsAboutAPointThatStays)
+{
+    TimeScale scale{1000.0, 100.0};
+    const Frames held = scale.timeAt(300.0);
+
+    for (const double factor : {2.0, 3.0, 0.1, 1e9, 1e-12}) {
+        scale.zoom(factor, 300.0);
+        EXPECT_NEAR(scale.xOf(held), 300.0, 1.0 / scale.framesPerPixel + 0.01);
+    }
+}
+
+TEST(Commands, HaveKeysOfTheirOwnAndNoneThatBelongElsewhere)
+{
+    std::set<QString> ids;
+    std::map<QString, QString> keys;
+    for (const CommandSpec& spec : commandTable()) {
+        EXPECT_TRUE(ids.insert(spec.id).second) << spec.id.toStdString();
+        EXPECT_FALSE(spec.text.isEmpty());
+        if (spec.keys.isEmpty()) {
+            continue;
+        }
+        EXPECT_FALSE(QKeySequence(spec.keys).isEmpty()) << spec.keys.toStdString();
+        EXPECT_TRUE(keys.emplace(spec.keys, spec.id).second)
+            << spec.keys.toStdString() << " is taken";
+    }
+    for (const char* key : {"Q", "J", "G", "T", "C", "X", "V", "Tab", "+", "-", "W", "B", "S"}) {
+        EXPECT_FALSE(keys.contains(QLatin1String(key))) << key;
+    }
+}
+
+TEST(Commands, AreAllInTheDocument)
+{
+    const QString text = shortcutsDocument();
+    for (const CommandSpec& spec : commandTable()) {
+        EXPECT_TRUE(text.contains(QStringLiteral("| %1 | %2 |").arg(spec.text, spec.keys)))
+            << spec.text.toStdString();
+    }
+    QFile file(QStringLiteral(ORTHOCHRON_SOURCE "/docs/shortcuts.md"));
+    ASSERT_TRUE(file.open(QIODevice::ReadOnly));
+    EXPECT_EQ(QString::fromUtf8(file.readAll()), text) << "make docs/shortcuts.md anew";
+}
+
+TEST(Commands, CanBeChangedByTheUser)
+{
+    const CommandSpec& spec = commandTable()[3];
+
+    setKeys(spec, QKeySequence(QStringLiteral("Ctrl+Alt+P")));
+    EXPECT_EQ(keysOf(spec), QKeySequence(QStringLiteral("Ctrl+Alt+P")));
+    setKeys(spec, QKeySequence(spec.keys));
+    EXPECT_EQ(keysOf(spec), QKeySequence(spec.keys));
+}
+
+TEST(JobQueue, BringsResultsBackToTheWindowsThread)
+{
+    JobQueue jobs;
+    QObject receiver;
+    int got = 0;
+    const auto here = std::this_thread::get_id();
+
+    jobs.run(
+        QStringLiteral("sum"),
+        true,
+        &receiver,
+        [here](const Work& work) {
+            work.report(0.5);
+            return std::this_thread::get_id() != here ? 42 : 0;
+        },
+        [&](int value) {
+            EXPECT_EQ(std::this_thread::get_id(), here);
+            got = value;
+        }
+    );
+    EXPECT_EQ(jobs.shownName(), QStringLiteral("sum"));
+    jobs.finish();
+
+    EXPECT_EQ(got, 42);
+    EXPECT_FALSE(jobs.isBusy());
+}
+
+TEST(JobQueue, DropsWhatIsStoppedReplacedOrNoLongerWanted)
+{
+    JobQueue jobs;
+    auto receiver = std::make_unique<QObject>();
+    int delivered = 0;
+    const auto wait = [](const Work& work) {
+        while (!work.stopped()) {
+            std::this_thread::yield();
+        }
+        return 1;
+    };
+    const auto count = [&](int) { ++delivered; };
+
+    jobs.run(QStringLiteral("a"), false, receiver.get(), wait, count);
+    jobs.run(
+        QStringLiteral("a"), false, receiver.get(), [](const Work&) { return 2; }, count
+    );
+    jobs.finish();
+    EXPECT_EQ(delivered, 1);  // the newer one
+
+    jobs.run(
+        QStringLiteral("b"), true, receiver.get(), [](const Work&) { return 3; }, count
+    );
+    receiver.reset();
+    jobs.finish();
+    EXPECT_EQ(delivered, 1);
+
+    QObject other;
+    jobs.run(QStringLiteral("c"), true, &other, wait, count);
+    jobs.stopShown();
+    jobs.finish();
+    EXPECT_EQ(delivered, 2);  // a stopped job says itself that it was stopped
+}
+
+TEST(NumberField, IsTypedDraggedWheeledAndPutBack)
+{
+    NumberField field(
+        QStringLiteral("Length"), {QStringLiteral("ms"), 1, 0.0, 50.0, 5.0, 0.1, 48000.0}, true
+    );
+    field.resize(200, 40);
+    field.show();
+    QSignalSpy finished(&field, &NumberField::finished);
+
+    QTest::mousePress(&field, Qt::LeftButton, Qt::NoModifier, QPoint(20, 8));
+    QMouseEvent move(
+        QEvent::MouseMove,
+        QPointF(20, -42),
+        field.mapToGlobal(QPointF(20, -42)),
+        Qt::NoButton,
+        Qt::LeftButton,
+        Qt::NoModifier
+    );
+    QApplication::sendEvent(&field, &move);
+    QTest::mouseRelease(&field, Qt::LeftButton, Qt::NoModifier, QPoint(20, -42));
+    EXPECT_NEAR(field.value(), 10.0, 1e-9);
+
+    QTest::keyClick(&field, Qt::Key_Up, Qt::ShiftModifier);
+    EXPECT_NEAR(field.value(), 10.1, 1e-9);
+    QWheelEvent wheel(
+        QPointF(20, 8),
+        field.mapToGlobal(QPointF(20, 8)),
+        {},
+        QPoint(0, -120),
+        Qt::NoButton,
+        Qt::NoModifier,
+        Qt::NoScrollPhase,
+        false
+    );
+    QApplication::sendEvent(&field, &wheel);
+    EXPECT_NEAR(field.value(), 9.1, 1e-9);
+    QTest::keyClick(&field, Qt::Key_Delete);
+    EXPECT_EQ(field.value(), 5.0);
+    EXPECT_EQ(finished.count(), 4);
+
+    field.setValue(999.0);
+    EXPECT_EQ(field.value(), 50.0);
+    QTest::mouseClick(&field, Qt::LeftButton, Qt::NoModifier, QPoint(100, 31));
+    EXPECT_NEAR(field.value(), 25.0, 1.0);
+}
+
+TEST(PlaceText, NamesTheNearestBeatAndTheDistanceFromIt)
+{
+    Song song;
+    song.tempo = *TempoMap::steady(120.0, {4, 4}, Seconds(1.0));
+    const auto at = [&](double seconds) {
+        return placeText(song, toFrames(Seconds(seconds), song.rate));
+    };
+
+    EXPECT_EQ(at(1.0).place, QStringLiteral("1 · 1"));
+    EXPECT_EQ(at(1.0).off, QStringLiteral("+0 ms"));
+    EXPECT_EQ(at(3.512).place, QStringLiteral("2 · 2"));
+    EXPECT_EQ(at(3.512).off, QStringLiteral("+12 ms"));
+    EXPECT_EQ(at(2.98).place, QStringLiteral("2 · 1"));
+    EXPECT_EQ(at(2.98).off, QStringLiteral("−20 ms"));
+}
+
+TEST(StageRail, IsWalkedWithTheArrowKeysPastStagesThatAreOff)
+{
+    StageRail rail(
+        {{QStringLiteral("a"), {}, true},
+         {QStringLiteral("b"), QStringLiteral("later"), false},
+         {QStringLiteral("c"), {}, true}}
+    );
+    QSignalSpy chosen(&rail, &StageRail::chosen);
+
+    QTest::keyClick(&rail, Qt::Key_Down);
+
+    ASSERT_EQ(chosen.count(), 1);
+    EXPECT_EQ(chosen.first().first().toInt(), 2);
+    QTest::mouseClick(&rail, Qt::LeftButton, Qt::NoModifier, QPoint(40, 70));
+    EXPECT_EQ(chosen.last().first().toInt(), 1);
+}
+
+}  // namespace
+}  // namespace orthochron::app

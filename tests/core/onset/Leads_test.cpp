@@ -1,0 +1,136 @@
+#include <gtest/gtest.h>
+
+#include "core/demo/Random.h"
+#include "core/onset/AttackStart.h"
+#include "core/onset/LeadHits.h"
+
+#include <cmath>
+
+namespace orthochron {
+namespace {
+
+constexpr Hertz kRate{48000.0};
+
+std::vector<Onset> onsetsAt(std::initializer_list<std::int64_t> frames)
+{
+    std::vector<Onset> onsets;
+    for (const std::int64_t at : frames) {
+        onsets.push_back({Frames(at), 0.8});
+    }
+    return onsets;
+}
+
+TEST(MergeLeads, GivesABlowHeardByTwoMicrophonesOfOneDrumToTheNearerOne)
+{
+    const auto merged = mergeLeads(
+        {onsetsAt({10050, 30051, 50049, 70050, 90050}),
+         onsetsAt({10000, 30000, 50000, 70000, 90000})},
+        kRate
+    );
+
+    ASSERT_EQ(merged.size(), 5U);
+    for (const LeadOnset& hit : merged) {
+        EXPECT_EQ(hit.lead, 1);
+    }
+}
+
+TEST(MergeLeads, KeepsBothDrumsWhereTheyFallTogether)
+{
+    // A kick and a snare that meet now and then, never by the same delay.
+    const auto merged = mergeLeads(
+        {onsetsAt({10000, 20000, 30000, 40000, 50000, 60000}),
+         onsetsAt({10090, 29850, 50200, 75000, 85000, 95000})},
+        kRate
+    );
+
+    EXPECT_EQ(merged.size(), 12U);
+    EXPECT_TRUE(std::ranges::is_sorted(merged, {}, [](const LeadOnset& hit) {
+        return hit.onset.at;
+    }));
+}
+
+TEST(MergeLeads, OfNothingIsNothing)
+{
+    EXPECT_TRUE(mergeLeads({}, kRate).empty());
+    EXPECT_TRUE(mergeLeads({{}, {}}, kRate).empty());
+    EXPECT_EQ(mergeLeads({onsetsAt({5}), {}}, kRate).size(), 1U);
+}
+
+// An attack over noise and a ringing low tone, with bleed of another drum ahead of it.
+std::vector<float>
+attackAt(std::size_t start, double ringing, double bleed, std::size_t bleedAhead, double rate)
+{
+    demo::Random random(11);
+    std::vector<float> sound(9600);
+    for (std::size_t i = 0; i < sound.size(); ++i) {
+        const double t = static_cast<double>(i) / rate;
+        double value = 0.0003 * random.bell() + ringing * std::sin(350.0 * t);
+        const auto strike = [&](std::size_t from, double level) {
+            if (i >= from) {
+                const double since = static_cast<double>(i - from) / rate;
+                value += level * std::exp(-since / 0.03) *
+                         (0.6 * std::sin(1200.0 * since) + 0.4 * random.between(-1.0, 1.0));
+            }
+        };
+        strike(start - bleedAhead, bleed);
+        strike(start, 0.8);
+        sound[i] = static_cast<float>(value);
+    }
+    return sound;
+}
+
+TEST(AttackStart, IsFoundToAFewSamplesOverNoiseRingingAndBleed)
+{
+    for (const double ringing : {0.0, 0.05, 0.3}) {
+        for (const double bleed : {0.0, 0.1}) {
+            const auto sound = attackAt(5000, ringing, bleed, 140, kRate.count());
+            for (const std::int64_t guess : {4900, 5000, 5150}) {
+                const Frames start = attackStart(sound, kRate, Frames(guess));
+                EXPECT_NEAR(static_cast<double>(start.count()), 5000.0, 12.0)
+                    << ringing << " " << bleed << " " << guess;
+            }
+        }
+    }
+}
+
+TEST(AttackStart, StaysWithinWhatItIsGiven)
+{
+    const std::vector<float> silence(1000, 0.0F);
+    for (const std::int64_t guess : {0, 5, 500, 999}) {
+        const Frames start = attackStart(silence, kRate, Frames(guess));
+        EXPECT_GE(start, Frames(0));
+        EXPECT_LE(start, Frames(1000));
+    }
+    EXPECT_EQ(attackStart({}, kRate, Frames(0)), Frames(0));
+    EXPECT_EQ(attackStart(std::vector<float>(3, 0.5F), kRate, Frames(1)), Frames(1));
+}
+
+TEST(BandEnvelope, PutsATonesPowerInItsBand)
+{
+    for (const auto& [hertz, band] :
+         {std::pair{90.0, 0}, std::pair{420.0, 1}, std::pair{2000.0, 2}, std::pair{9000.0, 3}}) {
+        std::vector<float> tone(48000);
+        for (std::size_t i = 0; i < tone.size(); ++i) {
+            tone[i] = static_cast<float>(
+                std::sin(2.0 * 3.14159265 * hertz * static_cast<double>(i) / kRate.count())
+            );
+        }
+
+        const BandEnvelope envelope = bandEnvelopeOf(tone, kRate);
+
+        EXPECT_EQ(envelope.hops.size(), 1000U);
+        const double own = envelope.mean(band, 100, 1000);
+        EXPECT_NEAR(own, 0.5, 0.15) << hertz;
+        for (int other = 0; other < kBands; ++other) {
+            if (other != band) {
+                EXPECT_LT(envelope.mean(other, 100, 1000), 0.2 * own)
+                    << hertz << " in band " << other;
+            }
+        }
+    }
+    EXPECT_TRUE(bandEnvelopeOf({}, kRate).hops.empty());
+    EXPECT_EQ(BandEnvelope{}.mean(0, -5, 100), 0.0);
+}
+
+}  // namespace
+}  // namespace orthochron
