@@ -207,7 +207,17 @@ void Document::autosave()
         QStringLiteral("autosave"),
         false,
         this,
-        [state = state_, path = autosaveOf(path_)](const Work&) { return saveSong(state, path); },
+        [state = state_,
+         path = autosaveOf(path_),
+         order = autosaveOrder_,
+         number = ++autosaves_](const Work&) -> Result<void> {
+            const std::scoped_lock lock(order->mutex);
+            if (number < order->written) {
+                return {};
+            }
+            order->written = number;
+            return saveSong(state, path);
+        },
         [this](const Result<void>& saved) {
             if (!saved) {
                 Q_EMIT failed(

@@ -8,6 +8,9 @@
 #include "core/files/SongFile.h"
 #include "core/render/Sources.h"
 
+#include <memory>
+#include <mutex>
+
 namespace orthochron::app {
 
 // The open song: its history, its file, its takes. Says "the song is now this one"; edits nothing
@@ -69,6 +72,13 @@ private:
     bool isChanged_ = false;
     std::vector<TakeTrouble> troubles_;
     QTimer autosaveTimer_;
+    // Two workers may write autosaves at once; the older state must not end on top.
+    struct AutosaveOrder {
+        std::mutex mutex;
+        std::uint64_t written = 0;
+    };
+    std::shared_ptr<AutosaveOrder> autosaveOrder_ = std::make_shared<AutosaveOrder>();
+    std::uint64_t autosaves_ = 0;
 };
 
 }  // namespace orthochron::app

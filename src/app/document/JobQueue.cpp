@@ -70,7 +70,8 @@ void JobQueue::serve(const std::stop_token& stopped)
             entry = waiting_.front();
             waiting_.pop_front();
         }
-        if (!entry->stop.stop_requested()) {
+        // One that was stopped while it waited still runs, so that it can say that it was stopped.
+        if (!entry->isDropped) {
             const Work work{entry->stop.get_token(), [this, entry](double done) {
                                 entry->progress.store(done, std::memory_order_relaxed);
                                 QMetaObject::invokeMethod(
@@ -78,8 +79,6 @@ void JobQueue::serve(const std::stop_token& stopped)
                                 );
                             }};
             entry->work(work);
-        } else {
-            entry->isDropped = true;
         }
         QMetaObject::invokeMethod(
             this, [this, entry] { deliver(entry); }, Qt::QueuedConnection
