@@ -2,7 +2,9 @@
 # Makes every picture in docs/screenshots from the demo song. Run after ./check.
 set -euo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
-work=$(mktemp -d)
+work=/tmp/lantern-weir
+rm -rf "$work"
+mkdir -m 700 "$work"
 trap 'rm -rf "$work"' EXIT
 export HOME=$work XDG_RUNTIME_DIR=$work QT_QPA_PLATFORM=offscreen
 build/release/orthochron-cli demo "$work/song"
@@ -17,6 +19,6 @@ shot grid --stage grid --at 0 --bars 3
 shot marks --stage marks --at 40 --bars 4
 shot marks-samples --stage marks --at 41.8 --samples
 shot fit --stage fit --at 40 --bars 4
-shot joins --stage joins
+shot joins --stage joins --at 89 --bars 4
 shot print --stage print --at 40 --bars 4
 shot fit-night --stage fit --at 40 --bars 4 --night

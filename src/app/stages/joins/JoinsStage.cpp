@@ -234,8 +234,8 @@ void JoinsStage::paintLane(QPainter& painter, const Lane& lane)
             continue;
         }
         const bool isTroubled = session_.worstOf(i) != nullptr;
-        // From afar only what needs a look is drawn each time; the rest not closer than 3 px.
-        if (!isTroubled && !isChosen && left - lastX < 3.0) {
+        // From afar only what needs a look is drawn each time; the rest not closer than 12 px.
+        if (!isTroubled && !isChosen && left - lastX < 12.0) {
             continue;
         }
         lastX = left;

@@ -88,6 +88,7 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent)
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->verticalHeader()->setDefaultSectionSize(24);
     table_->setShowGrid(false);
+    table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     table_->setFrameShape(QFrame::NoFrame);
     layout->addWidget(table_, 4);
     connect(bringIn, &QPushButton::clicked, this, &TakesStage::askForFiles);
