@@ -53,6 +53,14 @@ public:
             }
         });
     }
+    Interrupt(const Interrupt&) = delete;
+    Interrupt& operator=(const Interrupt&) = delete;
+    ~Interrupt()
+    {
+        // Wakes the waiter, so that no command ends a quarter of a second later than it could.
+        waiter_.request_stop();
+        pthread_kill(waiter_.native_handle(), SIGINT);
+    }
     [[nodiscard]] std::stop_token token() const { return stop_.get_token(); }
 
 private:

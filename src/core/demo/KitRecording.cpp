@@ -146,7 +146,8 @@ std::vector<float> reverberation(std::span<const float> dry, double rate)
 
 using DryDrums = std::array<std::vector<float>, kDrums>;
 
-DryDrums playDry(const KitPerformance& performance, const RecordingSettings& settings)
+DryDrums
+playDry(const KitPerformance& performance, const RecordingSettings& settings, const Work& work)
 {
     const double rate = settings.rate.count();
     const auto length = static_cast<std::size_t>(performance.length.count() * rate);
@@ -156,7 +157,7 @@ DryDrums playDry(const KitPerformance& performance, const RecordingSettings& set
         track.assign(length, 0.0F);
         Random random(performance.settings.seed * 31 + static_cast<std::uint64_t>(drum));
         for (const DemoHit& hit : performance.hits) {
-            if (hit.drum != static_cast<Drum>(drum)) {
+            if (hit.drum != static_cast<Drum>(drum) || work.stopped()) {
                 continue;
             }
             const auto sound =
@@ -188,8 +189,11 @@ Result<std::vector<AudioBuffer>>
 recordKit(const KitPerformance& performance, const RecordingSettings& settings, const Work& work)
 {
     const double rate = settings.rate.count();
-    const DryDrums dry = playDry(performance, settings);
+    const DryDrums dry = playDry(performance, settings, work);
     work.report(0.3);
+    if (work.stopped()) {
+        return cancelled();
+    }
     const std::size_t length = dry[0].size();
     std::vector<float> all(length, 0.0F);
     for (const auto& drum : dry) {
@@ -208,6 +212,9 @@ recordKit(const KitPerformance& performance, const RecordingSettings& settings, 
         const Microphone& microphone = microphones[m];
         const auto out = takes[m].channel(0);
         for (std::size_t drum = 0; drum < kDrums; ++drum) {
+            if (work.stopped()) {
+                return;
+            }
             const Path& path = microphone.paths[drum];
             const double bleed = path.metres > kOwnMetres ? settings.bleedDecibels : 0.0;
             addPath(out, dry[drum], path, 0.5 * fromDecibels(path.decibels + bleed), rate);
@@ -225,6 +232,9 @@ recordKit(const KitPerformance& performance, const RecordingSettings& settings, 
             );
         }
     });
+    if (work.stopped()) {
+        return cancelled();
+    }
     work.report(1.0);
     return takes;
 }
