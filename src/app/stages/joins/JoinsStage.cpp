@@ -250,8 +250,7 @@ void JoinsStage::paintLane(QPainter& painter, const Lane& lane)
             isTroubled ? colours.finding
             : isChosen ? colours.ink
                        : colours.secondInk,
-            isTroubled || isChosen ? 1.6 : 1.0,
-            join.isLocked ? Qt::SolidLine : Qt::SolidLine
+            isTroubled || isChosen ? 1.6 : 1.0
         ));
         painter.drawLine(QPointF(left, top), QPointF(right, bottom));
         painter.drawLine(QPointF(left, bottom), QPointF(right, top));
