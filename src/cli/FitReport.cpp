@@ -75,8 +75,10 @@ Json fitReport(
             {{"time_s", toSeconds(join.at, rate).count()},
              {"length_ms", inMilliseconds(toSeconds(join.length, rate))},
              {"shape", fadeShapeWord(join.shape)},
-             {"moved_before_ms", inMilliseconds(toSeconds(map.pieces[k].move, rate))},
-             {"moved_after_ms", inMilliseconds(toSeconds(map.pieces[k + 1].move, rate))}}
+             {"moved_before_ms",
+              inMilliseconds(toSeconds(map.pieces[map.joins[k].before].move, rate))},
+             {"moved_after_ms",
+              inMilliseconds(toSeconds(map.pieces[map.joins[k].before + 1].move, rate))}}
         );
     }
     return {
@@ -150,7 +152,7 @@ Result<EditMap> editMapFrom(const Json& report, Hertz rate, Frames length, const
                 std::ranges::lower_bound(targets, std::pair{at, Frames(-1'000'000'000)});
             move = next != targets.end() ? next->second : move;
         }
-        map.joins.push_back({at, end - at});
+        map.joins.push_back({at, end - at, map.pieces.size() - 1});
         from = at;
     }
     map.pieces.push_back({from, length, move});

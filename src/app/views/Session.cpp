@@ -191,7 +191,7 @@ void Session::refreshPreview()
     const std::pair grid{request.grid, song().tempo};
     if (hits.hits != judgedHits_.hits || grid != judgedGrid_ ||
         preview_.performance.hits.size() != hits.hits.size()) {
-        preview_.performance = judgeSet(song(), *chosen, hits, request.grid);
+        preview_.performance = judgeSet(song(), hits, request);
         judgedGrid_ = grid;
         judgedHits_ = hits;
     }

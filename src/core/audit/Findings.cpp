@@ -95,6 +95,15 @@ double dipOf(const JoinSound& sound, std::size_t least)
     return toDecibels(heard / expected);
 }
 
+void scale(Samples& sound, double gain)
+{
+    if (gain != 1.0) {
+        for (float& sample : sound) {
+            sample *= static_cast<float>(gain);
+        }
+    }
+}
+
 Result<JoinSound> soundOf(const AuditInput& input, std::size_t index, int microphone)
 {
     const EditMap::Join& join = input.map.joins[index];
@@ -104,17 +113,19 @@ Result<JoinSound> soundOf(const AuditInput& input, std::size_t index, int microp
     JoinSound sound{Samples(size), Samples(size), Samples(size), 0, 0};
     sound.begin = static_cast<std::size_t>(around.count());
     sound.end = sound.begin + static_cast<std::size_t>(join.length.count());
-    const Frames before = input.map.pieces[index].move;
-    const Frames after = input.map.pieces[index + 1].move;
+    const EditMap::Piece& pieceBefore = input.map.pieces[join.before];
+    const EditMap::Piece& pieceAfter = input.map.pieces[join.before + 1];
     if (auto read = input.edited(microphone, first, sound.edited); !read) {
         return tl::unexpected(read.error());
     }
-    if (auto read = input.recorded(microphone, first - before, sound.before); !read) {
+    if (auto read = input.recorded(microphone, first - pieceBefore.move, sound.before); !read) {
         return tl::unexpected(read.error());
     }
-    if (auto read = input.recorded(microphone, first - after, sound.after); !read) {
+    if (auto read = input.recorded(microphone, first - pieceAfter.move, sound.after); !read) {
         return tl::unexpected(read.error());
     }
+    scale(sound.before, pieceBefore.gain);
+    scale(sound.after, pieceAfter.gain);
     return sound;
 }
 
@@ -123,8 +134,10 @@ void checkAttacks(const EditMap& map, std::size_t index, std::vector<Finding>& f
 {
     const EditMap::Join& join = map.joins[index];
     const Frames end = join.at + join.length;
-    const Frames before = map.pieces[index].move;
-    const Frames after = map.pieces[index + 1].move;
+    const EditMap::Piece& pieceBefore = map.pieces[join.before];
+    const EditMap::Piece& pieceAfter = map.pieces[join.before + 1];
+    const Frames before = pieceBefore.move;
+    const Frames after = pieceAfter.move;
     const Frames attack = toFrames(kAttack, map.rate);
     const Frames reach = toFrames(Seconds(1.0), map.rate);
     const Frames low = join.at - std::max(before, after) - reach;
@@ -145,8 +158,8 @@ void checkAttacks(const EditMap& map, std::size_t index, std::vector<Finding>& f
         // Heard from the earlier side before the join has faded it, and again from the later.
         const Frames first = hit->start + before;
         const Frames second = hit->start + after;
-        if (before != after && first < end && first >= map.pieces[index].from &&
-            second >= join.at && second < map.pieces[index + 1].to) {
+        if (before != after && first < end && first >= pieceBefore.from && second >= join.at &&
+            second < pieceAfter.to) {
             const double left =
                 join.length > Frames(0) && first > join.at ? (end - first) / join.length : 1.0;
             if (left > 0.03) {
@@ -169,6 +182,13 @@ std::optional<Frames> EditMap::heardAt(Frames recorded) const
         --piece;
         const Frames at = recorded + piece->move;
         if (at >= piece->from && at < piece->to) {
+            return at;
+        }
+    }
+    // Pieces moved or copied by hand keep no order in the recording.
+    for (auto any = pieces.rbegin(); any != pieces.rend(); ++any) {
+        const Frames at = recorded + any->move;
+        if (any->isPlain && at >= any->from && at < any->to) {
             return at;
         }
     }
@@ -208,8 +228,12 @@ bool isWorse(const Finding& a, const Finding& b)
 Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t index)
 {
     std::vector<Finding> findings;
+    const EditMap::Join& join = input.map.joins[index];
+    if (!input.map.pieces[join.before].isPlain || !input.map.pieces[join.before + 1].isPlain) {
+        return findings;
+    }
     checkAttacks(input.map, index, findings);
-    const Frames at = input.map.joins[index].at;
+    const Frames at = join.at;
     const auto reach =
         static_cast<std::size_t>(toFrames(milliseconds(0.5), input.map.rate).count()) + 2;
     const auto heard = static_cast<std::size_t>(toFrames(kHeard, input.map.rate).count());

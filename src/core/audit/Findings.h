@@ -22,6 +22,7 @@ struct Finding {
     double value = 0.0;               // how much, in unitOf(kind)
     int microphone = 0;               // where it is worst
     std::optional<std::size_t> join;  // of the checked joins, when it belongs to one
+    double loudness = 0.0;            // dB, of what is wrong against the music around it
 
     bool operator==(const Finding&) const = default;
 };
@@ -38,16 +39,19 @@ struct EditMap {
         Frames from;  // song time
         Frames to;
         Frames move;  // song time less recorded time
+        double gain = 1.0;
+        bool isPlain = true;  // sounds as recorded; muted and reversed pieces are not checked
     };
     struct Join {
         Frames at;
         Frames length;
+        std::size_t before = 0;  // index of the piece before it; the next one comes after
     };
     struct Hit {
         Frames start;  // recorded time of the start of its attack
         Frames move;
     };
-    std::vector<Piece> pieces;  // one more than joins; neighbours overlap by the join between them
+    std::vector<Piece> pieces;  // ascending by from; overlap by the join between them, if any
     std::vector<Join> joins;
     std::vector<Hit> hits;  // ascending by start
     Hertz rate{48000.0};

@@ -20,13 +20,25 @@ EditMap editMapOf(const Song& song, const MicSet& set)
     }
     const auto& clips = track->clips;
     const Frames recorded = take->offset;
-    Frames from = clips.front().at;
-    for (const SetJoin& join : joinsOf(song, set)) {
-        map.joins.push_back({join.at, join.length});
-        map.pieces.push_back({from, join.at + join.length, join.offsetBefore - recorded});
-        from = join.at;
+    const auto joins = joinsOf(song, set);
+    auto join = joins.begin();
+    for (std::size_t i = 0; i < clips.size(); ++i) {
+        const Clip& clip = clips[i];
+        if (join != joins.end() && join->index == i) {
+            map.joins.push_back({join->at, join->length, map.pieces.size() - 1});
+            ++join;
+        } else if (i > 0 && clips[i - 1].end() >= clip.at) {
+            map.pieces.back().to = clip.end();  // goes on as before
+            continue;
+        }
+        map.pieces.push_back(
+            {clip.at,
+             clip.end(),
+             clip.offset() - recorded,
+             static_cast<double>(clip.gain),
+             !clip.isMuted && !clip.isReversed}
+        );
     }
-    map.pieces.push_back({from, clips.back().end(), clips.back().offset() - recorded});
     map.length = clips.back().end();
     for (const PlayedHit& hit : hitsOf(song, set).hits) {
         if (const auto heard = map.heardAt(hit.start)) {

@@ -58,22 +58,38 @@ public:
     }
 
 private:
+    // The join after the piece `back` before this one; null where there is none.
+    [[nodiscard]] const EditMap::Join* joinAfter(std::size_t piece, std::size_t back) const
+    {
+        if (piece < back) {
+            return nullptr;
+        }
+        const auto& joins = input_.map.joins;
+        const auto found =
+            std::ranges::lower_bound(joins, piece - back, {}, &EditMap::Join::before);
+        return found != joins.end() && found->before == piece - back ? &*found : nullptr;
+    }
+
     // The part of a piece that sounds alone: between its joins.
     Result<void> checkPiece(std::size_t p)
     {
         const EditMap::Piece& piece = input_.map.pieces[p];
-        const Frames from =
-            p > 0 ? input_.map.joins[p - 1].at + input_.map.joins[p - 1].length : piece.from;
-        const Frames to = p + 1 < input_.map.pieces.size() ? input_.map.joins[p].at : piece.to;
+        const EditMap::Join* before = joinAfter(p, 1);
+        const EditMap::Join* after = joinAfter(p, 0);
+        const Frames from = before != nullptr ? before->at + before->length : piece.from;
+        const Frames to = after != nullptr ? after->at : piece.to;
         std::vector<Region> regions;
+        if (!piece.isPlain) {
+            return {};
+        }
         for (Frames at = from; at < to; at += Frames(kBlockHops * hop_)) {
             const Frames size = std::min(to - at, Frames(kBlockHops * hop_));
-            if (auto compared = compare(at, size, piece.move, regions); !compared) {
+            if (auto compared = compare(at, size, piece, regions); !compared) {
                 return compared;
             }
         }
-        if (p > 0) {
-            if (auto scanned = scanJoin(input_.map.joins[p - 1]); !scanned) {
+        if (before != nullptr) {
+            if (auto scanned = scanJoin(*before); !scanned) {
                 return scanned;
             }
         }
@@ -113,12 +129,16 @@ private:
         return done;
     }
 
-    Result<void> compare(Frames at, Frames size, Frames move, std::vector<Region>& regions)
+    Result<void>
+    compare(Frames at, Frames size, const EditMap::Piece& piece, std::vector<Region>& regions)
     {
         std::vector<float> edited(static_cast<std::size_t>(size.count()));
         std::vector<float> wanted(edited.size());
-        if (auto done = read(at, move, edited, wanted); !done) {
+        if (auto done = read(at, piece.move, edited, wanted); !done) {
             return done;
+        }
+        for (float& sample : wanted) {
+            sample *= static_cast<float>(piece.gain);
         }
         noteOver(at, edited);
         const auto hop = static_cast<std::size_t>(hop_);

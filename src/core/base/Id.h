@@ -20,6 +20,7 @@ using TrackId = Id<struct TrackTag>;
 using ClipId = Id<struct ClipTag>;
 using SetId = Id<struct SetTag>;
 using MarkId = Id<struct MarkTag>;
+using SectionId = Id<struct SectionTag>;
 
 }  // namespace orthochron
 

@@ -4,6 +4,7 @@
 
 #include "core/edits/JoinEdits.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/Pieces.h"
 #include "core/render/Render.h"
 
 #include <algorithm>
@@ -30,7 +31,8 @@ SetHits hitsOf(const Song& song, const MicSet& set)
                      mark.at + take->offset,
                      mark.beatPoint + take->offset,
                      mark.strength,
-                     mark.line}
+                     mark.line,
+                     mark.wanted}
                 );
                 found.origins.push_back({id, mark.id});
             }
@@ -61,10 +63,41 @@ std::vector<std::vector<Clip>> recordedClips(const Song& song, const MicSet& set
     return clips;
 }
 
-Performance
-judgeSet(const Song& song, const MicSet& /*set*/, const SetHits& hits, GridSettings grid)
+Performance judgeSet(const Song& song, const SetHits& hits, const FitRequest& request)
 {
-    return judge(hits.hits, Grid(song.tempo, grid), song.rate);
+    std::vector<BarRange> sections;
+    std::vector<SectionId> ids;
+    for (const Section& section : song.sections) {
+        sections.push_back(section.bars);
+        ids.push_back(section.id);
+    }
+    Performance performance = judge(hits.hits, Grid(song.tempo, request.grid), song.rate, sections);
+    performance.leads = hits.leads;
+    performance.sections = std::move(ids);
+    redrawDrift(performance, request.fit.driftLine);
+    return performance;
+}
+
+HandChanges handChanges(const Song& song, const MicSet& set)
+{
+    HandChanges changes;
+    if (set.tracks.empty()) {
+        return changes;
+    }
+    if (set.recipe) {
+        for (const Clip& clip : song.track(set.tracks.front())->clips) {
+            if (clip.byHand) {
+                changes.clips.push_back(clip.at);
+            }
+        }
+    }
+    for (const TrackId id : set.tracks) {
+        const auto track = song.track(id);
+        changes.hits += static_cast<int>(std::ranges::count_if(track->marks, [&](const Mark& mark) {
+            return track->isLead && mark.isOn && mark.wanted.has_value();
+        }));
+    }
+    return changes;
 }
 
 Result<FitPreview> previewFit(const Song& song, SetId id, const FitRequest& request)
@@ -78,7 +111,7 @@ Result<FitPreview> previewFit(const Song& song, SetId id, const FitRequest& requ
     }
     FitPreview preview;
     preview.origin = hitsOf(song, *set);
-    preview.performance = judgeSet(song, *set, preview.origin, request.grid);
+    preview.performance = judgeSet(song, preview.origin, request);
     preview.moves = planMoves(preview.performance, request.fit);
     return preview;
 }
@@ -97,7 +130,7 @@ std::optional<Clip> clipHolding(const std::vector<Clip>& clips, Frames takeTime)
 }
 
 // A stretch of the song in which all that was recorded is moved alike, with the joins at its ends.
-struct Piece {
+struct Stretch {
     Frames from;
     Frames to;
     Frames move;
@@ -105,53 +138,54 @@ struct Piece {
     const PlannedJoin* after = nullptr;
 };
 
-std::vector<Piece> piecesBetween(std::span<const PlannedJoin> joins, Frames begin, Frames end)
+std::vector<Stretch> stretchesBetween(std::span<const PlannedJoin> joins, Frames begin, Frames end)
 {
-    std::vector<Piece> pieces;
+    std::vector<Stretch> stretches;
     for (std::size_t k = 0; k <= joins.size(); ++k) {
-        Piece piece;
-        piece.before = k > 0 ? &joins[k - 1] : nullptr;
-        piece.after = k < joins.size() ? &joins[k] : nullptr;
-        piece.from = piece.before != nullptr ? piece.before->at : begin;
-        piece.to = piece.after != nullptr ? piece.after->at + piece.after->length : end;
-        if (piece.before != nullptr) {
-            piece.move = piece.before->moveAfter;
-        } else if (piece.after != nullptr) {
-            piece.move = piece.after->moveBefore;
+        Stretch stretch;
+        stretch.before = k > 0 ? &joins[k - 1] : nullptr;
+        stretch.after = k < joins.size() ? &joins[k] : nullptr;
+        stretch.from = stretch.before != nullptr ? stretch.before->at : begin;
+        stretch.to = stretch.after != nullptr ? stretch.after->at + stretch.after->length : end;
+        if (stretch.before != nullptr) {
+            stretch.move = stretch.before->moveAfter;
+        } else if (stretch.after != nullptr) {
+            stretch.move = stretch.after->moveBefore;
         }
-        pieces.push_back(piece);
+        stretches.push_back(stretch);
     }
-    return pieces;
+    return stretches;
 }
 
-// What a piece shows of one recorded clip, which may be heard for `spare` beyond its end; none
+// What a stretch shows of one recorded clip, which may be heard for `spare` beyond its end; none
 // when they do not meet.
-std::optional<Clip>
-clipOf(const Piece& piece, const Clip& recorded, Frames spare, std::size_t track, FadeShape shape)
+std::optional<Clip> clipOf(
+    const Stretch& stretch, const Clip& recorded, Frames spare, std::size_t track, FadeShape shape
+)
 {
-    const Frames begin = std::max(piece.from, recorded.at + piece.move);
-    const Frames end = std::min(piece.to, recorded.end() + piece.move + spare);
+    const Frames begin = std::max(stretch.from, recorded.at + stretch.move);
+    const Frames end = std::min(stretch.to, recorded.end() + stretch.move + spare);
     if (end <= begin) {
         return std::nullopt;
     }
     Clip clip = recorded;
     clip.at = begin;
     clip.length = end - begin;
-    clip.takeStart = recorded.takeStart + (begin - piece.move - recorded.at);
-    clip.in = begin == recorded.at + piece.move ? recorded.in : Fade{};
-    clip.out = end == recorded.end() + piece.move ? recorded.out : Fade{};
-    if (piece.before != nullptr && begin == piece.from) {
-        clip.in = {piece.before->length, shape, piece.before->correlation[track]};
+    clip.takeStart = recorded.takeStart + (begin - stretch.move - recorded.at);
+    clip.in = begin == recorded.at + stretch.move ? recorded.in : Fade{};
+    clip.out = end == recorded.end() + stretch.move ? recorded.out : Fade{};
+    if (stretch.before != nullptr && begin == stretch.from) {
+        clip.in = {stretch.before->length, shape, stretch.before->correlation[track]};
     }
-    if (piece.after != nullptr && end == piece.to) {
-        clip.out = {piece.after->length, shape, piece.after->correlation[track]};
+    if (stretch.after != nullptr && end == stretch.to) {
+        clip.out = {stretch.after->length, shape, stretch.after->correlation[track]};
     }
     clip.in.length = std::min(clip.in.length, clip.length);
     clip.out.length = std::min(clip.out.length, clip.length - clip.in.length);
     return clip;
 }
 
-// The clips of one track after the joins: each piece shows what was recorded there.
+// The clips of one track after the joins: each stretch shows what was recorded there.
 std::vector<Clip> fittedClips(
     Song& song,
     const std::vector<Clip>& recorded,
@@ -169,11 +203,12 @@ std::vector<Clip> fittedClips(
     const Take* take = song.take(last.take);
     const Frames spare =
         take != nullptr ? take->frames - (last.takeStart + last.length) : Frames(0);
-    for (const Piece& piece : piecesBetween(joins, recorded.front().at, last.end())) {
+    for (const Stretch& stretch : stretchesBetween(joins, recorded.front().at, last.end())) {
         for (const Clip& base : recorded) {
             const Frames beyond = &base == &last ? std::max(spare, Frames(0)) : Frames(0);
-            if (auto clip = clipOf(piece, base, beyond, track, shape)) {
+            if (auto clip = clipOf(stretch, base, beyond, track, shape)) {
                 clip->id = ClipId{++song.lastId};
+                clip->byHand = false;
                 clips.push_back(*clip);
             }
         }
@@ -222,13 +257,68 @@ anchorsOf(const Song& song, const MicSet& set, const FitPreview& preview, const 
         const bool isOutside =
             request.bars && (bar < request.bars->first || bar > request.bars->last);
         const auto holding = take ? clipHolding(clips, start - take->offset) : std::nullopt;
-        if (holding && (isOutside || holding->isLocked)) {
+        const bool isHeld = holding && (holding->isLocked || (set.recipe && holding->byHand));
+        if (holding && !holding->isReversed && (isOutside || isHeld)) {
             move = holding->offset() - take->offset;
             ++planned.kept;
         }
         planned.anchors.push_back({start, move});
     }
     return planned;
+}
+
+Song withoutHandChanges(const Song& song, const MicSet& set)
+{
+    Song next = song;
+    for (const TrackId id : set.tracks) {
+        Track track = *song.track(id);
+        for (Mark& mark : track.marks) {
+            mark.wanted.reset();
+        }
+        for (Clip& clip : track.clips) {
+            clip.byHand = false;
+        }
+        putTrack(next, std::move(track));
+    }
+    return next;
+}
+
+// Lays what was changed by hand since the last fit over the new one. Answers how many clips of
+// the first track that were.
+Result<int> keepHandChanges(
+    const Song& before,
+    const MicSet& set,
+    Song& next,
+    const JoinSettings& joins,
+    const Sources& sources
+)
+{
+    int kept = 0;
+    std::vector<std::vector<Piece>> tracks;
+    for (const TrackId id : set.tracks) {
+        std::vector<Piece> byHand;
+        for (Piece& piece : takenApart(before.track(id)->clips)) {
+            if (piece.clip.byHand) {
+                byHand.push_back(piece);
+            }
+        }
+        kept += id == set.tracks.front() ? static_cast<int>(byHand.size()) : 0;
+        std::vector<Piece> pieces = takenApart(next.track(id)->clips);
+        if (auto laid = layOver(pieces, std::move(byHand), next.lastId); !laid) {
+            return tl::unexpected(laid.error());
+        }
+        tracks.push_back(std::move(pieces));
+    }
+    auto clips = putTogether(next, tracks, {toFrames(joins.crossfade, next.rate), joins.shape});
+    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+        Track track = *next.track(set.tracks[t]);
+        track.clips = std::move(clips[t]);
+        if (auto measured = measureJoins(track.clips, tracks[t], sources); !measured) {
+            return tl::unexpected(measured.error());
+        }
+        putTrack(next, std::move(track));
+    }
+    return kept;
 }
 
 }  // namespace
@@ -240,6 +330,11 @@ Result<FitOutcome> cutFit(
     if (auto valid = validate(request.joins); !valid) {
         return tl::unexpected(valid.error());
     }
+    if (request.replacesHand && song.set(id) != nullptr) {
+        FitRequest plain = request;
+        plain.replacesHand = false;
+        return cutFit(withoutHandChanges(song, *song.set(id)), id, plain, sources, work);
+    }
     auto preview = previewFit(song, id, request);
     if (!preview) {
         return tl::unexpected(preview.error());
@@ -248,6 +343,13 @@ Result<FitOutcome> cutFit(
         return badArgument("there are no hits to fit; choose leads and find their hits first");
     }
     const MicSet& set = *song.set(id);
+    for (const TrackId track : set.tracks) {
+        if (song.track(track)->isLocked) {
+            return badArgument(
+                fmt::format("the track {} is locked; unlock it first", song.track(track)->name)
+            );
+        }
+    }
     const auto recorded = recordedClips(song, set);
     const Planned planned = anchorsOf(song, set, *preview, request);
     const RecordedReader reader = [&](int microphone, Frames from, std::span<float> into
@@ -279,6 +381,13 @@ Result<FitOutcome> cutFit(
         putTrack(next, std::move(track));
     }
     next.grid = request.grid;
+    if (!handChanges(song, set).clips.empty()) {
+        const auto kept = keepHandChanges(song, set, next, request.joins, sources);
+        if (!kept) {
+            return tl::unexpected(kept.error());
+        }
+        outcome.byHand = *kept;
+    }
     const auto changed = std::ranges::find(next.sets, id, &MicSet::id);
     changed->recipe = std::make_shared<const FitRecipe>(FitRecipe{
         request.fit, request.joins, request.grid, recorded, fitFingerprint(next, *changed)});
@@ -311,6 +420,9 @@ std::string sentenceOf(const FitOutcome& outcome)
     );
     if (outcome.kept > 0) {
         sentence += fmt::format(", {} hits passed over", outcome.kept);
+    }
+    if (outcome.byHand > 0) {
+        sentence += fmt::format(", {} clips kept as changed by hand", outcome.byHand);
     }
     return sentence;
 }

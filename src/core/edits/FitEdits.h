@@ -22,19 +22,22 @@ struct SetHits {
 // The clips of each track of a set before any fit.
 [[nodiscard]] std::vector<std::vector<Clip>> recordedClips(const Song& song, const MicSet& set);
 
-struct BarRange {
-    int first = 1;
-    int last = 1;  // with
-
-    bool operator==(const BarRange&) const = default;
-};
-
 struct FitRequest {
     FitSettings fit;
     JoinSettings joins;
     GridSettings grid;
     std::optional<BarRange> bars;  // none for the whole song
+    bool replacesHand = false;     // clips and hits changed by hand are fitted like all others
 };
+
+// What was changed by hand and would be kept, or lost, by a fit.
+struct HandChanges {
+    std::vector<Frames> clips;  // song time where they begin, of the first track
+    int hits = 0;               // given a place of their own
+
+    [[nodiscard]] bool isEmpty() const { return clips.empty() && hits == 0; }
+};
+[[nodiscard]] HandChanges handChanges(const Song& song, const MicSet& set);
 
 // A fit looked at before it is made: what the window draws, and what the fit will do.
 struct FitPreview {
@@ -43,14 +46,15 @@ struct FitPreview {
     Moves moves;
 };
 [[nodiscard]] Performance
-judgeSet(const Song& song, const MicSet& set, const SetHits& hits, GridSettings grid);
+judgeSet(const Song& song, const SetHits& hits, const FitRequest& request);
 [[nodiscard]] Result<FitPreview> previewFit(const Song& song, SetId id, const FitRequest& request);
 
 struct FitOutcome {
     Song song;
     FitFigures figures;
     int joins = 0;
-    int kept = 0;  // hits passed over: outside the range or in locked clips
+    int kept = 0;    // hits passed over: outside the range or in locked clips
+    int byHand = 0;  // clips kept as they were changed by hand
 };
 
 // Fits a set by cutting: cuts every track at the same samples, moves the pieces, closes the gaps

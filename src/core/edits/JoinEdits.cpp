@@ -2,7 +2,9 @@
 
 #include <fmt/format.h>
 
-#include "core/render/Render.h"
+#include "core/edits/FitEdits.h"
+#include "core/edits/MarkEdits.h"
+#include "core/edits/Pieces.h"
 
 #include <algorithm>
 
@@ -13,7 +15,20 @@ namespace {
 bool meet(const Clip& before, const Clip& after)
 {
     return after.at <= before.end() &&
-           (before.offset() != after.offset() || before.take != after.take);
+           (before.offset() != after.offset() || before.take != after.take ||
+            before.channel != after.channel || before.gain != after.gain ||
+            before.isMuted != after.isMuted || before.isReversed || after.isReversed);
+}
+
+// Where the clip stands that begins at a song time and meets the one before it; 0 when none does.
+std::size_t metAt(const std::vector<Clip>& clips, Frames at)
+{
+    const auto found = std::ranges::lower_bound(clips, at, {}, &Clip::at);
+    if (found == clips.end() || found == clips.begin() || found->at != at ||
+        std::prev(found)->end() < at) {
+        return 0;
+    }
+    return static_cast<std::size_t>(found - clips.begin());
 }
 
 }  // namespace
@@ -28,6 +43,8 @@ std::vector<SetJoin> joinsOf(const Song& song, const MicSet& set)
     for (const TrackId id : set.tracks) {
         tracks.push_back(song.track(id));
     }
+    const bool isTrackLocked =
+        std::ranges::any_of(tracks, [](const auto& track) { return track->isLocked; });
     const auto& clips = tracks.front()->clips;
     joins.reserve(clips.size());
     for (std::size_t i = 1; i < clips.size(); ++i) {
@@ -43,11 +60,11 @@ std::vector<SetJoin> joinsOf(const Song& song, const MicSet& set)
         join.shape = after.in.shape;
         join.offsetBefore = before.offset();
         join.offsetAfter = after.offset();
-        join.isLocked = before.isLocked || after.isLocked;
+        join.fadeMiddle = after.in.middle;
+        join.isLocked = before.isLocked || after.isLocked || isTrackLocked;
         for (const auto& track : tracks) {
-            join.correlation.push_back(
-                i < track->clips.size() ? track->clips[i].in.correlation : 0.0F
-            );
+            const std::size_t own = metAt(track->clips, after.at);
+            join.correlation.push_back(own > 0 ? track->clips[own].in.correlation : 0.0F);
         }
         joins.push_back(std::move(join));
     }
@@ -56,69 +73,103 @@ std::vector<SetJoin> joinsOf(const Song& song, const MicSet& set)
 
 namespace {
 
-// Where a join may lie: between its neighbours, and as far as the spare of both sides reaches.
-struct Room {
-    Frames from;
-    Frames to;
-};
-
-Room roomOf(const Song& song, const std::vector<Clip>& clips, std::size_t index)
+JoinRoom roomOf(const Song& song, const std::vector<Clip>& clips, std::size_t index)
 {
     const Clip& before = clips[index - 1];
     const Clip& after = clips[index];
-    const Take* take = song.take(before.take);
-    const Frames takeEnd = take != nullptr ? take->frames : before.takeStart + before.length;
-    Room room;
-    room.from = std::max(before.at + before.in.length, after.at - after.takeStart);
-    room.to = std::min(after.end() - after.out.length, before.offset() + takeEnd);
-    return room;
+    const Frames neighbourLeft = before.at + before.in.length;
+    const Frames neighbourRight = after.end() - after.out.length;
+    const Frames spareLeft = after.at - spareBefore(song, after);
+    const Frames spareRight = before.end() + spareAfter(song, before);
+    return {
+        std::max(neighbourLeft, spareLeft),
+        std::min(neighbourRight, spareRight),
+        spareLeft > neighbourLeft,
+        spareRight < neighbourRight};
+}
+
+JoinRoom roomOf(const Song& song, const std::vector<Track>& tracks, Frames at)
+{
+    std::optional<JoinRoom> room;
+    for (const Track& track : tracks) {
+        const std::size_t index = metAt(track.clips, at);
+        if (index == 0) {
+            continue;
+        }
+        const JoinRoom own = roomOf(song, track.clips, index);
+        if (!room) {
+            room = own;
+            continue;
+        }
+        if (own.from > room->from) {
+            room->from = own.from;
+            room->spareEndsLeft = own.spareEndsLeft;
+        }
+        if (own.to < room->to) {
+            room->to = own.to;
+            room->spareEndsRight = own.spareEndsRight;
+        }
+    }
+    return room.value_or(JoinRoom{at, at});
+}
+
+Result<float> correlationAt(const Clip& before, const Clip& after, const Sources& sources)
+{
+    const Frames length = before.end() - after.at;
+    std::vector<float> a(static_cast<std::size_t>(length.count()));
+    std::vector<float> b(a.size());
+    const auto read = [&](const Clip& clip, std::vector<float>& into) {
+        auto done = sources.read(
+            clip.take, std::max(clip.channel, 0), clip.takeTimeOf(after.at, before.end()), into
+        );
+        if (clip.isReversed) {
+            std::ranges::reverse(into);
+        }
+        return done;
+    };
+    const auto readA = read(before, a);
+    const auto readB = read(after, b);
+    if (!readA || !readB) {
+        return tl::unexpected(readA ? readB.error() : readA.error());
+    }
+    return static_cast<float>(correlationOf(a, b));
 }
 
 Result<void> applyJoin(
     const Song& song,
     std::vector<Track>& tracks,
-    std::size_t index,
+    const SetJoin& join,
     const JoinChange& change,
     const Sources& sources
 )
 {
-    const Clip& first = tracks.front().clips[index];
-    const Frames oldLength = tracks.front().clips[index - 1].end() - first.at;
-    Room room = roomOf(song, tracks.front().clips, index);
-    for (const Track& track : tracks) {
-        const Room other = roomOf(song, track.clips, index);
-        room.from = std::max(room.from, other.from);
-        room.to = std::min(room.to, other.to);
-    }
+    const JoinRoom room = roomOf(song, tracks, join.at);
     const Frames widest = std::max(room.to - room.from, Frames(0));
-    const Frames length = std::clamp(change.length.value_or(oldLength), Frames(0), widest);
+    const Frames length = std::clamp(
+        change.length.value_or(join.length + change.lengthBy.value_or(Frames(0))), Frames(0), widest
+    );
     // A join made longer or shorter keeps its end: the lead-in before the attack stays.
-    const Frames wanted = change.at.value_or(first.at + oldLength - length);
+    const Frames wanted =
+        change.at.value_or(join.at + join.length - length + change.atBy.value_or(Frames(0)));
     const Frames at = std::clamp(wanted, room.from, std::max(room.from, room.to - length));
     for (Track& track : tracks) {
+        const std::size_t index = metAt(track.clips, join.at);
+        if (index == 0) {
+            continue;
+        }
         Clip& before = track.clips[index - 1];
         Clip& after = track.clips[index];
-        const Frames pulled = at - after.at;
-        after.at += pulled;
-        after.takeStart += pulled;
-        after.length -= pulled;
-        before.length = at + length - before.at;
+        pullStart(after, after.at - at);
+        pullEnd(before, at + length - before.end());
         after.in.length = length;
-        before.out.length = length;
-        const FadeShape shape = change.shape.value_or(after.in.shape);
-        after.in.shape = shape;
-        before.out.shape = shape;
-        std::vector<float> a(static_cast<std::size_t>(length.count()));
-        std::vector<float> b(a.size());
-        const auto readA =
-            sources.read(before.take, std::max(before.channel, 0), at - before.offset(), a);
-        const auto readB =
-            sources.read(after.take, std::max(after.channel, 0), at - after.offset(), b);
-        if (!readA || !readB) {
-            return tl::unexpected(readA ? readB.error() : readA.error());
+        after.in.shape = change.shape.value_or(after.in.shape);
+        after.in.middle = std::clamp(change.middle.value_or(after.in.middle), 0.1F, 0.9F);
+        const auto alike = correlationAt(before, after, sources);
+        if (!alike) {
+            return tl::unexpected(alike.error());
         }
-        after.in.correlation = static_cast<float>(correlationOf(a, b));
-        before.out.correlation = after.in.correlation;
+        after.in.correlation = *alike;
+        before.out = after.in;
     }
     return {};
 }
@@ -147,30 +198,57 @@ Song withTracks(const Song& song, std::vector<Track> tracks)
 
 }  // namespace
 
+Result<JoinRoom> roomOf(const Song& song, SetId set, std::size_t index)
+{
+    const auto tracks = tracksOf(song, set);
+    if (!tracks) {
+        return tl::unexpected(tracks.error());
+    }
+    const auto& clips = tracks->front().clips;
+    if (index == 0 || index >= clips.size()) {
+        return badArgument("there is no such join");
+    }
+    return roomOf(song, *tracks, clips[index].at);
+}
+
+std::optional<Frames> nextAttack(const Song& song, const MicSet& set, const SetJoin& join)
+{
+    const auto take = recordedTake(song, set.tracks.front());
+    if (!take) {
+        return std::nullopt;
+    }
+    const Frames move = join.offsetAfter - take->offset;
+    const auto hits = hitsOf(song, set).hits;
+    const auto found = std::ranges::lower_bound(hits, join.at - move, {}, &PlayedHit::start);
+    return found == hits.end() ? std::nullopt : std::optional(found->start + move);
+}
+
 Result<Song> changeJoin(
     const Song& song, SetId set, std::size_t index, const JoinChange& change, const Sources& sources
 )
 {
-    auto tracks = tracksOf(song, set);
-    if (!tracks) {
-        return tl::unexpected(tracks.error());
+    const MicSet* known = song.set(set);
+    if (known == nullptr) {
+        return badArgument("the mic set is not in the song");
     }
-    for (const Track& track : *tracks) {
-        if (index == 0 || index >= track.clips.size()) {
-            return badArgument("there is no such join");
-        }
-        if (track.clips[index].isLocked || track.clips[index - 1].isLocked) {
-            return badArgument("this join is locked; unlock it first");
-        }
+    const auto joins = joinsOf(song, *known);
+    const auto join = std::ranges::find(joins, index, &SetJoin::index);
+    if (join == joins.end()) {
+        return badArgument("there is no such join");
     }
-    if (auto applied = applyJoin(song, *tracks, index, change, sources); !applied) {
-        return tl::unexpected(applied.error());
+    if (join->isLocked) {
+        return badArgument("this join is locked; unlock it first");
     }
-    return withTracks(song, std::move(*tracks));
+    return changeJoins(song, set, {index}, change, sources);
 }
 
-Result<Song>
-changeAllJoins(const Song& song, SetId set, const JoinChange& change, const Sources& sources)
+Result<Song> changeJoins(
+    const Song& song,
+    SetId set,
+    const std::vector<std::size_t>& indices,
+    const JoinChange& change,
+    const Sources& sources
+)
 {
     auto tracks = tracksOf(song, set);
     if (!tracks) {
@@ -178,10 +256,17 @@ changeAllJoins(const Song& song, SetId set, const JoinChange& change, const Sour
     }
     int changed = 0;
     for (const SetJoin& join : joinsOf(song, *song.set(set))) {
-        if (join.isLocked) {
+        const bool isMeant =
+            indices.empty() || std::ranges::find(indices, join.index) != indices.end();
+        if (join.isLocked || !isMeant) {
             continue;
         }
-        if (auto applied = applyJoin(song, *tracks, join.index, change, sources); !applied) {
+        JoinChange own = change;
+        if (const auto attack = change.beforeHit ? nextAttack(song, *song.set(set), join)
+                                                 : std::optional<Frames>()) {
+            own.at = *attack - *change.beforeHit - change.length.value_or(join.length);
+        }
+        if (auto applied = applyJoin(song, *tracks, join, own, sources); !applied) {
             return tl::unexpected(applied.error());
         }
         ++changed;
@@ -198,12 +283,16 @@ Result<Song> lockJoin(const Song& song, SetId set, std::size_t index, bool isLoc
     if (!tracks) {
         return tl::unexpected(tracks.error());
     }
+    const auto& clips = tracks->front().clips;
+    if (index == 0 || index >= clips.size()) {
+        return badArgument("there is no such join");
+    }
+    const Frames at = clips[index].at;
     for (Track& track : *tracks) {
-        if (index == 0 || index >= track.clips.size()) {
-            return badArgument("there is no such join");
+        if (const std::size_t own = metAt(track.clips, at); own > 0) {
+            track.clips[own - 1].isLocked = isLocked;
+            track.clips[own].isLocked = isLocked;
         }
-        track.clips[index - 1].isLocked = isLocked;
-        track.clips[index].isLocked = isLocked;
     }
     return withTracks(song, std::move(*tracks));
 }

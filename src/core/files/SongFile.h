@@ -9,7 +9,7 @@
 // The song file: JSON, specified in docs/file-format.md.
 namespace orthochron {
 
-constexpr int kSongFormat = 1;
+constexpr int kSongFormat = 2;
 constexpr std::string_view kSongEnding = ".orthochron";
 
 struct SongDocument {

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <tuple>
 
 namespace orthochron {
 
@@ -146,7 +147,7 @@ double robustMean(const std::vector<double>& values)
     return sum / count;
 }
 
-using StepKey = std::pair<int, int>;  // lead, step
+using StepKey = std::tuple<int, int, int>;  // section, lead, step
 
 class Splitter {
 public:
@@ -160,7 +161,7 @@ public:
                                 std::abs((at - main).count()) <= kOneMoment.count();
             times_.push_back(main.count());
             values_.push_back((at - hits[i].line.time).count());
-            keys_.emplace_back(hits[i].played.lead, hits[i].line.step);
+            keys_.emplace_back(hits[i].section, hits[i].played.lead, hits[i].line.step);
             if (counts) {
                 used_.push_back(i);
             }
@@ -207,23 +208,19 @@ private:
         }
         feel_.clear();
         counts_.clear();
-        StepKey reference = left.begin()->first;
-        std::size_t most = 0;
+        std::map<int, std::pair<std::size_t, double>> zeros;  // by section: hits, feel
         for (const auto& [key, values] : left) {
             const auto count = static_cast<double>(values.size());
             // What was played once or twice says little of a habit.
             feel_[key] = robustMean(values) * count / (count + 1.0);
             counts_[key] = static_cast<int>(values.size());
-            if (key.second == 0 && values.size() > most) {
-                most = values.size();
-                reference = key;
+            auto& zero = zeros[std::get<0>(key)];
+            if (std::get<2>(key) == 0 && values.size() > zero.first) {
+                zero = {values.size(), feel_[key]};
             }
         }
-        if (most > 0) {
-            const double zero = feel_[reference];
-            for (auto& [key, feel] : feel_) {
-                feel -= zero;
-            }
+        for (auto& [key, feel] : feel_) {
+            feel -= zeros[std::get<0>(key)].second;
         }
     }
 
@@ -260,7 +257,8 @@ private:
     {
         std::vector<FeelStep> steps;
         for (const auto& [key, feel] : feel_) {
-            steps.push_back({key.first, key.second, Seconds(feel), counts_.at(key)});
+            const auto [section, lead, step] = key;
+            steps.push_back({lead, step, Seconds(feel), counts_.at(key), section});
         }
         return steps;
     }
@@ -276,7 +274,8 @@ private:
 
 }  // namespace
 
-Performance judge(std::vector<PlayedHit> hits, const Grid& grid, Hertz rate)
+Performance
+judge(std::vector<PlayedHit> hits, const Grid& grid, Hertz rate, std::span<const BarRange> sections)
 {
     Performance performance;
     performance.rate = rate;
@@ -290,8 +289,33 @@ Performance judge(std::vector<PlayedHit> hits, const Grid& grid, Hertz rate)
     const Seconds step{grid.stepLength().count() * 60.0 / bpm};
     performance.hits = assignRoles(std::move(hits), step, rate);
     assignLines(performance.hits, grid, rate);
+    for (JudgedHit& hit : performance.hits) {
+        const auto found = std::ranges::find_if(sections, [&](const BarRange& bars) {
+            return bars.holds(hit.line.bar);
+        });
+        hit.section = found == sections.end() ? JudgedHit::kNoSection
+                                              : static_cast<int>(found - sections.begin());
+    }
     performance.feel = Splitter(performance.hits, rate).split();
     return performance;
+}
+
+void redrawDrift(Performance& performance, std::span<const DriftPoint> line)
+{
+    if (line.empty()) {
+        return;
+    }
+    for (JudgedHit& hit : performance.hits) {
+        const auto after = std::ranges::lower_bound(line, hit.line.at, {}, &DriftPoint::at);
+        Seconds drift = after == line.end() ? line.back().drift : after->drift;
+        if (after != line.begin() && after != line.end()) {
+            const DriftPoint& before = *std::prev(after);
+            const double part = (hit.line.at - before.at) / (after->at - before.at);
+            drift = before.drift + (after->drift - before.drift) * part;
+        }
+        hit.stray += hit.drift - drift;
+        hit.drift = drift;
+    }
 }
 
 }  // namespace orthochron

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/Id.h"
 #include "core/time/Grid.h"
 
 #include <optional>
@@ -8,6 +9,14 @@
 
 namespace orthochron {
 
+struct BarRange {
+    int first = 1;
+    int last = 1;  // with
+
+    bool operator==(const BarRange&) const = default;
+    [[nodiscard]] bool holds(int bar) const { return bar >= first && bar <= last; }
+};
+
 // One blow as it was played, before any fit.
 struct PlayedHit {
     int lead = 0;                      // index into the leads, in the order they rule
@@ -15,6 +24,7 @@ struct PlayedHit {
     Frames beatPoint;                  // what is put on the line; the same as start for most
     double strength = 1.0;             // 0..1
     std::optional<std::int64_t> line;  // grid line given by hand
+    std::optional<Seconds> wanted;     // deviation from its line asked for by hand
 
     bool operator==(const PlayedHit&) const = default;
 };
@@ -31,7 +41,9 @@ struct JudgedHit {
     Seconds drift;         // deviation = drift + feel + stray, positive is late
     Seconds feel;
     Seconds stray;
+    int section = kNoSection;  // index into the sections it was judged by
 
+    static constexpr int kNoSection = -1;
     [[nodiscard]] Seconds deviation() const { return drift + feel + stray; }
 };
 
@@ -41,6 +53,7 @@ struct FeelStep {
     int step = 0;
     Seconds feel;
     int hits = 0;
+    int section = JudgedHit::kNoSection;
 };
 
 // A performance held against a grid.
@@ -50,6 +63,8 @@ struct Performance {
     Hertz rate{48000.0};
     Beats step{0.25};  // of the grid it was judged by
     TempoMap tempo;
+    std::vector<TrackId> leads;       // what PlayedHit::lead counts
+    std::vector<SectionId> sections;  // what JudgedHit::section counts
 };
 
 // Judges which hit belongs to which line, over the whole performance at once, and splits every
@@ -62,6 +77,26 @@ struct Performance {
 // and step of the bar; the rest is stray. Feel is measured from how the bar's first beat is played.
 //
 // `hits` in any order; empty gives an empty performance. Cost: linear in the hits. Pure.
-[[nodiscard]] Performance judge(std::vector<PlayedHit> hits, const Grid& grid, Hertz rate);
+//
+// With sections, feel is measured in each for itself; what lies in none is one more. Of sections
+// that overlap the first rules.
+[[nodiscard]] Performance judge(
+    std::vector<PlayedHit> hits,
+    const Grid& grid,
+    Hertz rate,
+    std::span<const BarRange> sections = {}
+);
+
+// The drift at a place in the song, drawn by hand.
+struct DriftPoint {
+    Beats at;
+    Seconds drift;
+
+    bool operator==(const DriftPoint&) const = default;
+};
+
+// Puts a line drawn by hand in place of the measured drift: straight between its points, level
+// beyond them. What that leaves over is stray. No points leave all as it is.
+void redrawDrift(Performance& performance, std::span<const DriftPoint> line);
 
 }  // namespace orthochron

@@ -17,10 +17,25 @@ struct Onset {
     bool operator==(const Onset&) const = default;
 };
 
+// What a hit sounds like when it begins.
+enum class OnsetWay {
+    Struck,  // a steep rise: drums, picking
+    Weak,    // level and pitch change together: bowed, plucked bass, voice
+};
+
+struct FrequencyBand {
+    Hertz low{20.0};
+    Hertz high{20000.0};
+
+    bool operator==(const FrequencyBand&) const = default;
+};
+
 struct OnsetSettings {
     double sensitivity = 50.0;            // 0..100; higher reports quieter hits
     Seconds minGap = milliseconds(20.0);  // of two onsets closer than this, the stronger stays
     std::optional<double> threshold;      // least strength; otherwise from the sensitivity
+    OnsetWay way = OnsetWay::Struck;
+    std::optional<FrequencyBand> band;  // listen to this alone; none for all there is
 
     bool operator==(const OnsetSettings&) const = default;
 };

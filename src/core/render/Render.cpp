@@ -14,13 +14,13 @@ float envelope(const Clip& clip, std::int64_t frame)
     if (frame < clip.in.length.count()) {
         const double place =
             (static_cast<double>(frame) + 0.5) / static_cast<double>(clip.in.length.count());
-        gain *= fadeGains(clip.in.shape, static_cast<double>(clip.in.correlation), place).in;
+        gain *= clip.in.gainsAt(place).in;
     }
     const std::int64_t out = frame - (clip.length - clip.out.length).count();
     if (out >= 0) {
         const double place =
             (static_cast<double>(out) + 0.5) / static_cast<double>(clip.out.length.count());
-        gain *= fadeGains(clip.out.shape, static_cast<double>(clip.out.correlation), place).out;
+        gain *= clip.out.gainsAt(place).out;
     }
     return static_cast<float>(gain);
 }
@@ -70,13 +70,13 @@ renderClips(std::span<const Clip> clips, const Sources& sources, Frames from, Au
     for (; clip != clips.end() && clip->at < to; ++clip) {
         const Frames begin = std::max(from, clip->at);
         const Frames end = std::min(to, clip->end());
-        if (end <= begin) {
+        if (end <= begin || clip->isMuted) {
             continue;
         }
         const bool isWhole = clip->channel == Clip::kAllChannels;
         const int channels = isWhole ? std::max(1, sources.channels(clip->take)) : 1;
         AudioBuffer sound(channels, end - begin);
-        const Frames takeTime = begin - clip->offset();
+        const Frames takeTime = clip->takeTimeOf(begin, end);
         auto read =
             isWhole && sources.has(clip->take)
                 ? sources.read(clip->take, takeTime, sound)
@@ -90,6 +90,9 @@ renderClips(std::span<const Clip> clips, const Sources& sources, Frames from, Au
             }
             const auto source = sound.channel(std::min(c, channels - 1));
             if (c < channels) {
+                if (clip->isReversed) {
+                    std::ranges::reverse(source);
+                }
                 shape(*clip, (begin - clip->at).count(), source);
             }
             const auto target =

@@ -4,15 +4,25 @@
 
 #include <algorithm>
 #include <cassert>
+#include <cmath>
 
 namespace orthochron {
 
+FadeGains Fade::gainsAt(double part) const
+{
+    // A power of the place puts the half-way point where it is wanted and leaves both ends.
+    const double bend =
+        middle == 0.5F ? 1.0 : std::log(0.5) / std::log(static_cast<double>(middle));
+    const double place = bend == 1.0 ? part : std::pow(std::clamp(part, 0.0, 1.0), bend);
+    return fadeGains(shape, static_cast<double>(correlation), place);
+}
+
 bool MicSet::operator==(const MicSet& other) const
 {
-    const bool sameRecipe =
-        recipe == other.recipe || (recipe && other.recipe && *recipe == *other.recipe);
+    const auto alike = [](const auto& a, const auto& b) { return a == b || (a && b && *a == *b); };
     return id == other.id && name == other.name && tracks == other.tracks &&
-           isFolded == other.isFolded && sameRecipe;
+           isFolded == other.isFolded && alike(recipe, other.recipe) &&
+           variantName == other.variantName && std::ranges::equal(variants, other.variants, alike);
 }
 
 bool Song::operator==(const Song& other) const
@@ -20,7 +30,8 @@ bool Song::operator==(const Song& other) const
     const auto sameTrack = [](const auto& a, const auto& b) { return a == b || *a == *b; };
     return name == other.name && rate == other.rate && tempo == other.tempo && grid == other.grid &&
            takes == other.takes && std::ranges::equal(tracks, other.tracks, sameTrack) &&
-           sets == other.sets && accepted == other.accepted && grooves == other.grooves;
+           sets == other.sets && accepted == other.accepted && grooves == other.grooves &&
+           sections == other.sections;
 }
 
 const Take* Song::take(TakeId id) const
@@ -102,6 +113,9 @@ std::uint64_t fitFingerprint(const Song& song, const MicSet& set)
                     mark.line.value_or(-1),
                     mixed(mark.beatPoint.count(), mixed(mark.at.count(), print))
                 );
+                if (mark.wanted) {
+                    print = mixed(mark.wanted->count(), print);
+                }
             }
         }
     }

@@ -34,8 +34,11 @@ struct Fade {
     Frames length;
     FadeShape shape = FadeShape::EqualPower;
     float correlation = 0.0F;  // of the two sides, for Matched
+    float middle = 0.5F;       // part of the length at which it is half done: 0.1..0.9
 
     bool operator==(const Fade&) const = default;
+    // The gains of the two sides at a part (0..1) of the length.
+    [[nodiscard]] FadeGains gainsAt(double part) const;
 };
 
 // A stretch of a take. Where it overlaps its neighbour on the track, the overlap is the crossfade
@@ -51,12 +54,20 @@ struct Clip {
     Fade out;
     float gain = 1.0F;  // linear
     bool isLocked = false;
+    bool isMuted = false;
+    bool isReversed = false;  // heard from takeStart + length backwards
+    bool byHand = false;      // changed by hand: a fit made again keeps it
 
     static constexpr int kAllChannels = -1;
     bool operator==(const Clip&) const = default;
     [[nodiscard]] Frames end() const { return at + length; }
-    // Song time less take time.
+    // Song time less take time; of a clip that is not reversed.
     [[nodiscard]] Frames offset() const { return at - takeStart; }
+    // The first frame of the take it needs for the span [from, to) of song time.
+    [[nodiscard]] Frames takeTimeOf(Frames from, Frames to) const
+    {
+        return isReversed ? takeStart + (end() - to) : from - offset();
+    }
 };
 
 // A hit as the user holds it, in the take's own time.
@@ -68,6 +79,7 @@ struct Mark {
     bool isOn = true;
     bool byHand = false;               // placed or confirmed: no detection moves it
     std::optional<std::int64_t> line;  // grid line given by hand
+    std::optional<Seconds> wanted;     // deviation from its line a fit leaves it, given by hand
 
     bool operator==(const Mark&) const = default;
 };
@@ -82,6 +94,7 @@ struct Track {
     bool isHidden = false;
     bool isMuted = false;
     bool isSoloed = false;
+    bool isLocked = false;  // nothing on it can be moved
     double gainDecibels = 0.0;
     double pan = 0.0;  // -1 left .. 1 right
 
@@ -99,6 +112,16 @@ struct FitRecipe {
     bool operator==(const FitRecipe&) const = default;
 };
 
+// Another way of fitting a passage, kept beside the one that is heard.
+struct Variant {
+    std::string name;
+    std::optional<BarRange> bars;          // the passage; none for the whole song
+    std::vector<std::vector<Clip>> clips;  // of each track of the set
+    std::shared_ptr<const FitRecipe> recipe;
+
+    bool operator==(const Variant&) const = default;
+};
+
 // Tracks recorded together: edits go to all of them at the same sample.
 struct MicSet {
     SetId id;
@@ -106,6 +129,8 @@ struct MicSet {
     std::vector<TrackId> tracks;  // in the order of the lanes
     bool isFolded = false;        // to its leads
     std::shared_ptr<const FitRecipe> recipe;
+    std::string variantName;  // of the way that is heard, when others are kept
+    std::vector<std::shared_ptr<const Variant>> variants;  // the others; the next one first
 
     bool operator==(const MicSet& other) const;
 };
@@ -118,6 +143,15 @@ struct AcceptedFinding {
     bool operator==(const AcceptedFinding&) const = default;
 };
 
+// A named range of bars; feel and its correction may differ by section.
+struct Section {
+    SectionId id;
+    std::string name;
+    BarRange bars;
+
+    bool operator==(const Section&) const = default;
+};
+
 struct Song {
     std::string name;
     Hertz rate{48000.0};
@@ -128,8 +162,9 @@ struct Song {
         tracks;  // in the order of the lanes; shared by versions
     std::vector<MicSet> sets;
     std::vector<AcceptedFinding> accepted;
-    std::vector<Groove> grooves;  // kept in the song, by name
-    std::uint32_t lastId = 0;     // ids are given out upwards
+    std::vector<Groove> grooves;    // kept in the song, by name
+    std::vector<Section> sections;  // ascending by first bar, never overlapping
+    std::uint32_t lastId = 0;       // ids are given out upwards
 
     bool operator==(const Song& other) const;
 

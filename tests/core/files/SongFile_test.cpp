@@ -89,7 +89,7 @@ TEST(SongFile, KeepsFieldsItDoesNotKnowAndRefusesANewerFormat)
     ASSERT_TRUE(read);
     EXPECT_EQ(Json::parse(writeSong(*read))["moodBoard"]["colour"], "straw");
 
-    json["version"] = 2;
+    json["version"] = kSongFormat + 1;
     const auto newer = readSong(json.dump(), "s");
     ASSERT_FALSE(newer);
     EXPECT_NE(newer.error().message.find("newer"), std::string::npos);

@@ -236,9 +236,9 @@ TEST_F(FittedKit, RefusesToTouchWhatIsLocked)
     EXPECT_TRUE(std::ranges::any_of(again.tracks[0]->clips, [&](const Clip& clip) {
         return clip.offset() == kept.offset();
     }));
-    EXPECT_FALSE(changeAllJoins(
-        *lockAll(fitted_, set_, true), set_, {Frames(100), std::nullopt, std::nullopt}, *sources_
-    ));
+    EXPECT_FALSE(
+        changeJoins(*lockAll(fitted_, set_, true), set_, {}, {.length = Frames(100)}, *sources_)
+    );
 }
 
 TEST_F(FittedKit, FitsAgainToTheSameAndOnlyTheAskedBars)

@@ -197,7 +197,7 @@ void JoinsStage::change(const JoinChange& what, const QString& name)
             [song = session_.document.song(),
              sources = session_.document.sources(),
              id = set->id,
-             what](const Work&) { return changeAllJoins(*song, id, what, *sources); },
+             what](const Work&) { return changeJoins(*song, id, {}, what, *sources); },
             [this, name](Result<Song> done) {
                 session_.document.apply(std::move(done), tr("%1 of all joins").arg(name));
             }

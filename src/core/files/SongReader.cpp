@@ -1,293 +1,35 @@
 #include <fmt/format.h>
 
 #include "core/files/GrooveFile.h"
+#include "core/files/JsonReader.h"
 #include "core/files/SongFile.h"
+#include "core/files/SongFormat.h"
 
-#include <cmath>
 #include <map>
 #include <utility>
 
-// The two directions of the song format, side by side so that they stay alike.
 namespace orthochron {
 
 namespace {
 
 using Json = nlohmann::json;
 
-constexpr std::string_view kFormatName = "orthochron song";
-
-// ---- writing
-
-Json toJson(const Fade& fade)
-{
-    return {fade.length.count(), fadeShapeWord(fade.shape), fade.correlation};
-}
-
-Json toJson(const Clip& clip)
-{
-    return {
-        clip.id.value,
-        clip.take.value,
-        clip.channel,
-        clip.takeStart.count(),
-        clip.at.count(),
-        clip.length.count(),
-        clip.gain,
-        clip.isLocked ? 1 : 0,
-        toJson(clip.in),
-        toJson(clip.out)};
-}
-
-Json toJson(const std::vector<Clip>& clips)
-{
-    Json all = Json::array();
-    for (const Clip& clip : clips) {
-        all.push_back(toJson(clip));
-    }
-    return all;
-}
-
-Json toJson(const Mark& mark)
-{
-    Json json = {
-        mark.id.value,
-        mark.at.count(),
-        mark.beatPoint.count(),
-        mark.strength,
-        mark.isOn ? 1 : 0,
-        mark.byHand ? 1 : 0};
-    json.push_back(mark.line ? Json(*mark.line) : Json());
-    return json;
-}
-
-Json toJson(const Track& track)
-{
-    Json marks = Json::array();
-    for (const Mark& mark : track.marks) {
-        marks.push_back(toJson(mark));
-    }
-    Json detection{
-        {"sensitivity", track.detection.sensitivity},
-        {"minGap", track.detection.minGap.count()},
-        {"threshold", Json()}};
-    if (track.detection.threshold) {
-        detection["threshold"] = *track.detection.threshold;
-    }
-    return {
-        {"id", track.id.value},
-        {"name", track.name},
-        {"clips", toJson(track.clips)},
-        {"marks", marks},
-        {"detection", detection},
-        {"lead", track.isLead},
-        {"hidden", track.isHidden},
-        {"muted", track.isMuted},
-        {"soloed", track.isSoloed},
-        {"gain", track.gainDecibels},
-        {"pan", track.pan}};
-}
-
-Json toJson(const Take& take)
-{
-    return {
-        {"id", take.id.value},
-        {"name", take.name},
-        {"path", take.path},
-        {"bytes", take.bytes},
-        {"hash", take.hash},
-        {"rate", take.rate.count()},
-        {"frames", take.frames.count()},
-        {"channels", take.channels},
-        {"format", take.format},
-        {"timeStamp", take.timeStamp.count()}};
-}
-
-Json toJson(const GridSettings& grid)
-{
-    return {{"division", grid.division}, {"triplet", grid.triplet}, {"swing", grid.swing}};
-}
-
-Json toJson(const TempoMap& map)
-{
-    Json tempi = Json::array();
-    for (const TempoPoint& point : map.tempi()) {
-        tempi.push_back({point.at.count(), point.bpm});
-    }
-    Json meters = Json::array();
-    for (const MeterChange& change : map.meters()) {
-        meters.push_back({change.bar, change.meter.numerator, change.meter.denominator});
-    }
-    return {{"firstDownbeat", map.firstDownbeat().count()}, {"tempi", tempi}, {"meters", meters}};
-}
-
-Json toJson(const FitRecipe& recipe)
-{
-    Json recorded = Json::array();
-    for (const auto& clips : recipe.recorded) {
-        recorded.push_back(toJson(clips));
-    }
-    const FitSettings& fit = recipe.fit;
-    return {
-        {"fit",
-         {{"drift", fit.drift},
-          {"feel", fit.feel},
-          {"stray", fit.stray},
-          {"leaveWithin", fit.leaveWithin.count()},
-          {"furthest", fit.furthest.count()},
-          {"humanise", fit.humanise.count()},
-          {"seed", fit.seed},
-          {"groove", fit.groove.isEmpty() ? Json() : grooveJson(fit.groove)},
-          {"grooveAmount", fit.grooveAmount}}},
-        {"joins",
-         {{"leadIn", recipe.joins.leadIn.count()},
-          {"crossfade", recipe.joins.crossfade.count()},
-          {"shape", fadeShapeWord(recipe.joins.shape)}}},
-        {"grid", toJson(recipe.grid)},
-        {"recorded", recorded},
-        {"madeFrom", recipe.madeFrom}};
-}
-
-// Gives each shared value its place in a pool, written once.
-template<class T>
-class Pool {
-public:
-    std::size_t place(const std::shared_ptr<const T>& value)
-    {
-        const auto [found, isNew] = places_.try_emplace(value.get(), places_.size());
-        if (isNew) {
-            all_.push_back(toJson(*value));
-        }
-        return found->second;
-    }
-    [[nodiscard]] const Json& all() const { return all_; }
-
-private:
-    std::map<const T*, std::size_t> places_;
-    Json all_ = Json::array();
-};
-
-// ---- reading
-
-// Reads fields out of JSON that may hold anything. The first thing wrong is remembered with its
-// place; from then on every read gives a default, and the caller asks once at the end.
-class Reader {
-public:
-    explicit Reader(std::string name) : name_(std::move(name)) {}
-
-    void fail(const std::string& what)
-    {
-        if (!error_) {
-            error_ = fmt::format(
-                "{}: is damaged at {}: {}; open its autosave or a copy. The file was not changed",
-                name_,
-                place_,
-                what
-            );
-        }
-    }
-    [[nodiscard]] bool hasFailed() const { return error_.has_value(); }
-    [[nodiscard]] const std::string& error() const { return *error_; }
-    void at(std::string place) { place_ = std::move(place); }
-
-    const Json& field(const Json& json, const char* key)
-    {
-        static const Json kNone;
-        if (!json.is_object() || !json.contains(key)) {
-            fail(fmt::format("'{}' is missing", key));
-            return kNone;
-        }
-        return json.at(key);
-    }
-    const Json& item(const Json& json, std::size_t index)
-    {
-        static const Json kNone;
-        if (!json.is_array() || index >= json.size()) {
-            fail("a value is missing");
-            return kNone;
-        }
-        return json[index];
-    }
-    double number(const Json& json, double low, double high)
-    {
-        const double value = json.is_number() ? json.get<double>() : std::nan("");
-        if (!(value >= low && value <= high)) {
-            fail(fmt::format("a number between {:g} and {:g} is expected", low, high));
-            return low;
-        }
-        return value;
-    }
-    std::int64_t whole(const Json& json, std::int64_t low, std::int64_t high)
-    {
-        if (!json.is_number_integer() || json.get<double>() < static_cast<double>(low) ||
-            json.get<double>() > static_cast<double>(high)) {
-            fail(fmt::format("a whole number between {} and {} is expected", low, high));
-            return low;
-        }
-        return json.get<std::int64_t>();
-    }
-    bool flag(const Json& json)
-    {
-        if (!json.is_boolean()) {
-            fail("true or false is expected");
-            return false;
-        }
-        return json.get<bool>();
-    }
-    std::string text(const Json& json)
-    {
-        if (!json.is_string() || json.get_ref<const std::string&>().size() > 4096) {
-            fail("a text is expected");
-            return {};
-        }
-        return json.get<std::string>();
-    }
-    const Json& list(const Json& json, std::size_t most)
-    {
-        static const Json kNone = Json::array();
-        if (!json.is_array() || json.size() > most) {
-            fail("a list is expected");
-            return kNone;
-        }
-        return json;
-    }
-    std::uint32_t id(const Json& json)
-    {
-        return static_cast<std::uint32_t>(whole(json, 0, 0xFFFFFFFF));
-    }
-    // About two and a half years at 192 kHz.
-    Frames frames(const Json& json) { return Frames(whole(json, -kMostFrames, kMostFrames)); }
-    Frames length(const Json& json) { return Frames(whole(json, 0, kMostFrames)); }
-    // A value made by one of our own checked constructors.
-    template<class T>
-    T checked(Result<T> value)
-    {
-        if (!value) {
-            fail(value.error().message);
-            return T{};
-        }
-        return std::move(*value);
-    }
-
-private:
-    static constexpr std::int64_t kMostFrames = std::int64_t{1} << 44U;
-    std::string name_;
-    std::string place_ = "its beginning";
-    std::optional<std::string> error_;
-};
-
 constexpr std::size_t kManyClips = 4'000'000;
 constexpr std::size_t kManyTracks = 4096;
 
-Fade fadeFrom(Reader& read, const Json& json)
+Fade fadeFrom(JsonReader& read, const Json& json)
 {
     Fade fade;
     fade.length = read.length(read.item(json, 0));
     fade.shape = read.checked(parseFadeShape(read.text(read.item(json, 1))));
     fade.correlation = static_cast<float>(read.number(read.item(json, 2), -1.0, 1.0));
+    if (json.is_array() && json.size() > 3) {
+        fade.middle = static_cast<float>(read.number(json[3], 0.05, 0.95));
+    }
     return fade;
 }
 
-Clip clipFrom(Reader& read, const Json& json)
+Clip clipFrom(JsonReader& read, const Json& json)
 {
     Clip clip;
     clip.id = ClipId{read.id(read.item(json, 0))};
@@ -297,7 +39,11 @@ Clip clipFrom(Reader& read, const Json& json)
     clip.at = read.frames(read.item(json, 4));
     clip.length = read.length(read.item(json, 5));
     clip.gain = static_cast<float>(read.number(read.item(json, 6), -100.0, 100.0));
-    clip.isLocked = read.whole(read.item(json, 7), 0, 1) == 1;
+    const std::int64_t flags = read.whole(read.item(json, 7), 0, 15);
+    clip.isLocked = (flags & kLocked) != 0;
+    clip.isMuted = (flags & kMuted) != 0;
+    clip.isReversed = (flags & kReversed) != 0;
+    clip.byHand = (flags & kByHand) != 0;
     clip.in = fadeFrom(read, read.item(json, 8));
     clip.out = fadeFrom(read, read.item(json, 9));
     if (clip.in.length + clip.out.length > clip.length) {
@@ -306,7 +52,7 @@ Clip clipFrom(Reader& read, const Json& json)
     return clip;
 }
 
-std::vector<Clip> clipsFrom(Reader& read, const Json& json)
+std::vector<Clip> clipsFrom(JsonReader& read, const Json& json)
 {
     std::vector<Clip> clips;
     for (const Json& each : read.list(json, kManyClips)) {
@@ -322,7 +68,7 @@ std::vector<Clip> clipsFrom(Reader& read, const Json& json)
     return clips;
 }
 
-Mark markFrom(Reader& read, const Json& json)
+Mark markFrom(JsonReader& read, const Json& json)
 {
     Mark mark;
     mark.id = MarkId{read.id(read.item(json, 0))};
@@ -334,10 +80,13 @@ Mark markFrom(Reader& read, const Json& json)
     if (const Json& line = read.item(json, 6); !line.is_null()) {
         mark.line = read.whole(line, -100'000'000, 100'000'000);
     }
+    if (json.is_array() && json.size() > 7 && !json[7].is_null()) {
+        mark.wanted = Seconds(read.number(json[7], -10.0, 10.0));
+    }
     return mark;
 }
 
-std::shared_ptr<const Track> trackFrom(Reader& read, const Json& json)
+std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json)
 {
     Track track;
     track.id = TrackId{read.id(read.field(json, "id"))};
@@ -356,16 +105,26 @@ std::shared_ptr<const Track> trackFrom(Reader& read, const Json& json)
     if (const Json& threshold = read.field(detection, "threshold"); !threshold.is_null()) {
         track.detection.threshold = read.number(threshold, 0.0, 1.0);
     }
+    if (detection.is_object() && detection.contains("way")) {
+        track.detection.way = OnsetWay::Weak;
+    }
+    if (detection.is_object() && detection.contains("band")) {
+        const Json& band = detection["band"];
+        track.detection.band = FrequencyBand{
+            Hertz(read.number(read.item(band, 0), 10.0, 96000.0)),
+            Hertz(read.number(read.item(band, 1), 10.0, 96000.0))};
+    }
     track.isLead = read.flag(read.field(json, "lead"));
     track.isHidden = read.flag(read.field(json, "hidden"));
     track.isMuted = read.flag(read.field(json, "muted"));
     track.isSoloed = read.flag(read.field(json, "soloed"));
+    track.isLocked = json.is_object() && json.contains("locked") && read.flag(json["locked"]);
     track.gainDecibels = read.number(read.field(json, "gain"), -60.0, 12.0);
     track.pan = read.number(read.field(json, "pan"), -1.0, 1.0);
     return std::make_shared<const Track>(std::move(track));
 }
 
-Take takeFrom(Reader& read, const Json& json)
+Take takeFrom(JsonReader& read, const Json& json)
 {
     Take take;
     take.id = TakeId{read.id(read.field(json, "id"))};
@@ -383,7 +142,7 @@ Take takeFrom(Reader& read, const Json& json)
     return take;
 }
 
-GridSettings gridFrom(Reader& read, const Json& json)
+GridSettings gridFrom(JsonReader& read, const Json& json)
 {
     const std::int64_t division = read.whole(read.field(json, "division"), 4, 64);
     GridSettings grid = read.checked(parseGrid(fmt::format("1/{}", division)));
@@ -392,7 +151,7 @@ GridSettings gridFrom(Reader& read, const Json& json)
     return grid;
 }
 
-TempoMap tempoFrom(Reader& read, const Json& json)
+TempoMap tempoFrom(JsonReader& read, const Json& json)
 {
     std::vector<TempoPoint> tempi;
     for (const Json& point : read.list(read.field(json, "tempi"), 1'000'000)) {
@@ -413,7 +172,40 @@ TempoMap tempoFrom(Reader& read, const Json& json)
     return read.checked(TempoMap::create(first, std::move(tempi), std::move(meters)));
 }
 
-std::shared_ptr<const FitRecipe> recipeFrom(Reader& read, const Json& json)
+// The part of a fit that differs by lead, section and step; absent in the first format.
+void readParticulars(JsonReader& read, const Json& fit, FitSettings& settings)
+{
+    if (!fit.is_object() || !fit.contains("pieces")) {
+        return;
+    }
+    settings.pieces = static_cast<FitPieces>(read.whole(fit["pieces"], 0, 2));
+    for (const Json& each : read.list(read.field(fit, "own"), 10'000)) {
+        settings.own.push_back(
+            {SectionId{read.id(read.item(each, 0))},
+             TrackId{read.id(read.item(each, 1))},
+             read.number(read.item(each, 2), 0.0, 1.0),
+             read.number(read.item(each, 3), 0.0, 1.0),
+             read.number(read.item(each, 4), 0.0, 1.0)}
+        );
+    }
+    for (const Json& each : read.list(read.field(fit, "teeth"), 10'000)) {
+        settings.teeth.push_back(
+            {SectionId{read.id(read.item(each, 0))},
+             TrackId{read.id(read.item(each, 1))},
+             static_cast<int>(read.whole(read.item(each, 2), 0, 100'000)),
+             Seconds(read.number(read.item(each, 3), -10.0, 10.0))}
+        );
+    }
+    for (const Json& each : read.list(read.field(fit, "driftLine"), 100'000)) {
+        settings.driftLine.push_back(
+            {Beats(read.number(read.item(each, 0), -1e9, 1e9)),
+             Seconds(read.number(read.item(each, 1), -100.0, 100.0))}
+        );
+    }
+    std::ranges::stable_sort(settings.driftLine, {}, &DriftPoint::at);
+}
+
+std::shared_ptr<const FitRecipe> recipeFrom(JsonReader& read, const Json& json)
 {
     FitRecipe recipe;
     const Json& fit = read.field(json, "fit");
@@ -429,6 +221,7 @@ std::shared_ptr<const FitRecipe> recipeFrom(Reader& read, const Json& json)
         recipe.fit.groove = read.checked(grooveFromJson(fit["groove"], "its groove"));
         recipe.fit.grooveAmount = read.number(read.field(fit, "grooveAmount"), 0.0, 1.0);
     }
+    readParticulars(read, fit, recipe.fit);
     const Json& joins = read.field(json, "joins");
     recipe.joins.leadIn = Seconds(read.number(read.field(joins, "leadIn"), 0.0, 0.1));
     recipe.joins.crossfade = Seconds(read.number(read.field(joins, "crossfade"), 0.0, 0.5));
@@ -449,7 +242,7 @@ struct Pools {
 };
 
 template<class T>
-const T* pooled(Reader& read, const std::vector<T>& pool, const Json& index)
+const T* pooled(JsonReader& read, const std::vector<T>& pool, const Json& index)
 {
     if (pool.empty()) {
         read.fail("it names something that is not in the file");
@@ -460,7 +253,14 @@ const T* pooled(Reader& read, const std::vector<T>& pool, const Json& index)
     )];
 }
 
-void checkReferences(Reader& read, const Song& song)
+BarRange barsFrom(JsonReader& read, const Json& first, const Json& last)
+{
+    return {
+        static_cast<int>(read.whole(first, -10'000'000, 10'000'000)),
+        static_cast<int>(read.whole(last, -10'000'000, 10'000'000))};
+}
+
+void checkReferences(JsonReader& read, const Song& song)
 {
     for (const auto& track : song.tracks) {
         for (const Clip& clip : track->clips) {
@@ -480,7 +280,28 @@ void checkReferences(Reader& read, const Song& song)
     }
 }
 
-Song songFrom(Reader& read, const Json& json, const Pools& pools, const Song& common)
+void readVariants(JsonReader& read, const Json& json, const Pools& pools, MicSet& set)
+{
+    set.variantName = read.text(read.field(json, "variantName"));
+    for (const Json& each : read.list(json["variants"], 1000)) {
+        Variant variant;
+        variant.name = read.text(read.field(each, "name"));
+        if (const Json& bars = read.field(each, "bars"); !bars.is_null()) {
+            variant.bars = barsFrom(read, read.item(bars, 0), read.item(bars, 1));
+        }
+        for (const Json& clips : read.list(read.field(each, "clips"), kManyTracks)) {
+            variant.clips.push_back(clipsFrom(read, clips));
+        }
+        if (const Json& recipe = read.field(each, "recipe"); !recipe.is_null()) {
+            if (const auto* found = pooled(read, pools.recipes, recipe)) {
+                variant.recipe = *found;
+            }
+        }
+        set.variants.push_back(std::make_shared<const Variant>(std::move(variant)));
+    }
+}
+
+Song songFrom(JsonReader& read, const Json& json, const Pools& pools, const Song& common)
 {
     Song song = common;
     song.name = read.text(read.field(json, "name"));
@@ -512,6 +333,9 @@ Song songFrom(Reader& read, const Json& json, const Pools& pools, const Song& co
                 read.fail("a fit does not match its mic set");
             }
         }
+        if (each.is_object() && each.contains("variants")) {
+            readVariants(read, each, pools, set);
+        }
         song.sets.push_back(std::move(set));
     }
     for (const Json& each : read.list(read.field(json, "accepted"), kManyClips)) {
@@ -522,11 +346,20 @@ Song songFrom(Reader& read, const Json& json, const Pools& pools, const Song& co
             song.grooves.push_back(read.checked(grooveFromJson(groove, "its groove")));
         }
     }
+    if (json.is_object() && json.contains("sections")) {
+        for (const Json& section : read.list(json["sections"], 10'000)) {
+            song.sections.push_back(
+                {SectionId{read.id(read.item(section, 0))},
+                 read.text(read.item(section, 1)),
+                 barsFrom(read, read.item(section, 2), read.item(section, 3))}
+            );
+        }
+    }
     checkReferences(read, song);
     return song;
 }
 
-Pools poolsFrom(Reader& read, const Json& json)
+Pools poolsFrom(JsonReader& read, const Json& json)
 {
     Pools pools;
     std::size_t index = 0;
@@ -555,77 +388,6 @@ Pools poolsFrom(Reader& read, const Json& json)
 
 }  // namespace
 
-std::string writeSong(const SongDocument& document)
-{
-    Pool<Track> tracks;
-    Pool<FitRecipe> recipes;
-    // Takes never change: one pool by identity.
-    std::map<TakeId, std::size_t> takePlaces;
-    Json takes = Json::array();
-    Json versions = Json::array();
-    for (const History::Version& version : document.history.versions()) {
-        const Song& song = *version.song;
-        Json takeIndices = Json::array();
-        for (const Take& take : song.takes) {
-            const auto [place, isNew] = takePlaces.try_emplace(take.id, takes.size());
-            if (isNew) {
-                takes.push_back(toJson(take));
-            } else {
-                takes[place->second] = toJson(take);
-            }
-            takeIndices.push_back(place->second);
-        }
-        Json trackIndices = Json::array();
-        for (const auto& track : song.tracks) {
-            trackIndices.push_back(tracks.place(track));
-        }
-        Json sets = Json::array();
-        for (const MicSet& set : song.sets) {
-            Json ids = Json::array();
-            for (const TrackId id : set.tracks) {
-                ids.push_back(id.value);
-            }
-            sets.push_back(
-                {{"id", set.id.value},
-                 {"name", set.name},
-                 {"folded", set.isFolded},
-                 {"tracks", ids},
-                 {"recipe", set.recipe ? Json(recipes.place(set.recipe)) : Json()}}
-            );
-        }
-        Json accepted = Json::array();
-        for (const AcceptedFinding& finding : song.accepted) {
-            accepted.push_back({finding.kind, finding.at.count()});
-        }
-        Json grooves = Json::array();
-        for (const Groove& groove : song.grooves) {
-            grooves.push_back(grooveJson(groove));
-        }
-        versions.push_back(
-            {{"edit", version.name},
-             {"grooves", grooves},
-             {"name", song.name},
-             {"tempo", toJson(song.tempo)},
-             {"grid", toJson(song.grid)},
-             {"takes", takeIndices},
-             {"tracks", trackIndices},
-             {"sets", sets},
-             {"accepted", accepted},
-             {"lastId", song.lastId}}
-        );
-    }
-    Json all = document.unknown;
-    all["format"] = kFormatName;
-    all["version"] = kSongFormat;
-    all["rate"] = document.history.song()->rate.count();
-    all["current"] = document.history.current();
-    all["takes"] = std::move(takes);
-    all["tracks"] = tracks.all();
-    all["recipes"] = recipes.all();
-    all["versions"] = std::move(versions);
-    return all.dump(-1, ' ', false, Json::error_handler_t::replace);
-}
-
 Result<SongDocument> readSong(std::string_view text, const std::string& name)
 {
     Json json = Json::parse(text, nullptr, false);
@@ -634,7 +396,7 @@ Result<SongDocument> readSong(std::string_view text, const std::string& name)
             "{}: is no Orthochron song, or is damaged; open its autosave or a copy", name
         ));
     }
-    Reader read(name);
+    JsonReader read(name);
     const std::int64_t version = read.whole(read.field(json, "version"), 0, 1'000'000);
     if (version > kSongFormat) {
         return badInput(fmt::format(

@@ -1,0 +1,377 @@
+#include "core/edits/Pieces.h"
+
+#include <algorithm>
+#include <map>
+
+namespace orthochron {
+
+namespace {
+
+Frames takeLength(const Song& song, const Clip& clip)
+{
+    const Take* take = song.take(clip.take);
+    return take != nullptr ? take->frames : clip.takeStart + clip.length;
+}
+
+Frames share(Frames whole, Frames part, Frames other)
+{
+    const Frames sum = part + other;
+    if (sum <= whole || sum <= Frames(0)) {
+        return part;
+    }
+    return Frames(static_cast<std::int64_t>(
+        static_cast<double>(whole.count()) * static_cast<double>(part.count()) /
+        static_cast<double>(sum.count())
+    ));
+}
+
+}  // namespace
+
+std::vector<Piece> takenApart(const std::vector<Clip>& clips)
+{
+    std::vector<Piece> pieces;
+    pieces.reserve(clips.size());
+    for (const Clip& clip : clips) {
+        Piece piece{clip, std::nullopt};
+        if (!pieces.empty() && pieces.back().clip.end() >= clip.at) {
+            const Clip& before = pieces.back().clip;
+            const Frames overlap = before.end() - clip.at;
+            piece.meeting = Meeting{
+                before.id,
+                overlap,
+                clip.in,
+                clip.at,
+                before.takeTimeOf(clip.at, before.end()),
+                clip.takeTimeOf(clip.at, before.end())};
+            if (overlap > Frames(0)) {
+                pullStart(piece.clip, -overlap);
+                piece.clip.in = Fade{};
+                pieces.back().clip.out = Fade{};
+            }
+        }
+        pieces.push_back(piece);
+    }
+    return pieces;
+}
+
+Frames spareBefore(const Song& song, const Clip& clip)
+{
+    return clip.isReversed ? takeLength(song, clip) - clip.takeStart - clip.length : clip.takeStart;
+}
+
+Frames spareAfter(const Song& song, const Clip& clip)
+{
+    return clip.isReversed ? clip.takeStart : takeLength(song, clip) - clip.takeStart - clip.length;
+}
+
+void pullStart(Clip& clip, Frames outwards)
+{
+    clip.at -= outwards;
+    clip.length += outwards;
+    if (!clip.isReversed) {
+        clip.takeStart -= outwards;
+    }
+}
+
+void pullEnd(Clip& clip, Frames outwards)
+{
+    clip.length += outwards;
+    if (clip.isReversed) {
+        clip.takeStart -= outwards;
+    }
+}
+
+bool isContinuous(const Clip& before, const Clip& after)
+{
+    return before.end() == after.at && before.take == after.take &&
+           before.channel == after.channel && before.gain == after.gain &&
+           before.isMuted == after.isMuted && before.isLocked == after.isLocked &&
+           !before.isReversed && !after.isReversed && before.offset() == after.offset();
+}
+
+bool joinContinuous(std::vector<Piece>& pieces, const std::function<bool(const Clip&)>& mayJoin)
+{
+    std::vector<Piece> joined;
+    joined.reserve(pieces.size());
+    for (const Piece& piece : pieces) {
+        if (joined.empty() || !mayJoin(joined.back().clip) || !mayJoin(piece.clip) ||
+            !isContinuous(joined.back().clip, piece.clip)) {
+            joined.push_back(piece);
+            continue;
+        }
+        Clip& longer = joined.back().clip;
+        longer.length += piece.clip.length;
+        longer.out = piece.clip.out;
+        longer.byHand = longer.byHand || piece.clip.byHand;
+    }
+    // What follows met the piece that is now part of the one before it.
+    for (std::size_t i = 1; i < joined.size(); ++i) {
+        if (joined[i].meeting) {
+            joined[i].meeting->with = joined[i - 1].clip.id;
+        }
+    }
+    const bool isAny = joined.size() < pieces.size();
+    pieces = std::move(joined);
+    return isAny;
+}
+
+std::vector<Piece> cropped(
+    const std::vector<Piece>& pieces, Frames from, Frames to, bool outside, std::uint32_t& lastId
+)
+{
+    std::vector<Piece> result;
+    const auto part = [&](const Piece& piece, Frames begin, Frames end) {
+        const Frames first = std::max(begin, piece.clip.at);
+        const Frames last = std::min(end, piece.clip.end());
+        if (last <= first) {
+            return;
+        }
+        Piece kept = piece;
+        const bool isCut = first > piece.clip.at;
+        pullEnd(kept.clip, last - kept.clip.end());
+        pullStart(kept.clip, kept.clip.at - first);
+        if (isCut) {
+            kept.clip.in = Fade{};
+            kept.clip.id = ClipId{++lastId};
+            kept.meeting.reset();
+        }
+        if (last < piece.clip.end()) {
+            kept.clip.out = Fade{};
+        }
+        result.push_back(kept);
+    };
+    for (const Piece& piece : pieces) {
+        if (!outside) {
+            part(piece, from, to);
+            continue;
+        }
+        part(piece, piece.clip.at, from);
+        part(piece, to, piece.clip.end());
+    }
+    return result;
+}
+
+Result<void> layOver(std::vector<Piece>& pieces, std::vector<Piece> laid, std::uint32_t& lastId)
+{
+    std::vector<Piece> result;
+    result.reserve(pieces.size() + laid.size());
+    for (const Piece& piece : pieces) {
+        std::vector<Piece> left{piece};
+        for (const Piece& over : laid) {
+            const Frames from = over.clip.at;
+            const Frames to = over.clip.end();
+            std::vector<Piece> next;
+            for (Piece& part : left) {
+                if (part.clip.end() <= from || part.clip.at >= to) {
+                    next.push_back(part);
+                    continue;
+                }
+                if (part.clip.isLocked) {
+                    return badArgument("a locked clip is in the way; unlock it first");
+                }
+                Piece head = part;
+                if (head.clip.at < from) {
+                    pullEnd(head.clip, from - head.clip.end());
+                    head.clip.out = Fade{};
+                    next.push_back(head);
+                }
+                if (part.clip.end() > to) {
+                    pullStart(part.clip, part.clip.at - to);
+                    part.clip.in = Fade{};
+                    part.meeting.reset();
+                    if (head.clip.at < from) {
+                        part.clip.id = ClipId{++lastId};
+                    }
+                    next.push_back(part);
+                }
+            }
+            left = std::move(next);
+        }
+        result.insert(result.end(), left.begin(), left.end());
+    }
+    result.insert(result.end(), laid.begin(), laid.end());
+    std::ranges::stable_sort(result, {}, [](const Piece& piece) { return piece.clip.at; });
+    pieces = std::move(result);
+    return {};
+}
+
+namespace {
+
+// How far a crossfade reaches to both sides of its boundary.
+struct Reach {
+    Frames left;
+    Frames right;
+};
+
+bool touches(const std::vector<Piece>& pieces, std::size_t i)
+{
+    return i > 0 && i < pieces.size() && pieces[i - 1].clip.end() == pieces[i].clip.at;
+}
+
+const Meeting* meetingOf(const std::vector<Piece>& pieces, std::size_t i)
+{
+    const auto& meeting = pieces[i].meeting;
+    return meeting && meeting->with == pieces[i - 1].clip.id ? &*meeting : nullptr;
+}
+
+std::vector<Reach> reaches(const Song& song, const std::vector<Piece>& pieces, const HandJoin& join)
+{
+    std::vector<Reach> all(pieces.size() + 1);
+    for (std::size_t i = 1; i < pieces.size(); ++i) {
+        if (!touches(pieces, i)) {
+            continue;
+        }
+        const Meeting* meeting = meetingOf(pieces, i);
+        const Frames wanted = meeting != nullptr ? meeting->length : join.crossfade;
+        all[i].left =
+            std::clamp(wanted, Frames(0), std::max(Frames(0), spareBefore(song, pieces[i].clip)));
+        all[i].right = std::min(
+            wanted - all[i].left, std::max(Frames(0), spareAfter(song, pieces[i - 1].clip))
+        );
+    }
+    for (std::size_t i = 0; i < pieces.size(); ++i) {
+        const Clip& clip = pieces[i].clip;
+        const Frames start = touches(pieces, i) ? all[i].right : clip.in.length;
+        const bool meetsNext = touches(pieces, i + 1);
+        const Frames end = meetsNext ? all[i + 1].left : clip.out.length;
+        if (touches(pieces, i)) {
+            all[i].right = share(clip.length, start, end);
+        }
+        if (meetsNext) {
+            all[i + 1].left = share(clip.length, end, start);
+        }
+    }
+    return all;
+}
+
+void fadeFreeEnd(Fade& fade, const Clip& clip, Frames spare, const HandJoin& join)
+{
+    // An end inside the take is a cut in the sound; the take's own end is not.
+    if (fade.length == Frames(0) && spare > Frames(0)) {
+        fade =
+            Fade{std::min(join.crossfade, Frames(clip.length.count() / 2)), FadeShape::EqualGain};
+    }
+}
+
+void fitFades(Clip& clip)
+{
+    const Frames in = clip.in.length;
+    clip.in.length = share(clip.length, in, clip.out.length);
+    clip.out.length = share(clip.length, clip.out.length, in);
+}
+
+std::vector<Clip> clipsOf(
+    const Song& song,
+    const std::vector<Piece>& pieces,
+    const std::map<Frames, Reach>& common,
+    const HandJoin& join
+)
+{
+    std::vector<Clip> clips;
+    clips.reserve(pieces.size());
+    for (std::size_t i = 0; i < pieces.size(); ++i) {
+        Clip clip = pieces[i].clip;
+        const bool meets = touches(pieces, i);
+        const bool isMet = touches(pieces, i + 1);
+        const Reach before = meets ? common.at(clip.at) : Reach{};
+        const Reach after = isMet ? common.at(clip.end()) : Reach{};
+        if (!meets) {
+            fadeFreeEnd(clip.in, clip, spareBefore(song, clip), join);
+        }
+        if (!isMet) {
+            fadeFreeEnd(clip.out, clip, spareAfter(song, clip), join);
+        }
+        const auto look = [&](std::size_t later, Frames length) {
+            const Meeting* meeting = meetingOf(pieces, later);
+            Fade fade = meeting != nullptr ? meeting->look : Fade{Frames(0), join.shape};
+            fade.length = length;
+            return fade;
+        };
+        // Where two touch without a crossfade, each keeps the fade it was given.
+        if (const Frames length = before.left + before.right; length > Frames(0)) {
+            clip.in = look(i, length);
+        }
+        if (const Frames length = after.left + after.right; length > Frames(0)) {
+            clip.out = look(i + 1, length);
+        }
+        pullStart(clip, before.left);
+        pullEnd(clip, after.right);
+        fitFades(clip);
+        clips.push_back(clip);
+    }
+    return clips;
+}
+
+}  // namespace
+
+std::vector<std::vector<Clip>>
+putTogether(const Song& song, std::vector<std::vector<Piece>> tracks, const HandJoin& join)
+{
+    std::map<Frames, Reach> common;
+    for (const auto& pieces : tracks) {
+        const auto own = reaches(song, pieces, join);
+        for (std::size_t i = 1; i < pieces.size(); ++i) {
+            if (touches(pieces, i)) {
+                const auto [found, isNew] = common.try_emplace(pieces[i].clip.at, own[i]);
+                if (!isNew) {
+                    found->second.left = std::min(found->second.left, own[i].left);
+                    found->second.right = std::min(found->second.right, own[i].right);
+                }
+            }
+        }
+    }
+    std::vector<std::vector<Clip>> all;
+    all.reserve(tracks.size());
+    for (const auto& pieces : tracks) {
+        all.push_back(clipsOf(song, pieces, common, join));
+    }
+    return all;
+}
+
+Result<void>
+measureJoins(std::vector<Clip>& clips, const std::vector<Piece>& before, const Sources& sources)
+{
+    std::map<ClipId, const Meeting*> known;
+    for (const Piece& piece : before) {
+        if (piece.meeting) {
+            known[piece.clip.id] = &*piece.meeting;
+        }
+    }
+    for (std::size_t i = 1; i < clips.size(); ++i) {
+        Clip& first = clips[i - 1];
+        Clip& second = clips[i];
+        const Frames length = first.end() - second.at;
+        if (length <= Frames(0) || second.in.shape != FadeShape::Matched) {
+            continue;
+        }
+        const auto found = known.find(second.id);
+        if (found != known.end() && found->second->with == first.id &&
+            found->second->at == second.at && found->second->length == length &&
+            found->second->takeBefore == first.takeTimeOf(second.at, first.end()) &&
+            found->second->takeAfter == second.takeTimeOf(second.at, first.end())) {
+            continue;
+        }
+        std::vector<float> a(static_cast<std::size_t>(length.count()));
+        std::vector<float> b(a.size());
+        const auto read = [&](const Clip& clip, std::vector<float>& into) {
+            const Frames from = clip.takeTimeOf(second.at, second.at + length);
+            auto done = sources.read(clip.take, std::max(clip.channel, 0), from, into);
+            if (clip.isReversed) {
+                std::ranges::reverse(into);
+            }
+            return done;
+        };
+        if (auto done = read(first, a); !done) {
+            return done;
+        }
+        if (auto done = read(second, b); !done) {
+            return done;
+        }
+        const auto alike = static_cast<float>(correlationOf(a, b));
+        second.in.correlation = alike;
+        first.out.correlation = alike;
+    }
+    return {};
+}
+
+}  // namespace orthochron
