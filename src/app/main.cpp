@@ -1,3 +1,4 @@
+#include <QAbstractButton>
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QPixmap>
@@ -20,6 +21,7 @@ struct Shot {
     double seconds = -1.0;  // what is looked at, from its left edge
     double bars = 4.0;
     bool isSample = false;
+    bool isByHand = false;
 };
 
 int stageNamed(const QString& name)
@@ -70,6 +72,11 @@ void takeShot(MainWindow& window, Session& session, const Shot& shot)
         window.action(Command::Next)->trigger();
         window.action(Command::ZoomToMark)->trigger();
     }
+    if (shot.isByHand) {
+        window.findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
+        window.action(Command::Next)->trigger();
+        window.action(Command::Next)->trigger();
+    }
     if (stage == 4 && !session.joinsWorstFirst().empty()) {
         session.setJoin(session.joinsWorstFirst().front());
     }
@@ -107,6 +114,7 @@ int main(int argc, char** argv)
           QStringLiteral("seconds")},
          {QStringLiteral("bars"), QStringLiteral("How many bars to show."), QStringLiteral("bars")},
          {QStringLiteral("samples"), QStringLiteral("Look closely enough to see samples.")},
+         {QStringLiteral("by-hand"), QStringLiteral("Take hold of clips in Fit.")},
          {QStringLiteral("night"), QStringLiteral("Use the night sheet.")},
          {QStringLiteral("list-shortcuts"), QStringLiteral("Print docs/shortcuts.md and end.")}}
     );
@@ -134,6 +142,7 @@ int main(int argc, char** argv)
         Shot shot;
         shot.file = parser.value(QStringLiteral("screenshot"));
         shot.stage = parser.value(QStringLiteral("stage"));
+        shot.isByHand = parser.isSet(QStringLiteral("by-hand"));
         shot.isSample = parser.isSet(QStringLiteral("samples"));
         if (parser.isSet(QStringLiteral("at"))) {
             shot.seconds = parser.value(QStringLiteral("at")).toDouble();

@@ -29,6 +29,8 @@ public:
     virtual void move(QMouseEvent&) {}
     virtual void release(QMouseEvent&) {}
     virtual bool doubleClick(const Lane&, QMouseEvent&) { return false; }
+    // The pointer moved over a lane with no button held, or left them (null).
+    virtual void hover(const Lane*, QPoint, Qt::KeyboardModifiers) {}
     // What the pointer would do here, for the status line; with the cursor to show.
     [[nodiscard]] virtual std::pair<QString, Qt::CursorShape> hintAt(const Lane&, QPoint) const
     {

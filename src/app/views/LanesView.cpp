@@ -423,7 +423,10 @@ void LanesView::paintLane(QPainter& painter, const Lane& lane)
                 std::min(to, clip->end() + reach)
             );
         }
-        paintClip(painter, lane, *clip, wave, std::max(from, clip->at), std::min(to, clip->end()));
+        const QColor& colour = clip->isMuted ? colours.spare : wave;
+        paintClip(
+            painter, lane, *clip, colour, std::max(from, clip->at), std::min(to, clip->end())
+        );
     }
 }
 
@@ -457,8 +460,10 @@ void LanesView::paintClip(
     std::vector<QLineF> lines;
     lines.reserve(static_cast<std::size_t>(std::max(0, last - first)));
     for (int x = first; x < last; ++x) {
-        const Frames a = std::max(from, timeAt(x)) - clip.offset();
-        const Frames b = std::min(to, timeAt(x + 1)) - clip.offset();
+        const Frames songA = std::max(from, timeAt(x));
+        const Frames songB = std::min(to, timeAt(x + 1));
+        const Frames a = clip.takeTimeOf(songA, songB);
+        const Frames b = a + (songB - songA);
         if (b <= a || b <= Frames(0) || a >= peaks->frames()) {
             continue;
         }
@@ -483,8 +488,9 @@ bool LanesView::paintSamples(
     Frames to
 )
 {
-    const Frames takeFrom = std::max(Frames(0), from - clip.offset() - Frames(1));
-    const Frames takeTo = to - clip.offset() + Frames(1);
+    const Frames wanted = clip.takeTimeOf(from, to);
+    const Frames takeFrom = std::max(Frames(0), wanted - Frames(1));
+    const Frames takeTo = wanted + (to - from) + Frames(1);
     if (takeTo <= takeFrom) {
         return true;
     }
@@ -499,7 +505,9 @@ bool LanesView::paintSamples(
     const double middle = lane.area.center().y();
     QPolygonF line;
     for (std::size_t i = 0; i < samples.size(); ++i) {
-        const Frames at = takeFrom + Frames(static_cast<std::int64_t>(i)) + clip.offset();
+        const Frames inTake = takeFrom + Frames(static_cast<std::int64_t>(i));
+        const Frames at = clip.isReversed ? clip.end() - Frames(1) - (inTake - clip.takeStart)
+                                          : inTake + clip.offset();
         line << QPointF(xOf(at), middle - static_cast<double>(samples[i]) * gain);
     }
     painter.save();
@@ -692,6 +700,9 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
     case Drag::None: break;
     }
     const Lane* lane = laneAt(place);
+    if (stage_ != nullptr) {
+        stage_->hover(place.x() >= Theme::kHeadWidth ? lane : nullptr, place, event->modifiers());
+    }
     QString text;
     Qt::CursorShape cursor = Qt::ArrowCursor;
     if (place.y() < kRibbonHeight) {
@@ -775,6 +786,9 @@ bool LanesView::event(QEvent* event)
 {
     if (event->type() == QEvent::Leave) {
         Q_EMIT hint(QString());
+        if (stage_ != nullptr) {
+            stage_->hover(nullptr, {}, {});
+        }
     }
     return QWidget::event(event);
 }

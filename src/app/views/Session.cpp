@@ -145,6 +145,12 @@ void Session::setMark(TrackId track, MarkId mark)
     Q_EMIT choiceChanged();
 }
 
+void Session::setClips(ClipChoice clips)
+{
+    clips_ = std::move(clips);
+    Q_EMIT choiceChanged();
+}
+
 void Session::setRange(std::optional<TimeRange> range)
 {
     range_ = range;
@@ -188,11 +194,11 @@ void Session::refreshPreview()
     }
     // Judging is needed only when hits or grid changed; moving a slider is the rest.
     SetHits hits = hitsOf(song(), *chosen);
-    const std::pair grid{request.grid, song().tempo};
-    if (hits.hits != judgedHits_.hits || grid != judgedGrid_ ||
+    const JudgedBy by{request.grid, song().tempo, song().sections, request.fit.driftLine};
+    if (hits.hits != judgedHits_.hits || hits.leads != judgedHits_.leads || by != judgedBy_ ||
         preview_.performance.hits.size() != hits.hits.size()) {
         preview_.performance = judgeSet(song(), hits, request);
-        judgedGrid_ = grid;
+        judgedBy_ = by;
         judgedHits_ = hits;
     }
     preview_.origin = std::move(hits);
@@ -351,6 +357,7 @@ void Session::songChanged()
         track_ = song().tracks.empty() ? TrackId() : song().tracks.front()->id;
         mark_ = MarkId();
     }
+    std::erase_if(clips_, [this](ClipId id) { return !clipOf(song(), id); });
     const MicSet* chosen = set();
     std::vector<std::shared_ptr<const Track>> tracks;
     if (chosen != nullptr) {

@@ -6,6 +6,7 @@
 #include "app/document/WaveCache.h"
 #include "app/views/TimeScale.h"
 #include "core/audit/SongAudit.h"
+#include "core/edits/ClipEdits.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
@@ -51,6 +52,8 @@ public:
     set() const;  // that of the chosen track, or the first; null for none
     [[nodiscard]] MarkId mark() const { return mark_; }
     void setMark(TrackId track, MarkId mark);
+    [[nodiscard]] const ClipChoice& clips() const { return clips_; }
+    void setClips(ClipChoice clips);
     [[nodiscard]] const std::optional<TimeRange>& range() const { return range_; }
     void setRange(std::optional<TimeRange> range);
     [[nodiscard]] std::size_t join() const { return join_; }  // index into joins()
@@ -105,11 +108,20 @@ private:
     TrackId track_;
     MarkId mark_;
     std::optional<TimeRange> range_;
+    ClipChoice clips_;
     std::size_t join_ = 0;
 
     FitPreview preview_;
     SetHits judgedHits_;
-    std::pair<GridSettings, TempoMap> judgedGrid_;
+    struct JudgedBy {
+        GridSettings grid;
+        TempoMap tempo;
+        std::vector<Section> sections;
+        std::vector<DriftPoint> driftLine;
+
+        bool operator==(const JudgedBy&) const = default;
+    };
+    JudgedBy judgedBy_;
     EditMap map_;
 
     std::shared_ptr<const SetAnalysis> analysis_;

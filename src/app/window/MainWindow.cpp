@@ -136,11 +136,11 @@ void MainWindow::makeStages()
     takes_ = new TakesStage(session_, *lanes_, this);
     auto* grid = new GridStage(session_, *lanes_, this);
     marks_ = new MarksStage(session_, *lanes_, this);
-    auto* fit = new FitStage(session_, *lanes_, this);
+    fit_ = new FitStage(session_, *lanes_, this);
     joins_ = new JoinsStage(session_, *lanes_, this);
     auto* print = new PrintStage(session_, *lanes_, this);
-    connect(fit, &FitStage::hint, status_, &StatusLine::setHint);
-    stages_ = {takes_, grid, marks_, fit, joins_, nullptr, nullptr, nullptr, print};
+    connect(fit_, &FitStage::hint, status_, &StatusLine::setHint);
+    stages_ = {takes_, grid, marks_, fit_, joins_, nullptr, nullptr, nullptr, print};
     for (Stage* stage : stages_) {
         if (stage != nullptr) {
             benches_->addWidget(stage->bench());
@@ -293,7 +293,7 @@ void MainWindow::run(Command command)
     case Command::Shortcuts: editShortcuts(); return;
     default: break;
     }
-    if (!runEdit(command) && !runPlay(command) && !runStage(command)) {
+    if (!runEdit(command) && !runPlay(command) && !runStage(command) && !runClips(command)) {
         runView(command);
     }
 }
@@ -399,6 +399,35 @@ bool MainWindow::runStage(Command command)
     case Command::Mend: joins_->mend(); return true;
     case Command::Accept: joins_->accept(); return true;
     case Command::LockJoin: joins_->toggleLock(); return true;
+    default: return false;
+    }
+}
+
+bool MainWindow::runClips(Command command)
+{
+    ClipHands& hands = fit_->hands();
+    switch (command) {
+    case Command::OtherWay: fit_->otherWay(); return true;
+    case Command::KeepWay: fit_->keepWay(); return true;
+    case Command::DropWays: fit_->dropWays(); return true;
+    case Command::SplitPlayhead: hands.splitAtPlayhead(); return true;
+    case Command::SplitMarks: hands.splitAtMarks(); return true;
+    case Command::SplitGrid: hands.splitAtGrid(); return true;
+    case Command::JoinClips: hands.join(); return true;
+    case Command::MuteClips: hands.mute(); return true;
+    case Command::ReverseClips: hands.reverse(); return true;
+    case Command::LockClips: hands.lock(); return true;
+    case Command::LockSet: hands.lockSet(); return true;
+    case Command::CopyClips: hands.copy(); return true;
+    case Command::PasteClips: hands.paste(); return true;
+    case Command::DuplicateClips: hands.duplicate(1); return true;
+    case Command::DeleteClips: hands.remove(); return true;
+    case Command::ClipsOfTrack: hands.chooseTrack(); return true;
+    case Command::ClipsInRange: hands.chooseRange(); return true;
+    case Command::ClipUp: hands.toTrack(-1); return true;
+    case Command::ClipDown: hands.toTrack(1); return true;
+    case Command::SlipBack: hands.slip(milliseconds(-1.0)); return true;
+    case Command::SlipOn: hands.slip(milliseconds(1.0)); return true;
     default: return false;
     }
 }

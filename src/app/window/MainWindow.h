@@ -54,6 +54,7 @@ private:
     [[nodiscard]] bool runEdit(Command command);
     [[nodiscard]] bool runPlay(Command command);
     [[nodiscard]] bool runStage(Command command);
+    [[nodiscard]] bool runClips(Command command);
     void runView(Command command);
     void refresh();
     [[nodiscard]] bool mayClose();
@@ -77,6 +78,7 @@ private:
     TakesStage* takes_ = nullptr;
     MarksStage* marks_ = nullptr;
     JoinsStage* joins_ = nullptr;
+    FitStage* fit_ = nullptr;
     std::map<Command, QAction*> actions_;
     QMenu* recent_ = nullptr;
     int stage_ = 0;

@@ -1,13 +1,18 @@
 #include "app/stages/fit/FitStage.h"
 
+#include <QButtonGroup>
 #include <QComboBox>
 #include <QFileDialog>
 #include <QHBoxLayout>
+#include <QMessageBox>
 #include <QPainter>
+#include <QPushButton>
+#include <QStackedWidget>
 
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
 #include "core/edits/GrooveEdits.h"
+#include "core/edits/VariantEdits.h"
 #include "core/files/GrooveFile.h"
 
 namespace orthochron::app {
@@ -56,19 +61,61 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
     scope_->setObjectName(QStringLiteral("fitScope"));
     head->addWidget(scope_);
     head->addStretch();
-    for (const auto& [text, isOn, why] :
+    ways_ = new QButtonGroup(this);
+    for (const auto& [text, name, why] :
          {std::tuple{
-              tr("Cut"), true, tr("Cut and crossfade: no artefacts, for drums and clean picking")},
-          std::tuple{tr("Stretch"), false, tr("Stretching is not here yet")},
-          std::tuple{tr("By hand"), false, tr("Taking hold of clips is not here yet")}}) {
-        auto* way = new QLabel(isOn ? QStringLiteral("<u>%1</u>").arg(text) : text, bench_);
-        way->setFont(Theme::text(10, isOn ? QFont::DemiBold : QFont::Normal));
-        way->setEnabled(isOn);
+              tr("Cut"),
+              "wayCut",
+              tr("Cut and crossfade: no artefacts, for drums and clean picking")},
+          std::tuple{tr("Stretch"), "wayStretch", tr("Stretching is not here yet")},
+          std::tuple{
+              tr("By hand"), "wayByHand", tr("Take hold of clips: split, trim, slip, move")}}) {
+        auto* way = new QPushButton(text, bench_);
+        way->setObjectName(QLatin1String(name));
+        way->setCheckable(true);
+        way->setFlat(true);
         way->setToolTip(why);
+        way->setStyleSheet(QStringLiteral("QPushButton{border:0;padding:2px 6px}"
+                                          "QPushButton:checked{font-weight:600;"
+                                          "text-decoration:underline}"));
+        ways_->addButton(way, static_cast<int>(ways_->buttons().size()));
         head->addWidget(way);
-        head->addSpacing(6);
     }
+    ways_->button(0)->setChecked(true);
+    ways_->button(1)->setEnabled(false);
     left->addLayout(head);
+    stack_ = new QStackedWidget(bench_);
+    stack_->addWidget(makeCutBench());
+    hands_ = new ClipHands(session_, lanes_, this);
+    stack_->addWidget(new HandBench(session_, *hands_, stack_));
+    left->addWidget(stack_, 1);
+    layout->addLayout(left, 10);
+    chart_ = new TimingChart(session_, bench_);
+    layout->addWidget(chart_, 20);
+    dial_ = new FeelDial(session_, bench_);
+    layout->addWidget(dial_, 7);
+    connect(chart_, &TimingChart::hint, this, &FitStage::hint);
+    connect(apply_, &QPushButton::clicked, this, &FitStage::mainAction);
+    connect(back_, &QPushButton::clicked, this, [this] {
+        if (const MicSet* set = session_.set()) {
+            session_.document.apply(undoFit(session_.song(), set->id), tr("Back to as recorded"));
+        }
+    });
+    connect(ways_, &QButtonGroup::idClicked, this, [this](int way) {
+        stack_->setCurrentIndex(way == 2 ? 1 : 0);
+        lanes_.update();
+    });
+    connect(&session_, &Session::prescaleChanged, this, &FitStage::fill);
+    connect(&session_, &Session::choiceChanged, this, &FitStage::fill);
+    fill();
+}
+
+QWidget* FitStage::makeCutBench()
+{
+    auto* page = new QWidget(stack_);
+    auto* left = new QVBoxLayout(page);
+    left->setContentsMargins(0, 0, 0, 0);
+    left->setSpacing(2);
     const auto part = [&](const QString& label, const char* name, double usual) {
         auto* field =
             new NumberField(label, {QStringLiteral("%"), 0, 0.0, 100.0, usual, 0.5}, true, bench_);
@@ -160,21 +207,12 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
     state_->setObjectName(QStringLiteral("fitState"));
     left->addWidget(state_);
     left->addStretch();
-    layout->addLayout(left, 10);
-    chart_ = new TimingChart(session_, bench_);
-    layout->addWidget(chart_, 20);
-    dial_ = new FeelDial(session_, bench_);
-    layout->addWidget(dial_, 7);
-    connect(chart_, &TimingChart::hint, this, &FitStage::hint);
-    connect(apply_, &QPushButton::clicked, this, &FitStage::mainAction);
-    connect(back_, &QPushButton::clicked, this, [this] {
-        if (const MicSet* set = session_.set()) {
-            session_.document.apply(undoFit(session_.song(), set->id), tr("Back to as recorded"));
-        }
-    });
-    connect(&session_, &Session::prescaleChanged, this, &FitStage::fill);
-    connect(&session_, &Session::choiceChanged, this, &FitStage::fill);
-    fill();
+    return page;
+}
+
+bool FitStage::isByHand() const
+{
+    return ways_->checkedId() == 2;
 }
 
 bool FitStage::isWorkedOn() const
@@ -397,6 +435,12 @@ void FitStage::fill()
         : isFitted ? tr("Fitted. Fitting again starts from the recorded takes.")
                    : advice()
     );
+    if (set != nullptr && !set->variants.empty()) {
+        state_->setText(tr("Heard: %1 of %2 ways. %3")
+                            .arg(QString::fromStdString(set->variantName))
+                            .arg(set->variants.size() + 1)
+                            .arg(state_->text()));
+    }
 }
 
 QString FitStage::status() const
@@ -427,6 +471,10 @@ void FitStage::paintLane(QPainter& painter, const Lane& lane)
         std::max(1.0, inMilliseconds(session_.request.fit.leaveWithin)),
         set != nullptr && set->recipe
     );
+    if (isByHand()) {
+        hands_->paintLane(painter, lane);
+        return;
+    }
     // Where each hit of this lane would come to, as a small tick over its foot.
     const auto& preview = session_.preview();
     const auto found = std::ranges::find(preview.origin.leads, lane.track);
@@ -450,6 +498,9 @@ void FitStage::paintLane(QPainter& painter, const Lane& lane)
 
 std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint place) const
 {
+    if (isByHand()) {
+        return hands_->hintAt(lane, place);
+    }
     const auto& preview = session_.preview();
     const auto found = std::ranges::find(preview.origin.leads, lane.track);
     if (found == preview.origin.leads.end()) {
@@ -482,8 +533,133 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
     return {};
 }
 
+bool FitStage::press(const Lane& lane, QMouseEvent& event)
+{
+    return isByHand() && hands_->press(lane, event);
+}
+
+void FitStage::move(QMouseEvent& event)
+{
+    hands_->move(event);
+}
+
+void FitStage::release(QMouseEvent&)
+{
+    hands_->release();
+}
+
+bool FitStage::doubleClick(const Lane& lane, QMouseEvent& event)
+{
+    return isByHand() && hands_->doubleClick(lane, event);
+}
+
+void FitStage::hover(const Lane* lane, QPoint place, Qt::KeyboardModifiers modifiers)
+{
+    if (isByHand()) {
+        hands_->hover(lane, place, modifiers);
+    }
+}
+
+void FitStage::remove()
+{
+    if (isByHand()) {
+        hands_->remove();
+    }
+}
+
+void FitStage::nudge(Seconds by)
+{
+    if (isByHand()) {
+        hands_->nudge(by);
+    }
+}
+
+// A fit made again keeps what was changed by hand, unless the user says otherwise.
+void FitStage::mainAction()
+{
+    const MicSet* set = session_.set();
+    const HandChanges changes = set != nullptr ? handChanges(session_.song(), *set) : HandChanges{};
+    session_.request.replacesHand = false;
+    if (changes.isEmpty() || set == nullptr || !set->recipe) {
+        session_.applyFit();
+        return;
+    }
+    QStringList places;
+    for (const Frames at : changes.clips) {
+        if (places.size() < 6) {
+            places << placeText(session_.song(), at).place;
+        }
+    }
+    QStringList what;
+    if (!changes.clips.empty()) {
+        what << tr("%1 clips (at %2%3)")
+                    .arg(changes.clips.size())
+                    .arg(
+                        places.join(QStringLiteral(", ")),
+                        changes.clips.size() > 6 ? QStringLiteral(", …") : QString()
+                    );
+    }
+    if (changes.hits > 0) {
+        what << tr("%1 hits given a place").arg(changes.hits);
+    }
+    QMessageBox question(bench_);
+    question.setObjectName(QStringLiteral("handChanges"));
+    question.setText(tr("Changed by hand since the last fit: %1.").arg(what.join(tr(" and "))));
+    question.setInformativeText(tr("Fit around them, or fit them like all others?"));
+    auto* keep = question.addButton(tr("Keep them"), QMessageBox::AcceptRole);
+    auto* replace = question.addButton(tr("Fit them too"), QMessageBox::DestructiveRole);
+    question.addButton(QMessageBox::Cancel);
+    question.setDefaultButton(keep);
+    question.exec();
+    if (question.clickedButton() == keep || question.clickedButton() == replace) {
+        session_.request.replacesHand = question.clickedButton() == replace;
+        session_.applyFit();
+        session_.request.replacesHand = false;
+    }
+}
+
+void FitStage::keepWay()
+{
+    if (const MicSet* set = session_.set()) {
+        if (session_.document.apply(
+                keepVariant(session_.song(), set->id, session_.request.bars), tr("Keep this way")
+            )) {
+            session_.say(tr("Kept as %1; what you do now is %2. One key switches between them")
+                             .arg(
+                                 QString::fromStdString(session_.set()->variants.back()->name),
+                                 QString::fromStdString(session_.set()->variantName)
+                             ));
+        }
+    }
+}
+
+void FitStage::otherWay()
+{
+    if (const MicSet* set = session_.set()) {
+        if (session_.document.apply(
+                nextVariant(session_.song(), set->id, *session_.document.sources()),
+                tr("Hear the other way")
+            )) {
+            session_.say(
+                tr("Now heard: %1").arg(QString::fromStdString(session_.set()->variantName))
+            );
+        }
+    }
+}
+
+void FitStage::dropWays()
+{
+    if (const MicSet* set = session_.set()) {
+        session_.document.apply(dropVariants(session_.song(), set->id), tr("Keep only this way"));
+    }
+}
+
 void FitStage::step(int by)
 {
+    if (isByHand()) {
+        hands_->step(by);
+        return;
+    }
     // From stray to stray: the next main hit that is more than 10 ms off its line.
     const auto& hits = session_.preview().performance.hits;
     const Frames now = session_.player.position();

@@ -2,11 +2,15 @@
 
 #include "app/controls/NumberField.h"
 #include "app/stages/Stage.h"
+#include "app/stages/fit/ClipHands.h"
+#include "app/stages/fit/HandBench.h"
 #include "app/views/Charts.h"
 
+class QButtonGroup;
 class QComboBox;
 class QLabel;
 class QPushButton;
+class QStackedWidget;
 
 namespace orthochron::app {
 
@@ -24,8 +28,20 @@ public:
     void paintLane(QPainter& painter, const Lane& lane) override;
     [[nodiscard]] std::pair<QString, Qt::CursorShape>
     hintAt(const Lane& lane, QPoint place) const override;
+    bool press(const Lane& lane, QMouseEvent& event) override;
+    void move(QMouseEvent& event) override;
+    void release(QMouseEvent& event) override;
+    bool doubleClick(const Lane& lane, QMouseEvent& event) override;
+    void hover(const Lane* lane, QPoint place, Qt::KeyboardModifiers modifiers) override;
     void step(int by) override;
-    void mainAction() override { session_.applyFit(); }
+    void mainAction() override;
+    void remove() override;
+    void nudge(Seconds by) override;
+
+    [[nodiscard]] ClipHands& hands() { return *hands_; }
+    void keepWay();   // keeps the present way of fitting beside what is tried next
+    void otherWay();  // hears the next one kept
+    void dropWays();
 
 Q_SIGNALS:
     void hint(const QString& text);
@@ -37,8 +53,13 @@ private:
     void fillGrooves();
     void chooseGroove(int index);
     [[nodiscard]] QString advice() const;
+    [[nodiscard]] QWidget* makeCutBench();
+    [[nodiscard]] bool isByHand() const;
 
     QWidget* bench_ = nullptr;
+    ClipHands* hands_ = nullptr;
+    QButtonGroup* ways_ = nullptr;
+    QStackedWidget* stack_ = nullptr;
     QLabel* scope_ = nullptr;
     QLabel* state_ = nullptr;
     NumberField* drift_ = nullptr;

@@ -1,0 +1,280 @@
+#include "app/stages/fit/HandBench.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QGridLayout>
+#include <QLabel>
+
+#include "app/stages/Bench.h"
+#include "core/edits/StepEdits.h"
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr int kColumns = 4;
+
+}  // namespace
+
+HandBench::HandBench(Session& session, ClipHands& hands, QWidget* parent)
+    : QWidget(parent), session_(session), hands_(hands)
+{
+    auto* layout = new QGridLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setHorizontalSpacing(8);
+    layout->setVerticalSpacing(3);
+    scope_ = benchNote(QString(), this);
+    scope_->setObjectName(QStringLiteral("handScope"));
+    layout->addWidget(scope_, 0, 0, 1, 2);
+    auto* snap = new QComboBox(this);
+    snap->setObjectName(QStringLiteral("snap"));
+    snap->setAccessibleName(tr("Snap"));
+    snap->addItems({tr("snap: grid"), tr("snap: marks"), tr("snap: clip edges"), tr("snap: off")});
+    layout->addWidget(snap, 0, 2);
+    auto* ripple = new QCheckBox(tr("ripple"), this);
+    ripple->setObjectName(QStringLiteral("ripple"));
+    ripple->setToolTip(tr("What comes later moves along"));
+    layout->addWidget(ripple, 0, 3);
+    addClipRow(*layout);
+    addValueRow(*layout);
+    addStepRow(*layout);
+    layout->setRowStretch(8, 1);
+    for (int column = 0; column < kColumns; ++column) {
+        layout->setColumnStretch(column, 1);
+    }
+    connect(snap, &QComboBox::activated, this, [this](int index) {
+        hands_.snap = static_cast<ClipHands::Snap>(index);
+    });
+    connect(ripple, &QCheckBox::toggled, this, [this](bool isOn) {
+        hands_.settings.ripple = isOn;
+    });
+    connect(&session_, &Session::choiceChanged, this, &HandBench::fill);
+    fill();
+}
+
+void HandBench::addClipRow(QGridLayout& layout)
+{
+    struct Action {
+        QString text;
+        const char* name;
+        void (ClipHands::*act)();
+    };
+    const std::array<Action, 8> actions{{
+        {tr("Split"), "handSplit", &ClipHands::splitAtPlayhead},
+        {tr("At marks"), "handSplitMarks", &ClipHands::splitAtMarks},
+        {tr("At grid"), "handSplitGrid", &ClipHands::splitAtGrid},
+        {tr("Join"), "handJoin", &ClipHands::join},
+        {tr("Mute"), "handMute", &ClipHands::mute},
+        {tr("Reverse"), "handReverse", &ClipHands::reverse},
+        {tr("Lock"), "handLock", &ClipHands::lock},
+        {tr("Delete"), "handDelete", &ClipHands::remove},
+    }};
+    for (std::size_t i = 0; i < actions.size(); ++i) {
+        const Action& action = actions[i];
+        auto* button = benchButton(action.text, QLatin1String(action.name), false, this);
+        button->setStyleSheet(QStringLiteral("padding-left:6px;padding-right:6px"));
+        const int place = static_cast<int>(i);
+        layout.addWidget(button, 1 + place / kColumns, place % kColumns);
+        connect(button, &QPushButton::clicked, &hands_, action.act);
+    }
+}
+
+void HandBench::addValueRow(QGridLayout& layout)
+{
+    const double rate = session_.song().rate.count();
+    const auto field =
+        [&](const QString& label, const char* name, NumberStyle style, int row, int column) {
+            style.sampleRate = rate;
+            auto* made = new NumberField(label, style, false, this);
+            made->setObjectName(QLatin1String(name));
+            layout.addWidget(made, row, column, 1, 2);
+            return made;
+        };
+    const QString ms = QStringLiteral("ms");
+    crossfade_ = field(tr("Crossfade"), "handCrossfade", {ms, 1, 0.0, 500.0, 5.0, 0.1}, 3, 0);
+    gain_ = field(tr("Gain"), "handGain", {QStringLiteral("dB"), 1, -60.0, 24.0, 0.0, 0.1}, 3, 2);
+    fadeIn_ = field(tr("Fade in"), "handFadeIn", {ms, 1, 0.0, 60000.0, 0.0, 0.5}, 4, 0);
+    fadeOut_ = field(tr("Fade out"), "handFadeOut", {ms, 1, 0.0, 60000.0, 0.0, 0.5}, 4, 2);
+    repeat_ =
+        field(tr("Copies"), "handCopies", {QStringLiteral("×"), 0, 1.0, 999.0, 1.0, 0.1}, 5, 0);
+    auto* repeat = benchButton(tr("Repeat"), QStringLiteral("handRepeat"), false, this);
+    layout.addWidget(repeat, 5, 2);
+    connect(repeat, &QPushButton::clicked, this, [this] {
+        hands_.duplicate(static_cast<int>(repeat_->value()));
+    });
+    connect(crossfade_, &NumberField::changed, this, [this] {
+        hands_.settings.join.crossfade = frames(*crossfade_);
+    });
+    connect(gain_, &NumberField::finished, this, [this](double decibels) {
+        hands_.gain(decibels, false);
+    });
+    connect(fadeIn_, &NumberField::finished, this, [this] {
+        hands_.fade({.in = frames(*fadeIn_)});
+    });
+    connect(fadeOut_, &NumberField::finished, this, [this] {
+        hands_.fade({.out = frames(*fadeOut_)});
+    });
+}
+
+void HandBench::addStepRow(QGridLayout& layout)
+{
+    const double rate = session_.song().rate.count();
+    const QString ms = QStringLiteral("ms");
+    const auto row = [&](int line,
+                         int column,
+                         const QString& label,
+                         const char* name,
+                         double usual,
+                         const QString& action) {
+        auto* field = new NumberField(label, {ms, 1, 0.0, 1000.0, usual, 0.1, rate}, false, this);
+        field->setObjectName(QLatin1String(name));
+        layout.addWidget(field, line, column);
+        auto* button =
+            benchButton(action, QLatin1String(name) + QStringLiteral("Step"), false, this);
+        button->setStyleSheet(QStringLiteral("padding-left:6px;padding-right:6px"));
+        layout.addWidget(button, line, column + 1);
+        return std::pair{field, button};
+    };
+    const auto [furthest, close] = row(6, 0, tr("Up to"), "stepGaps", 500.0, tr("Close gaps"));
+    const auto [above, shorten] = row(6, 2, tr("Above"), "stepOverlaps", 20.0, tr("Shorten"));
+    const auto [leadIn, cut] = row(7, 0, tr("Lead-in"), "stepCut", 4.0, tr("Cut at hits"));
+    const auto [earlier, place] = row(7, 2, tr("Joins"), "stepEarlier", 2.0, tr("Earlier"));
+    furthest_ = furthest;
+    above_ = above;
+    leadIn_ = leadIn;
+    earlier_ = earlier;
+    close->setToolTip(tr("Pulls the start of each clip after a gap back over its spare"));
+    shorten->setToolTip(tr("Shortens the earlier clip where an overlap is longer"));
+    cut->setToolTip(tr("Splits all microphones a lead-in before each hit"));
+    place->setToolTip(tr("Moves the joins earlier"));
+    using Within = std::optional<Span>;
+    connect(close, &QPushButton::clicked, this, [this] {
+        step(
+            tr("Close gaps"),
+            [most = frames(*furthest_), join = hands_.settings.join](
+                const Song& song, const Sources& sources, Within within, SetId set
+            ) {
+                return closeGaps(song, {set, within}, most, join, sources);
+            }
+        );
+    });
+    connect(shorten, &QPushButton::clicked, this, [this] {
+        step(
+            tr("Shorten overlaps"),
+            [most = frames(*above_), join = hands_.settings.join](
+                const Song& song, const Sources& sources, Within within, SetId set
+            ) {
+                return shortenOverlaps(song, {set, within}, most, join, sources);
+            }
+        );
+    });
+    connect(cut, &QPushButton::clicked, this, [this] {
+        step(
+            tr("Cut at hits"),
+            [before = frames(*leadIn_), join = hands_.settings.join](
+                const Song& song, const Sources& sources, Within within, SetId set
+            ) {
+                return cutAtHits(song, {set, within}, before, join, sources);
+            }
+        );
+    });
+    connect(place, &QPushButton::clicked, this, [this] {
+        step(
+            tr("Move joins earlier"),
+            [by = frames(*earlier_
+             )](const Song& song, const Sources& sources, Within within, SetId set) {
+                return changeJoinsWithin(song, {set, within}, {.atBy = -by}, sources);
+            }
+        );
+    });
+    auto* fit = benchButton(tr("Fit clips"), QStringLiteral("fitClips"), true, this);
+    fit->setToolTip(tr("Each clip's first mark is its hit: moves whole clips to the grid"));
+    layout.addWidget(fit, 5, 3);
+    connect(fit, &QPushButton::clicked, this, [this] {
+        step(
+            tr("Fit clips"),
+            [request = session_.request](
+                const Song& song, const Sources& sources, Within, SetId set
+            ) -> Result<Song> {
+                auto fitted = orthochron::fitClips(song, set, request, sources);
+                if (!fitted) {
+                    return tl::unexpected(fitted.error());
+                }
+                return std::move(fitted->song);
+            }
+        );
+    });
+}
+
+Frames HandBench::frames(const NumberField& field) const
+{
+    return toFrames(milliseconds(field.value()), session_.song().rate);
+}
+
+void HandBench::step(
+    const QString& name,
+    std::function<Result<Song>(const Song&, const Sources&, std::optional<Span>, SetId)> edit
+)
+{
+    const MicSet* set = session_.set();
+    if (set == nullptr) {
+        session_.say(tr("Make a mic set of the tracks first"));
+        return;
+    }
+    std::optional<Span> within;
+    if (const auto& range = session_.range()) {
+        within = Span{range->from, range->to};
+    }
+    session_.jobs.run(
+        name,
+        true,
+        this,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         within,
+         id = set->id,
+         work = std::move(edit)](const Work&) {
+            return std::pair{song, work(*song, *sources, within, id)};
+        },
+        [this, name](std::pair<std::shared_ptr<const Song>, Result<Song>> done) {
+            if (done.first != session_.document.song()) {
+                session_.say(tr("The song was edited meanwhile; do it again"));
+            } else if (session_.document.apply(std::move(done.second), name)) {
+                session_.say(tr("%1: done").arg(name));
+            }
+        }
+    );
+}
+
+void HandBench::fill()
+{
+    scope_->setText(hands_.scopeText());
+    // Values of what is chosen; a dash where they differ.
+    std::optional<Clip> first;
+    bool gainsDiffer = false;
+    bool insDiffer = false;
+    bool outsDiffer = false;
+    for (const ClipId id : session_.clips()) {
+        const auto placed = clipOf(session_.song(), id);
+        if (!placed) {
+            continue;
+        }
+        if (!first) {
+            first = placed->clip;
+        }
+        gainsDiffer = gainsDiffer || placed->clip.gain != first->gain;
+        insDiffer = insDiffer || placed->clip.in.length != first->in.length;
+        outsDiffer = outsDiffer || placed->clip.out.length != first->out.length;
+    }
+    const Hertz rate = session_.song().rate;
+    if (first) {
+        gain_->setValue(toDecibels(static_cast<double>(first->gain)));
+        fadeIn_->setValue(inMilliseconds(toSeconds(first->in.length, rate)));
+        fadeOut_->setValue(inMilliseconds(toSeconds(first->out.length, rate)));
+    }
+    gain_->setMixed(gainsDiffer);
+    fadeIn_->setMixed(insDiffer);
+    fadeOut_->setMixed(outsDiffer);
+}
+
+}  // namespace orthochron::app

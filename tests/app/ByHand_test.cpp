@@ -1,0 +1,197 @@
+#include "app/WindowFixture.h"
+#include "core/edits/ClipEdits.h"
+#include "core/edits/JoinEdits.h"
+
+// Clips by hand in the real window.
+namespace orthochron::app {
+namespace {
+
+class ByHandWindow : public Window {
+protected:
+    void takeHold()
+    {
+        press(Qt::Key_4);
+        child<QPushButton>("wayByHand")->click();
+        settle();
+    }
+    // A little above the middle: the lower third of a lane selects time.
+    QPoint grab(int lane, Frames at) { return onLane(lane, at) - QPoint(0, 8); }
+    [[nodiscard]] std::size_t clips(std::size_t track)
+    {
+        return song().tracks[track]->clips.size();
+    }
+    void playheadTo(Seconds time) { player_->seek(toFrames(time, song().rate)); }
+};
+
+TEST_F(ByHandWindow, SplitsTrimsSlipsAndMovesByMouseOnAllMicrophones)
+{
+    openSong();
+    takeHold();
+    const Hertz rate = song().rate;
+    child<QComboBox>("snap")->setCurrentIndex(3);
+    Q_EMIT child<QComboBox>("snap")->activated(3);
+
+    QTest::mouseDClick(
+        &window_->lanes(), Qt::LeftButton, {}, grab(0, toFrames(Seconds(8.0), rate))
+    );
+    settle();
+    QTest::mouseDClick(
+        &window_->lanes(), Qt::LeftButton, {}, grab(0, toFrames(Seconds(16.0), rate))
+    );
+    settle();
+    ASSERT_EQ(clips(0), 3U);
+    ASSERT_EQ(clips(7), 3U);
+
+    const Frames slipBy = toFrames(Seconds(0.6), rate);
+    const Frames at = toFrames(Seconds(12.0), rate);
+    drag(grab(2, at), grab(2, at + slipBy), Qt::ShiftModifier);
+    for (const std::size_t track : {std::size_t{0}, std::size_t{5}}) {
+        const Clip& middle = song().tracks[track]->clips[1];
+        EXPECT_NEAR(middle.offset() / slipBy, 1.0, 0.1);
+        EXPECT_NEAR(toSeconds(middle.end(), rate).count(), 16.0, 0.1);
+    }
+
+    drag(grab(2, at), grab(2, at + slipBy));
+    EXPECT_GT(song().tracks[3]->clips[1].at, toFrames(Seconds(8.2), rate));
+    EXPECT_NE(status().find("Move clips"), std::string::npos) << status();
+
+    const Clip& last = song().tracks[0]->clips.back();
+    const Frames end = last.end();
+    drag(
+        QPoint(static_cast<int>(window_->lanes().xOf(end)) - 3, grab(0, end).y()),
+        QPoint(static_cast<int>(window_->lanes().xOf(end - slipBy)), grab(0, end).y())
+    );
+    EXPECT_LT(song().tracks[6]->clips.back().end(), end);
+    for (int i = 0; i < 5; ++i) {
+        press(Qt::Key_Z, Qt::ControlModifier);
+    }
+    EXPECT_EQ(clips(0), 1U);
+}
+
+TEST_F(ByHandWindow, DoesTheSameWithKeysAlone)
+{
+    openSong();
+    takeHold();
+    playheadTo(Seconds(6.0));
+    press(Qt::Key_I);
+    playheadTo(Seconds(9.0));
+    press(Qt::Key_I);
+    ASSERT_EQ(clips(4), 3U);
+
+    press(Qt::Key_A);  // to the clip before: the one the playhead stands on was chosen first
+    press(Qt::Key_M, Qt::ShiftModifier);
+    const auto muted = std::ranges::count_if(song().tracks[1]->clips, &Clip::isMuted);
+    EXPECT_EQ(muted, 1);
+    press(Qt::Key_Right, Qt::ControlModifier | Qt::ShiftModifier);
+    press(Qt::Key_L, Qt::ShiftModifier);
+    const Song locked = song();
+    press(Qt::Key_Right, Qt::ControlModifier);
+    EXPECT_EQ(song(), locked);
+    EXPECT_NE(status().find("locked"), std::string::npos) << status();
+    press(Qt::Key_L, Qt::ShiftModifier);
+    press(Qt::Key_Right, Qt::ControlModifier);
+    EXPECT_NE(song(), locked);
+    press(Qt::Key_D, Qt::ControlModifier);
+    EXPECT_GE(clips(2), 3U);
+    press(Qt::Key_A, Qt::ControlModifier);
+    EXPECT_EQ(session_->clips().size(), clips(0));
+    press(Qt::Key_Delete);
+    EXPECT_EQ(clips(0), 0U);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_GE(clips(0), 3U);
+}
+
+TEST_F(ByHandWindow, FadesAllChosenClipsByAnExactValue)
+{
+    openSong();
+    takeHold();
+    playheadTo(Seconds(6.0));
+    press(Qt::Key_I);
+    press(Qt::Key_A, Qt::ControlModifier);
+
+    Q_EMIT child<NumberField>("handFadeOut")->finished(0.0);
+    child<NumberField>("handFadeOut")->setValue(250.0);
+    Q_EMIT child<NumberField>("handFadeOut")->finished(250.0);
+    settle();
+
+    EXPECT_EQ(
+        song().tracks[0]->clips.back().out.length, toFrames(milliseconds(250.0), song().rate)
+    );
+    // The two touch: they keep their crossfade.
+    EXPECT_EQ(song().tracks[0]->clips.front().out.length, Frames(240));
+}
+
+TEST_F(ByHandWindow, DoesTheStepsOfAFitOneByOne)
+{
+    openSong();
+    press(Qt::Key_3);
+    press(Qt::Key_F);
+    takeHold();
+
+    child<QPushButton>("stepCutStep")->click();
+    settle();
+    const std::size_t cut = clips(0);
+    EXPECT_GT(cut, 40U);
+    child<QPushButton>("fitClips")->click();
+    settle();
+    const auto joins = joinsOf(song(), song().sets[0]);
+    EXPECT_GT(joins.size(), 20U);
+    child<QPushButton>("stepEarlierStep")->click();
+    settle();
+    const auto earlier = joinsOf(song(), song().sets[0]);
+    ASSERT_EQ(earlier.size(), joins.size());
+    EXPECT_LT(earlier[5].at, joins[5].at);
+    EXPECT_EQ(song().length(), song().takes[0].frames);
+}
+
+TEST_F(ByHandWindow, AsksBeforeItReplacesWhatWasChangedByHand)
+{
+    findHitsAndFit();
+    takeHold();
+    playheadTo(Seconds(10.0));
+    press(Qt::Key_D);
+    press(Qt::Key_M, Qt::ShiftModifier);
+    ASSERT_EQ(std::ranges::count_if(song().tracks[0]->clips, &Clip::isMuted), 1);
+
+    answerNext(QMessageBox::AcceptRole);
+    press(Qt::Key_F);
+    EXPECT_EQ(std::ranges::count_if(song().tracks[0]->clips, &Clip::isMuted), 1);
+    const auto steps = document_->history().versions().size();
+    answerNext(QMessageBox::DestructiveRole);
+    press(Qt::Key_F);
+    EXPECT_EQ(document_->history().versions().size(), steps + 1);
+    EXPECT_EQ(std::ranges::count_if(song().tracks[0]->clips, &Clip::isMuted), 0) << status();
+}
+
+TEST_F(ByHandWindow, SwitchesBetweenTwoWaysOfFittingWithOneKey)
+{
+    findHitsAndFit();
+    const auto first = song().tracks[0]->clips;
+    press(Qt::Key_Z, Qt::ShiftModifier);
+    session_->request.fit.feel = 1.0;
+    press(Qt::Key_F);
+    const auto second = song().tracks[0]->clips;
+    ASSERT_NE(first, second);
+
+    press(Qt::Key_Z);
+    EXPECT_EQ(song().tracks[0]->clips, first);
+    press(Qt::Key_Z);
+    EXPECT_EQ(song().tracks[0]->clips, second);
+}
+
+TEST_F(ByHandWindow, ShowsWhereASplitWouldFallAndSaysWhatADragWouldDo)
+{
+    openSong();
+    takeHold();
+    const QPoint place = grab(1, toFrames(Seconds(7.0), song().rate));
+    const QImage before = window_->lanes().grab().toImage();
+
+    QTest::mouseMove(&window_->lanes(), place);
+    settle();
+
+    EXPECT_NE(status().find("split"), std::string::npos) << status();
+    EXPECT_NE(window_->lanes().grab().toImage(), before);
+}
+
+}  // namespace
+}  // namespace orthochron::app
