@@ -17,12 +17,29 @@ FadeGains Fade::gainsAt(double part) const
     return fadeGains(shape, static_cast<double>(correlation), place);
 }
 
+namespace {
+
+// Of two shared values, by what they hold.
+template<class T>
+bool alike(const std::shared_ptr<const T>& a, const std::shared_ptr<const T>& b)
+{
+    return a == b || (a && b && *a == *b);
+}
+
+}  // namespace
+
+bool Variant::operator==(const Variant& other) const
+{
+    return name == other.name && bars == other.bars && clips == other.clips &&
+           alike(recipe, other.recipe);
+}
+
 bool MicSet::operator==(const MicSet& other) const
 {
-    const auto alike = [](const auto& a, const auto& b) { return a == b || (a && b && *a == *b); };
     return id == other.id && name == other.name && tracks == other.tracks &&
            isFolded == other.isFolded && alike(recipe, other.recipe) &&
-           variantName == other.variantName && std::ranges::equal(variants, other.variants, alike);
+           variantName == other.variantName &&
+           std::ranges::equal(variants, other.variants, alike<Variant>);
 }
 
 bool Song::operator==(const Song& other) const

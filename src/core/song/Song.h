@@ -119,7 +119,7 @@ struct Variant {
     std::vector<std::vector<Clip>> clips;  // of each track of the set
     std::shared_ptr<const FitRecipe> recipe;
 
-    bool operator==(const Variant&) const = default;
+    bool operator==(const Variant& other) const;
 };
 
 // Tracks recorded together: edits go to all of them at the same sample.

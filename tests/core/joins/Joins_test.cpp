@@ -1,11 +1,9 @@
 #include <gtest/gtest.h>
 
 #include "core/audit/SongAudit.h"
-#include "core/demo/KitRecording.h"
 #include "core/edits/FitEdits.h"
-#include "core/edits/MarkEdits.h"
-#include "core/edits/TakeEdits.h"
 #include "core/render/Render.h"
+#include "testkit/MarkedKit.h"
 
 #include <cmath>
 
@@ -101,33 +99,15 @@ TEST(JoinPlan, SurvivesHitsWithNoRoomBetweenThem)
     EXPECT_TRUE(planJoins({}, kRate, {}, 2, clicksAndHum())->empty());
 }
 
-// Twelve bars of the demo kit in memory, marked and fitted.
+// Twelve bars of the demo kit, marked and fitted.
 class FittedKit : public testing::Test {
 protected:
     static void SetUpTestSuite()
     {
-        const auto performance = demo::performKit({.bars = 12});
-        auto recorded = *demo::recordKit(performance, {});
-        sources_ = std::make_shared<Sources>();
-        Song song;
-        song.tempo = performance.map;
-        std::vector<TrackId> tracks;
-        for (std::size_t m = 0; m < recorded.size(); ++m) {
-            Take take;
-            take.name = demo::boathouseMicrophones()[m].name;
-            take.frames = recorded[m].frames();
-            song = *addTakes(song, {{take, false}});
-            sources_->put(
-                song.takes.back().id,
-                std::make_unique<MemorySource>(
-                    std::make_shared<const AudioBuffer>(std::move(recorded[m])), kRate
-                )
-            );
-            tracks.push_back(song.tracks.back()->id);
-        }
-        song = *setLead(*setLead(*makeSet(song, tracks, "Kit"), tracks[0], true), tracks[2], true);
-        set_ = song.sets[0].id;
-        marked_ = *placeMarks(song, set_, *analyseSet(song, set_, *sources_), {});
+        const testkit::MarkedKit& kit = testkit::markedKit();
+        sources_ = kit.sources;
+        marked_ = kit.song;
+        set_ = kit.set;
         fitted_ = cutFit(marked_, set_, {}, *sources_)->song;
     }
 
