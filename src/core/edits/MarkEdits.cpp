@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <oneapi/tbb/parallel_for.h>
 
+#include "core/onset/BandPass.h"
 #include "core/onset/LeadHits.h"
 
 #include <algorithm>
@@ -73,7 +74,8 @@ analyseTrack(HeardTrack& heard, const Song& song, const Sources& sources, const 
         heard.envelope = bandEnvelopeOf(*samples, song.rate);
         return {};
     }
-    auto analysis = analyseOnsets(*samples, song.rate, work);
+    const OnsetSettings& settings = song.track(heard.track)->detection;
+    auto analysis = analyseAsAsked(*samples, song.rate, settings, work);
     if (!analysis) {
         return tl::unexpected(analysis.error());
     }
@@ -123,6 +125,10 @@ Result<SetAnalysis> analyseSet(const Song& song, SetId id, const Sources& source
             return;
         }
         judged[i] = heard[i].analysis;
+        const OnsetSettings& settings = song.track(heard[i].track)->detection;
+        if (settings.way == OnsetWay::Weak || settings.band) {
+            return;  // what is asked for there may well be another microphone's own
+        }
         std::vector<const BandEnvelope*> others;
         for (std::size_t k = 0; k < heard.size(); ++k) {
             if (k != i && heard[k].take.offset == heard[i].take.offset) {
@@ -167,8 +173,14 @@ void mergeMarks(Song& song, Track& track, const std::vector<Onset>& onsets, Fram
         });
     };
     const std::vector<Mark> byHand = marks;
+    // Between a flam's grace stroke and its main stroke there is no other hit.
+    const auto isInside = [&](Frames at) {
+        return std::ranges::any_of(byHand, [&](const Mark& mark) {
+            return at > mark.at && at < mark.beatPoint + gap;
+        });
+    };
     for (const Onset& onset : onsets) {
-        if (isNear(byHand, onset.at, gap)) {
+        if (isNear(byHand, onset.at, gap) || isInside(onset.at)) {
             continue;
         }
         Mark mark;
@@ -347,6 +359,179 @@ setMarkLine(const Song& song, TrackId id, MarkId mark, std::optional<std::int64_
         changed.line = line;
         changed.byHand = changed.byHand || line.has_value();
     });
+}
+
+Result<Song> setMarkWanted(const Song& song, TrackId id, MarkId mark, std::optional<Seconds> wanted)
+{
+    if (wanted && !(std::abs(wanted->count()) <= 1.0)) {
+        return badArgument("a hit can be asked to lie up to a second from its line");
+    }
+    return changeMark(song, id, mark, [&](Mark& changed) { changed.wanted = wanted; });
+}
+
+namespace {
+
+constexpr Seconds kShortestFlam = milliseconds(12.0);
+constexpr Seconds kLongestFlam = milliseconds(50.0);
+constexpr double kGraceLevel = 0.7;  // of the main stroke's strength: a grace stroke is softer
+constexpr Seconds kSwell = milliseconds(150.0);
+
+// Makes one hit of each grace stroke and the main stroke after it.
+int joinFlams(Track& track, Hertz rate)
+{
+    std::vector<Mark> marks;
+    int found = 0;
+    for (const Mark& mark : track.marks) {
+        if (!marks.empty() && mark.isOn && !mark.byHand) {
+            Mark& grace = marks.back();
+            const Seconds apart = toSeconds(mark.at - grace.at, rate);
+            const bool isFlam = grace.isOn && !grace.byHand && grace.beatPoint == grace.at &&
+                                apart >= kShortestFlam && apart <= kLongestFlam &&
+                                grace.strength < kGraceLevel * mark.strength;
+            if (isFlam) {
+                grace.beatPoint = mark.at;
+                grace.strength = mark.strength;
+                grace.byHand = true;
+                ++found;
+                continue;
+            }
+        }
+        marks.push_back(mark);
+    }
+    track.marks = std::move(marks);
+    return found;
+}
+
+// Where the level grows fastest in the next moments.
+Result<Frames> swellOf(const TrackTake& take, Frames start, Hertz rate, const Sources& sources)
+{
+    std::vector<float> sound(static_cast<std::size_t>(toFrames(kSwell, rate).count()));
+    if (auto read = sources.read(take.take, take.channel, start, sound); !read) {
+        return tl::unexpected(read.error());
+    }
+    const auto window = static_cast<std::size_t>(toFrames(milliseconds(10.0), rate).count());
+    Frames best = start;
+    double most = 0.0;
+    double before = 0.0;
+    for (std::size_t from = 0; from + window <= sound.size(); from += window / 2) {
+        double squares = 0.0;
+        for (std::size_t i = from; i < from + window; ++i) {
+            squares += static_cast<double>(sound[i]) * static_cast<double>(sound[i]);
+        }
+        const double level = std::sqrt(squares / static_cast<double>(window));
+        if (from > 0 && level - before > most) {
+            most = level - before;
+            best = start + Frames(static_cast<std::int64_t>(from + window / 4));
+        }
+        before = level;
+    }
+    return best;
+}
+
+}  // namespace
+
+Result<Song> findBeatPoints(const Song& song, SetId id, const Sources& sources)
+{
+    const MicSet* set = song.set(id);
+    if (set == nullptr) {
+        return badArgument("the mic set is not in the song");
+    }
+    Song next = song;
+    int found = 0;
+    for (const TrackId trackId : set->tracks) {
+        Track track = *song.track(trackId);
+        const auto take = recordedTake(song, trackId);
+        if (!track.isLead || !take) {
+            continue;
+        }
+        found += joinFlams(track, song.rate);
+        for (Mark& mark : track.marks) {
+            if (track.detection.way != OnsetWay::Weak || mark.byHand) {
+                continue;
+            }
+            const auto swell = swellOf(*take, mark.at, song.rate, sources);
+            if (!swell) {
+                return tl::unexpected(swell.error());
+            }
+            found += *swell != mark.beatPoint ? 1 : 0;
+            mark.beatPoint = *swell;
+        }
+        putTrack(next, std::move(track));
+    }
+    if (found == 0) {
+        return badArgument("no flam or slow attack was found; beat points are the starts of hits");
+    }
+    return next;
+}
+
+Result<std::vector<SetArrival>>
+arrivalsOf(const Song& song, SetId id, const Sources& sources, const Work& work)
+{
+    const MicSet* set = song.set(id);
+    if (set == nullptr) {
+        return badArgument("the mic set is not in the song");
+    }
+    std::vector<TrackTake> takes;
+    for (const TrackId track : set->tracks) {
+        takes.push_back(recordedTake(song, track).value_or(TrackTake{}));
+    }
+    std::vector<SetArrival> all;
+    for (std::size_t lead = 0; lead < set->tracks.size() && !work.stopped(); ++lead) {
+        const auto track = song.track(set->tracks[lead]);
+        if (!track->isLead) {
+            continue;
+        }
+        std::vector<Frames> starts;
+        for (const Mark& mark : track->marks) {
+            if (mark.isOn && mark.strength > 0.3) {
+                starts.push_back(mark.at + takes[lead].offset);
+            }
+        }
+        const auto arrivals = measureArrivals(
+            starts,
+            static_cast<int>(lead),
+            static_cast<int>(takes.size()),
+            song.rate,
+            [&](int microphone, Frames from, std::span<float> into) {
+                const TrackTake& take = takes[static_cast<std::size_t>(microphone)];
+                return sources.read(take.take, take.channel, from - take.offset, into);
+            }
+        );
+        if (!arrivals) {
+            return tl::unexpected(arrivals.error());
+        }
+        for (std::size_t m = 0; m < arrivals->size(); ++m) {
+            all.push_back({track->id, set->tracks[m], (*arrivals)[m]});
+        }
+    }
+    return all;
+}
+
+std::vector<TrackId> proposedLeads(const std::vector<SetArrival>& arrivals)
+{
+    constexpr double kSure = 0.35;
+    constexpr Seconds kEarlier = milliseconds(-0.15);
+    std::vector<TrackId> proposed;
+    bool isOther = false;
+    for (const SetArrival& own : arrivals) {
+        if (own.lead != own.track) {
+            continue;
+        }
+        TrackId best = own.lead;
+        Seconds earliest = kEarlier;
+        for (const SetArrival& each : arrivals) {
+            if (each.lead == own.lead && each.arrival.likeness >= kSure &&
+                each.arrival.after < earliest) {
+                earliest = each.arrival.after;
+                best = each.track;
+            }
+        }
+        isOther = isOther || best != own.lead;
+        if (std::ranges::find(proposed, best) == proposed.end()) {
+            proposed.push_back(best);
+        }
+    }
+    return isOther ? proposed : std::vector<TrackId>{};
 }
 
 }  // namespace orthochron

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/onset/Arrival.h"
 #include "core/render/Sources.h"
 #include "core/song/Song.h"
 
@@ -48,6 +49,27 @@ deleteMarks(const Song& song, TrackId id, const std::vector<MarkId>& marks);
 [[nodiscard]] Result<Song> confirmMark(const Song& song, TrackId id, MarkId mark);
 // Where the beat point lies relative to the start; 0 puts it back on it.
 [[nodiscard]] Result<Song> setBeatPoint(const Song& song, TrackId id, MarkId mark, Frames takeTime);
+// Where a fit is to leave a hit, as its deviation from its line; none for the fit to decide.
+[[nodiscard]] Result<Song>
+setMarkWanted(const Song& song, TrackId id, MarkId mark, std::optional<Seconds> wanted);
+
+// Finds the beat points of the leads of a set: a flam becomes one hit that is cut before its grace
+// stroke and has its main stroke on the line; a weak attack's is where it swells most. Marks set by
+// hand stay as they are. Errors: BadArgument when nothing was found; the sources'.
+[[nodiscard]] Result<Song> findBeatPoints(const Song& song, SetId id, const Sources& sources);
+
+// How a set's microphones are to be led: what each microphone hears of each lead's hits.
+struct SetArrival {
+    TrackId lead;
+    TrackId track;
+    Arrival arrival;
+};
+[[nodiscard]] Result<std::vector<SetArrival>>
+arrivalsOf(const Song& song, SetId id, const Sources& sources, const Work& work = {});
+// Leads that would be heard first instead: for each lead, the microphone that hears its hits
+// earliest and surely. Empty when the leads are those already.
+[[nodiscard]] std::vector<TrackId> proposedLeads(const std::vector<SetArrival>& arrivals);
+
 // The grid line a mark belongs to, or none for the program to find it.
 [[nodiscard]] Result<Song>
 setMarkLine(const Song& song, TrackId id, MarkId mark, std::optional<std::int64_t> line);

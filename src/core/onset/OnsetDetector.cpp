@@ -150,6 +150,14 @@ double thresholdOf(const OnsetSettings& settings)
     return settings.threshold.value_or(fromDecibels(-(6.0 + 0.48 * settings.sensitivity)));
 }
 
+double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop)
+{
+    if (analysis.loudPower <= 0.0 || hop < 0) {
+        return 0.0;
+    }
+    return std::min(1.0, std::sqrt(attackPower(analysis.envelope, hop) / analysis.loudPower));
+}
+
 Result<OnsetAnalysis> analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work)
 {
     if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
@@ -183,6 +191,7 @@ Result<OnsetAnalysis> analyseOnsets(std::span<const float> samples, Hertz rate, 
         }
     }
     const double loud = loudOf(std::move(clear));
+    analysis.loudPower = loud;
     for (std::size_t i = 0; i < levels.size(); ++i) {
         const double relative = loud > 0.0 ? std::sqrt(levels[i] / loud) : 0.0;
         analysis.candidates[i].onset.strength = std::min(1.0, relative);

@@ -56,7 +56,12 @@ struct OnsetCandidate {
 struct OnsetAnalysis {
     BandEnvelope envelope;
     std::vector<OnsetCandidate> candidates;  // ascending
+    double loudPower = 0.0;                  // an attack's, whose strength is 1
 };
+
+// What strength an attack at a hop of the envelope would have, 0..1: the curve a threshold is set
+// against. 0 for weak attacks, which have no such curve.
+[[nodiscard]] double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop);
 
 // Finds every attack of one channel.
 //

@@ -1,0 +1,122 @@
+#include <gtest/gtest.h>
+
+#include "core/audit/Unheard.h"
+#include "core/demo/KitPerformance.h"
+#include "core/edits/MarkEdits.h"
+#include "testkit/MarkedKit.h"
+
+namespace orthochron {
+namespace {
+
+// What the program finds about marks beyond their starts, on the demo drummer.
+class MarkFinding : public testing::Test {
+protected:
+    const testkit::MarkedKit& kit_ = testkit::markedKit();
+};
+
+TEST_F(MarkFinding, NamesTheBlowsThatNoLeadHears)
+{
+    const auto unheard = findUnheard(kit_.song, kit_.set, *kit_.sources);
+    ASSERT_TRUE(unheard);
+
+    // Hats that fall together with no kick or snare are the most of them.
+    int right = 0;
+    const auto performance = demo::performKit({.bars = 12});
+    for (const UnheardHit& hit : *unheard) {
+        const double at = toSeconds(hit.at, kit_.song.rate).count();
+        right += std::ranges::any_of(performance.hits, [&](const demo::DemoHit& truth) {
+            const bool isOther = truth.drum != demo::Drum::Kick && truth.drum != demo::Drum::Snare;
+            return isOther && std::abs(truth.played.count() - at) < 0.02;
+        });
+    }
+    EXPECT_GT(unheard->size(), 20U);
+    EXPECT_GT(right, static_cast<int>(unheard->size()) * 9 / 10);
+    EXPECT_TRUE(std::ranges::is_sorted(*unheard, {}, &UnheardHit::at));
+}
+
+TEST_F(MarkFinding, ProposesTheMicrophoneThatHearsADrumFirst)
+{
+    const auto right = arrivalsOf(kit_.song, kit_.set, *kit_.sources);
+    ASSERT_TRUE(right);
+    EXPECT_TRUE(proposedLeads(*right).empty());
+
+    // Led by the outer kick microphone instead, the inner one is proposed.
+    Song song = *setLead(
+        *setLead(kit_.song, kit_.song.tracks[0]->id, false), kit_.song.tracks[1]->id, true
+    );
+    song = *placeMarks(song, kit_.set, *analyseSet(song, kit_.set, *kit_.sources), {});
+    const auto proposed = proposedLeads(*arrivalsOf(song, kit_.set, *kit_.sources));
+    ASSERT_EQ(proposed.size(), 2U);
+    EXPECT_EQ(proposed[0], song.tracks[0]->id);
+    EXPECT_EQ(proposed[1], song.tracks[2]->id);
+}
+
+Song flammed(const Song& song, const std::vector<std::pair<Frames, double>>& marks)
+{
+    Song next = song;
+    Track track = *song.tracks[2];
+    track.marks.clear();
+    for (const auto& [at, strength] : marks) {
+        Mark mark;
+        mark.id = MarkId{++next.lastId};
+        mark.at = at;
+        mark.beatPoint = at;
+        mark.strength = strength;
+        track.marks.push_back(mark);
+    }
+    putTrack(next, track);
+    return next;
+}
+
+TEST_F(MarkFinding, MakesOneHitOfAFlamWithItsMainStrokeOnTheLine)
+{
+    const Song song = flammed(
+        kit_.song,
+        {{Frames(48000), 0.3}, {Frames(49440), 0.9}, {Frames(96000), 0.8}, {Frames(97440), 0.7}}
+    );
+
+    const auto found = findBeatPoints(song, kit_.set, *kit_.sources);
+
+    ASSERT_TRUE(found);
+    const auto& marks = found->tracks[2]->marks;
+    ASSERT_EQ(marks.size(), 3U);
+    EXPECT_EQ(marks[0].at, Frames(48000));
+    EXPECT_EQ(marks[0].beatPoint, Frames(49440));
+    EXPECT_EQ(marks[0].strength, 0.9);
+    EXPECT_EQ(marks[1].beatPoint, marks[1].at);  // two even strokes are no flam
+    // A new detection does not put the main stroke beside it again.
+    OnsetAnalysis analysis;
+    analysis.candidates = {
+        {{Frames(48000), 0.3}, 30.0, false, 20.0}, {{Frames(49440), 0.9}, 30.0, false, 20.0}};
+    const Song again = *placeMarks(*found, kit_.set, {{found->tracks[2]->id, analysis}}, {});
+    EXPECT_EQ(again.tracks[2]->marks.size(), 1U);
+    EXPECT_FALSE(findBeatPoints(*found, kit_.set, *kit_.sources));
+}
+
+TEST_F(MarkFinding, GivesAHitAPlaceOfItsOwnAndTakesItBack)
+{
+    const TrackId kick = kit_.song.tracks[0]->id;
+    const MarkId mark = kit_.song.tracks[0]->marks[3].id;
+
+    const Song asked = *setMarkWanted(kit_.song, kick, mark, milliseconds(-15.0));
+
+    EXPECT_EQ(asked.tracks[0]->marks[3].wanted, milliseconds(-15.0));
+    EXPECT_EQ(*setMarkWanted(asked, kick, mark, std::nullopt)->tracks[0], *kit_.song.tracks[0]);
+    EXPECT_FALSE(setMarkWanted(kit_.song, kick, mark, Seconds(5.0)));
+    EXPECT_NE(fitFingerprint(asked, asked.sets[0]), fitFingerprint(kit_.song, kit_.song.sets[0]));
+}
+
+TEST_F(MarkFinding, ShowsTheCurveAThresholdIsSetAgainst)
+{
+    const auto analyses = *analyseSet(kit_.song, kit_.set, *kit_.sources);
+    const OnsetAnalysis& kick = analyses.at(kit_.song.tracks[0]->id);
+    for (const OnsetCandidate& candidate : kick.candidates) {
+        const double there = strengthAt(kick, kick.envelope.hopOf(candidate.onset.at));
+        EXPECT_NEAR(there, candidate.onset.strength, 1e-9);
+    }
+    EXPECT_EQ(strengthAt(OnsetAnalysis{}, 5), 0.0);
+    EXPECT_EQ(strengthAt(kick, -1), 0.0);
+}
+
+}  // namespace
+}  // namespace orthochron
