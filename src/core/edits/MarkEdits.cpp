@@ -24,6 +24,22 @@ Result<Song> setLead(const Song& song, TrackId id, bool isLead)
     return next;
 }
 
+Result<Song> setDetection(const Song& song, TrackId id, const OnsetSettings& settings)
+{
+    const auto track = song.track(id);
+    if (!track) {
+        return badArgument("the track is not in the song");
+    }
+    if (settings.band && !(settings.band->low.count() < settings.band->high.count())) {
+        return badArgument("a band reaches from a lower to a higher frequency");
+    }
+    Song next = song;
+    Track changed = *track;
+    changed.detection = settings;
+    putTrack(next, std::move(changed));
+    return next;
+}
+
 std::optional<TrackTake> recordedTake(const Song& song, TrackId id)
 {
     const auto track = song.track(id);

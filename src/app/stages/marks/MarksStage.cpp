@@ -1,6 +1,7 @@
 #include "app/stages/marks/MarksStage.h"
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QGridLayout>
 #include <QMouseEvent>
 #include <QPainter>
@@ -26,15 +27,7 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     auto* find =
         benchButton(tr("Find hits on all leads"), QStringLiteral("findHits"), true, bench_);
     layout->addWidget(find, 2, 0);
-    layout->addWidget(
-        benchNote(
-            tr("Bleed of drums that other microphones hear better is left out by itself. Too few "
-               "marks is bearable, far too many is the ruin."),
-            bench_
-        ),
-        3,
-        0
-    );
+    addListening(*layout);
     sensitivity_ =
         new NumberField(tr("Sensitivity"), {QString(), 0, 0.0, 100.0, 50.0, 0.2}, true, bench_);
     sensitivity_->setObjectName(QStringLiteral("sensitivity"));
@@ -52,19 +45,13 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     layout->addWidget(sensitivity_, 1, 1);
     layout->addWidget(threshold_, 2, 1);
     layout->addWidget(gap_, 3, 1, Qt::AlignTop);
-    layout->addWidget(benchTitle(tr("This mark"), bench_), 0, 2);
-    about_ = benchNote(QString(), bench_);
-    about_->setObjectName(QStringLiteral("aboutMark"));
-    layout->addWidget(about_, 1, 2, 2, 1);
-    auto* row = new QHBoxLayout;
-    switch_ = benchButton(tr("Switch off"), QStringLiteral("switchMark"), false, bench_);
-    confirm_ = benchButton(tr("Confirm"), QStringLiteral("confirmMark"), false, bench_);
-    row->addWidget(switch_);
-    row->addWidget(confirm_);
-    layout->addLayout(row, 3, 2, Qt::AlignTop);
-    layout->setRowStretch(4, 1);
-    for (int column = 0; column < 3; ++column) {
-        layout->setColumnStretch(column, 1);
+    addThisMark(*layout);
+    microphones_ = new Microphones(session_, bench_);
+    layout->addWidget(microphones_, 0, 3, 6, 1);
+    connect(microphones_, &Microphones::measured, this, [this] { lanes_.update(); });
+    layout->setRowStretch(5, 1);
+    for (int column = 0; column < 4; ++column) {
+        layout->setColumnStretch(column, column == 3 ? 5 : 4);
     }
     connect(lead_, &QCheckBox::clicked, this, [this](bool isLead) {
         const auto track = session_.song().track(session_.track());
@@ -106,6 +93,120 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     fill();
 }
 
+namespace {
+
+struct NamedBand {
+    const char* text = nullptr;
+    double low = 0.0;
+    double high = 0.0;
+};
+
+// The last is the user's own.
+const std::array<NamedBand, 5>& bands()
+{
+    static const std::array<NamedBand, 5> kBandNames{{
+        {QT_TRANSLATE_NOOP("MarksStage", "hear all of it"), 0.0, 0.0},
+        {QT_TRANSLATE_NOOP("MarksStage", "hear the lows"), 20.0, 150.0},
+        {QT_TRANSLATE_NOOP("MarksStage", "hear the middle"), 150.0, 2000.0},
+        {QT_TRANSLATE_NOOP("MarksStage", "hear the highs"), 2000.0, 16000.0},
+        {QT_TRANSLATE_NOOP("MarksStage", "hear a band"), 0.0, 0.0},
+    }};
+    return kBandNames;
+}
+
+}  // namespace
+
+// How hits are looked for: in which way, in which band.
+void MarksStage::addListening(QGridLayout& layout)
+{
+    auto* row = new QHBoxLayout;
+    way_ = new QComboBox(bench_);
+    way_->setObjectName(QStringLiteral("onsetWay"));
+    way_->setAccessibleName(tr("Attacks"));
+    way_->addItems({tr("struck"), tr("weak (bowed, sung)")});
+    band_ = new QComboBox(bench_);
+    band_->setObjectName(QStringLiteral("onsetBand"));
+    band_->setAccessibleName(tr("Band"));
+    for (const NamedBand& band : bands()) {
+        band_->addItem(tr(band.text));
+    }
+    row->addWidget(way_);
+    row->addWidget(band_);
+    layout.addLayout(row, 3, 0);
+    auto* ends = new QHBoxLayout;
+    const QString hertz = QStringLiteral("Hz");
+    low_ = new NumberField(tr("From"), {hertz, 0, 20.0, 20000.0, 200.0, 5.0}, false, bench_);
+    low_->setObjectName(QStringLiteral("bandLow"));
+    high_ = new NumberField(tr("To"), {hertz, 0, 20.0, 20000.0, 5000.0, 5.0}, false, bench_);
+    high_->setObjectName(QStringLiteral("bandHigh"));
+    ends->addWidget(low_);
+    ends->addWidget(high_);
+    layout.addLayout(ends, 4, 0);
+    connect(way_, &QComboBox::activated, this, &MarksStage::changeListening);
+    connect(band_, &QComboBox::activated, this, &MarksStage::changeListening);
+    connect(low_, &NumberField::finished, this, &MarksStage::changeListening);
+    connect(high_, &NumberField::finished, this, &MarksStage::changeListening);
+}
+
+void MarksStage::changeListening()
+{
+    const auto track = session_.song().track(session_.track());
+    if (!track) {
+        return;
+    }
+    OnsetSettings wanted = track->detection;
+    wanted.way = way_->currentIndex() == 1 ? OnsetWay::Weak : OnsetWay::Struck;
+    const auto index = static_cast<std::size_t>(band_->currentIndex());
+    const bool isOwn = index + 1 == bands().size();
+    wanted.band.reset();
+    if (isOwn) {
+        wanted.band = FrequencyBand{Hertz(low_->value()), Hertz(high_->value())};
+    } else if (index > 0) {
+        wanted.band = FrequencyBand{Hertz(bands()[index].low), Hertz(bands()[index].high)};
+    }
+    if (session_.document.apply(
+            setDetection(session_.song(), track->id, wanted), tr("Change what is listened to")
+        ) &&
+        track->isLead) {
+        session_.detect();
+    }
+}
+
+void MarksStage::addThisMark(QGridLayout& layout)
+{
+    layout.addWidget(benchTitle(tr("This mark"), bench_), 0, 2);
+    about_ = benchNote(QString(), bench_);
+    about_->setObjectName(QStringLiteral("aboutMark"));
+    layout.addWidget(about_, 1, 2, 2, 1);
+    auto* row = new QHBoxLayout;
+    switch_ = benchButton(tr("Switch off"), QStringLiteral("switchMark"), false, bench_);
+    confirm_ = benchButton(tr("Confirm"), QStringLiteral("confirmMark"), false, bench_);
+    row->addWidget(switch_);
+    row->addWidget(confirm_);
+    layout.addLayout(row, 3, 2, Qt::AlignTop);
+    auto* more = new QHBoxLayout;
+    auto* beats =
+        benchButton(tr("Find beat points"), QStringLiteral("findBeatPoints"), false, bench_);
+    beats->setToolTip(
+        tr("A flam is cut before its grace stroke and has its main stroke on the line; "
+           "a weak attack has its swell there")
+    );
+    hearEach_ = new QCheckBox(tr("hear each"), bench_);
+    hearEach_->setObjectName(QStringLiteral("hearEach"));
+    hearEach_->setToolTip(tr("Plays around each mark one steps to"));
+    more->addWidget(beats);
+    more->addWidget(hearEach_);
+    layout.addLayout(more, 4, 2, Qt::AlignTop);
+    connect(beats, &QPushButton::clicked, this, [this] {
+        if (const MicSet* set = session_.set()) {
+            session_.document.apply(
+                findBeatPoints(session_.song(), set->id, *session_.document.sources()),
+                tr("Find beat points")
+            );
+        }
+    });
+}
+
 bool MarksStage::isWorkedOn() const
 {
     return std::ranges::any_of(session_.song().tracks, [](const auto& track) {
@@ -127,7 +228,12 @@ QString MarksStage::status() const
 
 OnsetSettings MarksStage::settings() const
 {
-    return {sensitivity_->value(), milliseconds(gap_->value()), fromDecibels(threshold_->value())};
+    const auto track = session_.song().track(session_.track());
+    OnsetSettings wanted = track ? track->detection : OnsetSettings{};
+    wanted.sensitivity = sensitivity_->value();
+    wanted.minGap = milliseconds(gap_->value());
+    wanted.threshold = fromDecibels(threshold_->value());
+    return wanted;
 }
 
 void MarksStage::fill()
@@ -144,7 +250,21 @@ void MarksStage::fill()
         sensitivity_->setValue(track->detection.sensitivity);
         threshold_->setValue(toDecibels(thresholdOf(track->detection)));
         gap_->setValue(inMilliseconds(track->detection.minGap));
+        way_->setCurrentIndex(track->detection.way == OnsetWay::Weak ? 1 : 0);
+        int place = track->detection.band ? static_cast<int>(bands().size()) - 1 : 0;
+        for (std::size_t i = 1; track->detection.band && i + 1 < bands().size(); ++i) {
+            const FrequencyBand named{Hertz(bands()[i].low), Hertz(bands()[i].high)};
+            place = *track->detection.band == named ? static_cast<int>(i) : place;
+        }
+        band_->setCurrentIndex(place);
+        if (track->detection.band) {
+            low_->setValue(track->detection.band->low.count());
+            high_->setValue(track->detection.band->high.count());
+        }
     }
+    const bool isOwnBand = band_->currentIndex() + 1 == static_cast<int>(bands().size());
+    low_->setEnabled(isOwnBand);
+    high_->setEnabled(isOwnBand);
     if (!trying_) {
         const auto on = track ? std::ranges::count_if(track->marks, &Mark::isOn) : 0;
         count_->setText(isTunable ? tr("%1 marks").arg(on) : tr("Marks"));
@@ -223,10 +343,23 @@ Frames MarksStage::takeTimeAt(TrackId id, Frames songTime) const
 void MarksStage::paintLane(QPainter& painter, const Lane& lane)
 {
     const auto track = session_.song().track(lane.track);
+    const Palette& colours = Theme::palette();
     if (!track->isLead) {
+        // What this microphone hears and no lead does: a diamond.
+        for (const UnheardHit& hit : microphones_->unheard()) {
+            const double x = lanes_.xOf(session_.heardAt(hit.at));
+            if (hit.track == lane.track && x > lane.area.left() && x < lane.area.right()) {
+                painter.setPen(QPen(colours.finding, 1.2));
+                painter.setBrush(colours.lane);
+                const double y = lane.area.bottom() - 6.0;
+                painter.drawPolygon(QPolygonF(
+                    {QPointF(x - 3, y), QPointF(x, y - 4), QPointF(x + 3, y), QPointF(x, y + 4)}
+                ));
+            }
+        }
         return;
     }
-    const Palette& colours = Theme::palette();
+    paintCurve(painter, lane);
     const double top = lane.area.top() + 3.0;
     const double bottom = lane.area.bottom() - 4.0;
     if (trying_ && lane.track == session_.track() && session_.analysis() != nullptr) {
@@ -244,7 +377,7 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
     }
     for (const Mark& mark : track->marks) {
         Frames at = heard(lane.track, mark.at);
-        if (dragged_ && dragged_->first == mark.id) {
+        if (dragged_ && dragged_->first == mark.id && !isBeatPoint_) {
             at = dragged_->second;
         }
         const double x = lanes_.xOf(at);
@@ -265,7 +398,75 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
         painter.setBrush(mark.byHand ? colour : colours.lane);
         painter.setPen(QPen(colour, 1.3));
         painter.drawEllipse(QPointF(x, bottom), 2.8, 2.8);
+        if (mark.beatPoint != mark.at || (isChosen && isBeatPoint_ && dragged_)) {
+            // The beat point is a flag of its own, tied to the start by a hair.
+            const Frames beat = isChosen && isBeatPoint_ && dragged_
+                                    ? dragged_->second
+                                    : heard(lane.track, mark.beatPoint);
+            const double flag = lanes_.xOf(beat);
+            painter.setPen(QPen(colour, 1.0, Qt::DashLine));
+            painter.drawLine(
+                QPointF(lanes_.xOf(heard(lane.track, mark.at)), bottom), QPointF(flag, top + 6)
+            );
+            painter.setPen(QPen(colour, 1.4));
+            painter.drawLine(QPointF(flag, bottom), QPointF(flag, top));
+            painter.drawLine(QPointF(flag, top), QPointF(flag + 6, top + 3));
+            painter.drawLine(QPointF(flag + 6, top + 3), QPointF(flag, top + 6));
+        }
     }
+}
+
+double MarksStage::heightOf(const Lane& lane, double strength)
+{
+    const double part = std::clamp(1.0 + toDecibels(strength) / 60.0, 0.0, 1.0);
+    return lane.area.bottom() - 4.0 - part * (lane.area.height() - 8.0);
+}
+
+// The strength an attack would have at each moment, and the threshold it is held against.
+void MarksStage::paintCurve(QPainter& painter, const Lane& lane) const
+{
+    const SetAnalysis* analyses = session_.analysis();
+    if (lane.track != session_.track() || analyses == nullptr || !analyses->contains(lane.track)) {
+        return;
+    }
+    const OnsetAnalysis& analysis = analyses->at(lane.track);
+    const Palette& colours = Theme::palette();
+    if (session_.scale().framesPerPixel < 1200.0 && analysis.loudPower > 0.0) {
+        QPolygonF curve;
+        double highest = lane.area.bottom() - 4.0;
+        int column = lane.area.left();
+        const std::int64_t first =
+            analysis.envelope.hopOf(takeTimeAt(lane.track, lanes_.timeAt(lane.area.left())));
+        const std::int64_t last =
+            analysis.envelope.hopOf(takeTimeAt(lane.track, lanes_.timeAt(lane.area.right())));
+        for (std::int64_t hop = std::max<std::int64_t>(0, first); hop <= last; ++hop) {
+            const double x = lanes_.xOf(heard(lane.track, analysis.envelope.frameOf(hop)));
+            highest = std::min(highest, heightOf(lane, strengthAt(analysis, hop)));
+            if (static_cast<int>(x) != column) {
+                curve << QPointF(x, highest);
+                highest = lane.area.bottom() - 4.0;
+                column = static_cast<int>(x);
+            }
+        }
+        QColor faint = colours.finding;
+        faint.setAlpha(130);
+        painter.setPen(QPen(faint, 1.0));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawPolyline(curve);
+    }
+    const auto track = session_.song().track(lane.track);
+    const double y = heightOf(lane, thresholdOf(trying_.value_or(track->detection)));
+    painter.setPen(QPen(colours.finding, 1.2, Qt::DashLine));
+    painter.drawLine(QPointF(lane.area.left(), y), QPointF(lane.area.right(), y));
+}
+
+bool MarksStage::isOnThreshold(const Lane& lane, QPoint place) const
+{
+    const SetAnalysis* analyses = session_.analysis();
+    const auto track = session_.song().track(lane.track);
+    return lane.track == session_.track() && track->isLead && analyses != nullptr &&
+           analyses->contains(lane.track) &&
+           std::abs(place.y() - heightOf(lane, thresholdOf(track->detection))) <= 4.0;
 }
 
 const Mark* MarksStage::markAt(const Lane& lane, double x) const
@@ -296,16 +497,31 @@ const Mark* MarksStage::chosen() const
 bool MarksStage::press(const Lane& lane, QMouseEvent& event)
 {
     const Mark* mark = markAt(lane, event.position().x());
+    if (mark == nullptr && isOnThreshold(lane, event.pos())) {
+        thresholdLane_ = lane;
+        return true;
+    }
     if (mark == nullptr) {
         return false;
     }
     draggedTrack_ = lane.track;
+    isBeatPoint_ = (event.modifiers() & Qt::ShiftModifier) != 0;
     session_.setMark(lane.track, mark->id);
     return true;
 }
 
 void MarksStage::move(QMouseEvent& event)
 {
+    if (thresholdLane_) {
+        const double part = (thresholdLane_->area.bottom() - 4.0 - event.position().y()) /
+                            (thresholdLane_->area.height() - 8.0);
+        threshold_->setValue(60.0 * (std::clamp(part, 0.0, 1.0) - 1.0));
+        tune(false);
+        lanes_.setReadout(
+            tr("%1 dB, %2").arg(threshold_->value(), 0, 'f', 1).arg(count_->text()), event.pos()
+        );
+        return;
+    }
     const Mark* mark = chosen();
     if (mark == nullptr) {
         return;
@@ -327,12 +543,23 @@ void MarksStage::move(QMouseEvent& event)
 
 void MarksStage::release(QMouseEvent&)
 {
+    if (thresholdLane_) {
+        thresholdLane_.reset();
+        tune(true);
+        return;
+    }
     if (!dragged_) {
         return;
     }
     const auto [mark, at] = *dragged_;
     dragged_.reset();
     const Frames takeTime = takeTimeAt(draggedTrack_, at);
+    if (std::exchange(isBeatPoint_, false)) {
+        session_.document.apply(
+            setBeatPoint(session_.song(), draggedTrack_, mark, takeTime), tr("Move beat point")
+        );
+        return;
+    }
     session_.document.apply(
         moveMark(session_.song(), draggedTrack_, mark, takeTime), tr("Move mark")
     );
@@ -356,8 +583,12 @@ std::pair<QString, Qt::CursorShape> MarksStage::hintAt(const Lane& lane, QPoint 
 {
     if (markAt(lane, place.x()) != nullptr) {
         return {
-            tr("Drag the mark to the start of the attack; Delete takes it away"),
+            tr("Drag the mark to the start of the attack, Shift-drag its beat point; Delete takes "
+               "it away"),
             Qt::SizeHorCursor};
+    }
+    if (isOnThreshold(lane, place)) {
+        return {tr("Drag the threshold: attacks above it become marks"), Qt::SizeVerCursor};
     }
     const auto track = session_.song().track(lane.track);
     return {
@@ -400,6 +631,9 @@ void MarksStage::step(int by)
     }
     session_.reveal(at);
     session_.player.seek(at);
+    if (hearEach_->isChecked()) {
+        hear();
+    }
 }
 
 void MarksStage::zoomToMark()
@@ -427,7 +661,7 @@ void MarksStage::hear()
 
 void MarksStage::mainAction()
 {
-    session_.detect();
+    session_.detect([this] { microphones_->measure(); });
 }
 
 void MarksStage::remove()

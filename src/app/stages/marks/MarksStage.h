@@ -2,8 +2,11 @@
 
 #include "app/controls/NumberField.h"
 #include "app/stages/Stage.h"
+#include "app/stages/marks/Microphones.h"
 
 class QCheckBox;
+class QComboBox;
+class QGridLayout;
 class QLabel;
 class QPushButton;
 
@@ -44,6 +47,13 @@ private:
     [[nodiscard]] OnsetSettings settings() const;
     void fill();
     void tune(bool isFinal);
+    void addListening(QGridLayout& layout);
+    void addThisMark(QGridLayout& layout);
+    void changeListening();
+    void paintCurve(QPainter& painter, const Lane& lane) const;
+    // The height at which a strength stands in a lane, 60 dB from the bottom to the top.
+    [[nodiscard]] static double heightOf(const Lane& lane, double strength);
+    [[nodiscard]] bool isOnThreshold(const Lane& lane, QPoint place) const;
 
     QWidget* bench_ = nullptr;
     QLabel* title_ = nullptr;
@@ -58,6 +68,14 @@ private:
     std::optional<OnsetSettings> trying_;  // while a slider is held
     std::optional<std::pair<MarkId, Frames>> dragged_;
     TrackId draggedTrack_;
+    bool isBeatPoint_ = false;           // it is the beat point that is dragged
+    std::optional<Lane> thresholdLane_;  // while the threshold's line is dragged
+    QComboBox* way_ = nullptr;
+    QComboBox* band_ = nullptr;
+    NumberField* low_ = nullptr;
+    NumberField* high_ = nullptr;
+    QCheckBox* hearEach_ = nullptr;
+    Microphones* microphones_ = nullptr;
 };
 
 }  // namespace orthochron::app
