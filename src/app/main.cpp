@@ -60,6 +60,10 @@ void takeShot(MainWindow& window, Session& session, const Shot& shot)
         settle(session);
     }
     window.showStage(stage);
+    if (stage == 2) {
+        window.action(Command::MainAction)->trigger();
+        settle(session);
+    }
     if (shot.seconds >= 0.0) {
         const Song& song = session.song();
         const Frames from = toFrames(Seconds(shot.seconds), song.rate);

@@ -155,7 +155,23 @@ double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop)
     if (analysis.loudPower <= 0.0 || hop < 0) {
         return 0.0;
     }
-    return std::min(1.0, std::sqrt(attackPower(analysis.envelope, hop) / analysis.loudPower));
+    // Ringing has power too: what rises above none of what came before is no attack.
+    const BandEnvelope& envelope = analysis.envelope;
+    double rise = 0.0;
+    for (int band = 0; band < kBands; ++band) {
+        const std::int64_t window = kWindowHops[static_cast<std::size_t>(band)];
+        double past = kDeepest;
+        for (std::int64_t k = hop - kPastHops; k <= hop - window; k += 2) {
+            past = std::max(past, envelope.mean(band, k, k + window));
+        }
+        for (std::int64_t shift = 0; shift <= 6; shift += 2) {
+            const double now = envelope.mean(band, hop + shift, hop + shift + window);
+            rise = std::max(rise, decibels((now + kDeepest) / past));
+        }
+    }
+    constexpr double kClearRise = 6.0;  // what pickOnsets asks of a hit
+    const double clear = std::clamp(rise / kClearRise, 0.0, 1.0);
+    return clear * std::min(1.0, std::sqrt(attackPower(envelope, hop) / analysis.loudPower));
 }
 
 Result<OnsetAnalysis> analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work)

@@ -11,6 +11,12 @@
 
 namespace orthochron::app {
 
+namespace {
+
+constexpr double kCurveDecibels = 48.0;  // from the bottom of a lane to its top
+
+}  // namespace
+
 MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     : Stage(session, lanes, parent)
 {
@@ -418,7 +424,7 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
 
 double MarksStage::heightOf(const Lane& lane, double strength)
 {
-    const double part = std::clamp(1.0 + toDecibels(strength) / 60.0, 0.0, 1.0);
+    const double part = std::clamp(1.0 + toDecibels(strength) / kCurveDecibels, 0.0, 1.0);
     return lane.area.bottom() - 4.0 - part * (lane.area.height() - 8.0);
 }
 
@@ -515,7 +521,7 @@ void MarksStage::move(QMouseEvent& event)
     if (thresholdLane_) {
         const double part = (thresholdLane_->area.bottom() - 4.0 - event.position().y()) /
                             (thresholdLane_->area.height() - 8.0);
-        threshold_->setValue(60.0 * (std::clamp(part, 0.0, 1.0) - 1.0));
+        threshold_->setValue(kCurveDecibels * (std::clamp(part, 0.0, 1.0) - 1.0));
         tune(false);
         lanes_.setReadout(
             tr("%1 dB, %2").arg(threshold_->value(), 0, 'f', 1).arg(count_->text()), event.pos()

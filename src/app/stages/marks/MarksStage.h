@@ -51,7 +51,7 @@ private:
     void addThisMark(QGridLayout& layout);
     void changeListening();
     void paintCurve(QPainter& painter, const Lane& lane) const;
-    // The height at which a strength stands in a lane, 60 dB from the bottom to the top.
+    // The height at which a strength stands in a lane.
     [[nodiscard]] static double heightOf(const Lane& lane, double strength);
     [[nodiscard]] bool isOnThreshold(const Lane& lane, QPoint place) const;
 
