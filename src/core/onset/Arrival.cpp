@@ -1,5 +1,7 @@
 #include "core/onset/Arrival.h"
 
+#include "core/onset/AttackStart.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -7,10 +9,12 @@ namespace orthochron {
 
 namespace {
 
-constexpr Seconds kBefore = milliseconds(0.5);
+constexpr Seconds kLikely = milliseconds(3.0);  // a metre: where another start is sought first
+constexpr Seconds kAgree = milliseconds(0.6);
 constexpr Seconds kAttack = milliseconds(4.0);
 constexpr Seconds kFurthest = milliseconds(25.0);
 constexpr std::size_t kMostBlows = 60;
+constexpr double kNothing = 1e-12;  // summed squares of silence
 
 double power(std::span<const float> sound)
 {
@@ -32,6 +36,96 @@ std::vector<Frames> someOf(std::span<const Frames> starts)
     return some;
 }
 
+// The lag at which most of the starts found agree, with the part of them that do.
+struct Agreement {
+    double lag = 0.0;  // frames
+    double part = 0.0;
+};
+
+Agreement agreementOf(std::vector<double> lags, double within)
+{
+    std::ranges::sort(lags);
+    Agreement best;
+    std::size_t first = 0;
+    for (std::size_t last = 0; last < lags.size(); ++last) {
+        while (lags[last] - lags[first] > 2.0 * within) {
+            ++first;
+        }
+        const double part =
+            static_cast<double>(last - first + 1) / static_cast<double>(lags.size());
+        if (part > best.part) {
+            best = {lags[first + (last - first) / 2], part};
+        }
+    }
+    return best;
+}
+
+// One microphone against the reference.
+class Comparison {
+public:
+    Comparison(Hertz rate, std::int64_t reach)
+        : rate_(rate),
+          reach_(reach),
+          attack_(toFrames(kAttack, rate).count()),
+          products_(static_cast<std::size_t>(2 * reach + 1), 0.0)
+    {}
+
+    // `heard` begins `reach` before the blow in the reference, `wanted` at it.
+    void add(std::span<const float> wanted, std::span<const float> heard)
+    {
+        const Frames start = attackStart(heard, rate_, Frames(reach_) + toFrames(kLikely, rate_));
+        lags_.push_back(static_cast<double>(start.count() - reach_));
+        for (std::size_t lag = 0; lag < products_.size(); ++lag) {
+            for (std::size_t i = 0; i < static_cast<std::size_t>(attack_); ++i) {
+                products_[lag] +=
+                    static_cast<double>(wanted[i]) * static_cast<double>(heard[lag + i]);
+            }
+        }
+        own_ += power(wanted.first(static_cast<std::size_t>(attack_)));
+        theirs_ += power(heard.subspan(
+            static_cast<std::size_t>(reach_), static_cast<std::size_t>(attack_ + attack_)
+        ));
+    }
+
+    [[nodiscard]] Arrival arrival() const
+    {
+        const auto near = static_cast<double>(toFrames(kAgree, rate_).count());
+        const Agreement agreed = agreementOf(lags_, near);
+        Arrival arrival;
+        arrival.likeness = theirs_ > kNothing && own_ > kNothing ? agreed.part : 0.0;
+        arrival.decibels =
+            10.0 * std::log10(std::max(theirs_, 1e-20) / std::max(own_, 1e-20)) - 3.0;
+        // The starts say when; close by, the sound itself says to the sample, and which way round.
+        const auto middle = static_cast<std::int64_t>(std::llround(agreed.lag));
+        const auto width = static_cast<std::int64_t>(near / 2.0);
+        std::int64_t best = middle;
+        double most = 0.0;
+        for (std::int64_t lag = middle - width; lag <= middle + width; ++lag) {
+            const std::int64_t place = lag + reach_;
+            if (place < 0 || place >= static_cast<std::int64_t>(products_.size())) {
+                continue;
+            }
+            const double product = products_[static_cast<std::size_t>(place)];
+            if (std::abs(product) > std::abs(most)) {
+                most = product;
+                best = lag;
+            }
+        }
+        arrival.after = toSeconds(Frames(best), rate_);
+        arrival.isInverted = most < 0.0;
+        return arrival;
+    }
+
+private:
+    Hertz rate_;
+    std::int64_t reach_;
+    std::int64_t attack_;
+    std::vector<double> products_;  // of the attacks at each lag, from -reach on
+    std::vector<double> lags_;
+    double own_ = 0.0;
+    double theirs_ = 0.0;
+};
+
 }  // namespace
 
 Result<std::vector<Arrival>> measureArrivals(
@@ -42,57 +136,31 @@ Result<std::vector<Arrival>> measureArrivals(
     const TakeReader& reader
 )
 {
-    std::vector<Arrival> arrivals(static_cast<std::size_t>(microphones));
     const std::int64_t reach = toFrames(kFurthest, rate).count();
-    const auto attack = static_cast<std::size_t>(toFrames(kBefore + kAttack, rate).count());
-    const std::vector<Frames> blows = someOf(starts);
-    std::vector<std::vector<double>> sums(
-        arrivals.size(), std::vector<double>(static_cast<std::size_t>(2 * reach + 1), 0.0)
+    const std::int64_t attack = toFrames(kAttack, rate).count();
+    std::vector<Comparison> comparisons(
+        static_cast<std::size_t>(microphones), Comparison(rate, reach)
     );
-    auto products = sums;  // as sums, but loud blows count for more
-    auto powers = sums;    // of what the attack is held against at each lag
-    double own = 0.0;
+    const std::vector<Frames> blows = someOf(starts);
     for (const Frames start : blows) {
-        const Frames from = start - toFrames(kBefore, rate);
-        std::vector<float> wanted(attack);
-        if (auto read = reader(reference, from, wanted); !read) {
+        std::vector<float> wanted(static_cast<std::size_t>(attack));
+        if (auto read = reader(reference, start, wanted); !read) {
             return tl::unexpected(read.error());
         }
-        own += power(wanted);
         for (int m = 0; m < microphones; ++m) {
-            const auto at = static_cast<std::size_t>(m);
-            std::vector<float> heard(attack + static_cast<std::size_t>(2 * reach));
-            if (auto read = reader(m, from - Frames(reach), heard); !read) {
+            std::vector<float> heard(static_cast<std::size_t>(2 * (reach + attack)));
+            if (auto read = reader(m, start - Frames(reach), heard); !read) {
                 return tl::unexpected(read.error());
             }
-            const double scale = 1.0 / std::sqrt(std::max(power(wanted) * power(heard), 1e-20));
-            double under = power(std::span(heard).first(attack));
-            for (std::size_t lag = 0; lag < sums[at].size(); ++lag) {
-                double product = 0.0;
-                for (std::size_t i = 0; i < attack; ++i) {
-                    product += static_cast<double>(wanted[i]) * static_cast<double>(heard[lag + i]);
-                }
-                sums[at][lag] += product * scale;
-                products[at][lag] += product;
-                powers[at][lag] += std::max(under, 0.0);
-                if (lag + attack < heard.size()) {
-                    const auto gone = static_cast<double>(heard[lag]);
-                    const auto come = static_cast<double>(heard[lag + attack]);
-                    under += come * come - gone * gone;
-                }
-            }
+            comparisons[static_cast<std::size_t>(m)].add(wanted, heard);
         }
     }
+    std::vector<Arrival> arrivals(comparisons.size());
     for (std::size_t m = 0; m < arrivals.size() && !blows.empty(); ++m) {
-        const auto best =
-            std::ranges::max_element(sums[m], {}, [](double x) { return std::abs(x); });
-        arrivals[m].after = toSeconds(Frames(best - sums[m].begin() - reach), rate);
-        arrivals[m].isInverted = *best < 0.0;
-        const auto lag = static_cast<std::size_t>(best - sums[m].begin());
-        const double theirs = std::max(powers[m][lag], 1e-20);
-        arrivals[m].likeness =
-            std::min(1.0, std::abs(products[m][lag]) / std::sqrt(std::max(own, 1e-20) * theirs));
-        arrivals[m].decibels = 10.0 * std::log10(theirs / std::max(own, 1e-20));
+        arrivals[m] = comparisons[m].arrival();
+    }
+    if (!blows.empty()) {
+        arrivals[static_cast<std::size_t>(reference)].after = Seconds(0.0);
     }
     return arrivals;
 }

@@ -50,13 +50,21 @@ TEST_F(Arrivals, AreThoseOfTheRoomForEachLead)
 
     EXPECT_EQ(kick[0].after, Seconds(0.0));
     EXPECT_GT(kick[0].likeness, 0.5);
-    EXPECT_NEAR(inMilliseconds(kick[1].after), truthMs(0, 1, demo::Drum::Kick), 0.7);
-    EXPECT_NEAR(inMilliseconds(snare[3].after), truthMs(2, 3, demo::Drum::Snare), 0.7);
-    for (const std::size_t overhead : {std::size_t{5}, std::size_t{6}}) {
-        EXPECT_NEAR(
-            inMilliseconds(snare[overhead].after), truthMs(2, overhead, demo::Drum::Snare), 0.7
-        );
+    int sure = 0;
+    for (std::size_t m = 0; m < 7; ++m) {
+        // What is said to be sure is right to 7 cm, bleed and all.
+        if (kick[m].likeness >= 0.3) {
+            EXPECT_NEAR(inMilliseconds(kick[m].after), truthMs(0, m, demo::Drum::Kick), 0.2) << m;
+            ++sure;
+        }
+        if (snare[m].likeness >= 0.3) {
+            EXPECT_NEAR(inMilliseconds(snare[m].after), truthMs(2, m, demo::Drum::Snare), 0.2) << m;
+            ++sure;
+        }
     }
+    EXPECT_GE(sure, 13);
+    EXPECT_NEAR(inMilliseconds(kick[1].after), truthMs(0, 1, demo::Drum::Kick), 0.1);
+    EXPECT_NEAR(inMilliseconds(snare[3].after), truthMs(2, 3, demo::Drum::Snare), 0.1);
 }
 
 TEST_F(Arrivals, TellWhichMicrophoneSwingsTheOtherWay)

@@ -12,7 +12,7 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr double kSure = 0.2;  // below this likeness a time says nothing
+constexpr double kSure = 0.3;  // below this likeness a time says nothing
 
 struct Measured {
     Result<std::vector<SetArrival>> arrivals;
