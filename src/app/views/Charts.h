@@ -7,7 +7,8 @@
 namespace orthochron::app {
 
 // Each hit's deviation against time: recorded hollow, fitted solid, the drift as a line, the
-// tolerance as a band. Early is above, late below.
+// tolerance as a band. Early is above, late below. Dragging a point up or down asks that of the hit;
+// Shift-drag draws the drift.
 class TimingChart final : public QWidget {
     Q_OBJECT
 
@@ -22,16 +23,28 @@ protected:
     void paintEvent(QPaintEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
 
 private:
     [[nodiscard]] QRectF plot() const;
     [[nodiscard]] double reachMs() const;
     [[nodiscard]] int hitAt(QPointF place) const;
+    [[nodiscard]] double yOf(double ms) const;
+    [[nodiscard]] double msAt(double y) const;
+    // The hit, or all in the chosen range of time when it lies there.
+    [[nodiscard]] std::vector<std::size_t> heldWith(int hit) const;
+    void finishDrift();
 
     Session& session_;
+    int held_ = -1;      // the hit that is dragged
+    double byMs_ = 0.0;  // so far
+    bool isMoved_ = false;
+    std::vector<QPointF> drawn_;  // a drift line while it is drawn
 };
 
-// One bar as a clock: each step's mean deviation as a tooth, outwards when late.
+// One bar as a clock: each step's mean deviation as a tooth, outwards when late. A tooth can be
+// dragged; a double click gives it back to the player.
 class FeelDial final : public QWidget {
     Q_OBJECT
 
@@ -39,13 +52,25 @@ public:
     explicit FeelDial(Session& session, QWidget* parent = nullptr);
     [[nodiscard]] QSize minimumSizeHint() const override { return {150, 150}; }
 
+Q_SIGNALS:
+    void hint(const QString& text);
+
 protected:
     void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
 
 private:
     [[nodiscard]] QString sentence() const;
+    [[nodiscard]] QPointF centre() const;
+    [[nodiscard]] double radius() const;
+    [[nodiscard]] int stepAt(QPointF place) const;
+    [[nodiscard]] TrackId leadOfTooth() const;
+    void setTooth(int step, std::optional<Seconds> feel);
 
     Session& session_;
+    int held_ = -1;
 };
 
 }  // namespace orthochron::app

@@ -184,6 +184,80 @@ void Session::setRangeOfBars(std::optional<BarRange> bars)
     refreshPreview();
 }
 
+void Session::setFocus(TrackId lead, SectionId section)
+{
+    focusLead_ = lead;
+    focusSection_ = section;
+    Q_EMIT choiceChanged();
+    Q_EMIT prescaleChanged();
+}
+
+bool Session::isInFocus(const JudgedHit& hit) const
+{
+    const Performance& performance = preview_.performance;
+    const auto lead = static_cast<std::size_t>(hit.played.lead);
+    const bool isLead = !focusLead_.isValid() ||
+                        (lead < performance.leads.size() && performance.leads[lead] == focusLead_);
+    const auto section = static_cast<std::size_t>(hit.section);
+    const bool isSection =
+        !focusSection_.isValid() ||
+        (hit.section != JudgedHit::kNoSection && section < performance.sections.size() &&
+         performance.sections[section] == focusSection_);
+    return isLead && isSection;
+}
+
+OwnAmounts Session::amounts() const
+{
+    for (const OwnAmounts& own : request.fit.own) {
+        if (own.lead == focusLead_ && own.section == focusSection_) {
+            return own;
+        }
+    }
+    return {focusSection_, focusLead_, request.fit.drift, request.fit.feel, request.fit.stray};
+}
+
+void Session::setAmounts(double drift, double feel, double stray)
+{
+    FitSettings& fit = request.fit;
+    if (!focusLead_.isValid() && !focusSection_.isValid()) {
+        fit.drift = drift;
+        fit.feel = feel;
+        fit.stray = stray;
+        return;
+    }
+    const OwnAmounts wanted{focusSection_, focusLead_, drift, feel, stray};
+    if (wanted == amounts()) {
+        return;
+    }
+    std::erase_if(fit.own, [this](const OwnAmounts& own) {
+        return own.lead == focusLead_ && own.section == focusSection_;
+    });
+    fit.own.push_back(wanted);
+}
+
+void Session::askOfHits(
+    const std::vector<std::size_t>& hits, std::optional<Seconds> wanted, Seconds by
+)
+{
+    Song edited = song();
+    for (const std::size_t i : hits) {
+        const HitOrigin& origin = preview_.origin.origins[i];
+        std::optional<Seconds> asked = wanted;
+        if (by.count() != 0.0) {
+            asked = preview_.moves.hits[i].left + by;
+        }
+        auto next = setMarkWanted(edited, origin.track, origin.mark, asked);
+        if (!next) {
+            Q_EMIT failed(QString::fromStdString(next.error().message));
+            return;
+        }
+        edited = std::move(*next);
+    }
+    document.apply(
+        std::move(edited), hits.size() == 1 ? tr("Place a hit by hand") : tr("Place hits by hand")
+    );
+}
+
 void Session::refreshPreview()
 {
     const MicSet* chosen = set();

@@ -64,6 +64,16 @@ public:
     void requestChanged();  // after changing `request`: the preview is made anew
     [[nodiscard]] const FitPreview& preview() const { return preview_; }
     void setRangeOfBars(std::optional<BarRange> bars);
+    // The lead and section the amounts, the chart and the dial are about; none for all.
+    [[nodiscard]] TrackId focusLead() const { return focusLead_; }
+    [[nodiscard]] SectionId focusSection() const { return focusSection_; }
+    void setFocus(TrackId lead, SectionId section);
+    [[nodiscard]] bool isInFocus(const JudgedHit& hit) const;
+    // The amounts of the focus, which are the general ones until they are changed there.
+    [[nodiscard]] OwnAmounts amounts() const;
+    void setAmounts(double drift, double feel, double stray);
+    // Gives hits a deviation from their line of their own (none: the fit's), as one edit.
+    void askOfHits(const std::vector<std::size_t>& hits, std::optional<Seconds> wanted, Seconds by);
 
     // ---- detection
     [[nodiscard]] const SetAnalysis* analysis() const
@@ -123,6 +133,8 @@ private:
     };
     JudgedBy judgedBy_;
     EditMap map_;
+    TrackId focusLead_;
+    SectionId focusSection_;
 
     std::shared_ptr<const SetAnalysis> analysis_;
     std::uint64_t analysedWhat_ = 0;

@@ -4,6 +4,7 @@
 #include <QComboBox>
 #include <QFileDialog>
 #include <QHBoxLayout>
+#include <QInputDialog>
 #include <QMessageBox>
 #include <QPainter>
 #include <QPushButton>
@@ -12,6 +13,7 @@
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
 #include "core/edits/GrooveEdits.h"
+#include "core/edits/SectionEdits.h"
 #include "core/edits/VariantEdits.h"
 #include "core/files/GrooveFile.h"
 
@@ -95,6 +97,7 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
     dial_ = new FeelDial(session_, bench_);
     layout->addWidget(dial_, 7);
     connect(chart_, &TimingChart::hint, this, &FitStage::hint);
+    connect(dial_, &FeelDial::hint, this, &FitStage::hint);
     connect(apply_, &QPushButton::clicked, this, &FitStage::mainAction);
     connect(back_, &QPushButton::clicked, this, [this] {
         if (const MicSet* set = session_.set()) {
@@ -116,6 +119,18 @@ QWidget* FitStage::makeCutBench()
     auto* left = new QVBoxLayout(page);
     left->setContentsMargins(0, 0, 0, 0);
     left->setSpacing(2);
+    auto* focus = new QHBoxLayout;
+    section_ = new QComboBox(bench_);
+    section_->setObjectName(QStringLiteral("focusSection"));
+    section_->setAccessibleName(tr("Section"));
+    lead_ = new QComboBox(bench_);
+    lead_->setObjectName(QStringLiteral("focusLead"));
+    lead_->setAccessibleName(tr("Lead"));
+    focus->addWidget(section_, 1);
+    focus->addWidget(lead_, 1);
+    left->addLayout(focus);
+    connect(section_, &QComboBox::activated, this, &FitStage::chooseFocus);
+    connect(lead_, &QComboBox::activated, this, &FitStage::chooseFocus);
     const auto part = [&](const QString& label, const char* name, double usual) {
         auto* field =
             new NumberField(label, {QStringLiteral("%"), 0, 0.0, 100.0, usual, 0.5}, true, bench_);
@@ -176,7 +191,14 @@ QWidget* FitStage::makeCutBench()
     shape_->setObjectName(QStringLiteral("shape"));
     shape_->setAccessibleName(tr("Crossfade shape"));
     shape_->addItems({tr("matched"), tr("equal power"), tr("equal gain")});
+    pieces_ = new QComboBox(bench_);
+    pieces_->setObjectName(QStringLiteral("pieces"));
+    pieces_->setAccessibleName(tr("What moves as one"));
+    pieces_->addItems({tr("hit by hit"), tr("whole beats"), tr("whole bars")});
+    pieces_->setToolTip(tr("Whole beats and bars: only drift is taken out, their inside stays"));
+    connect(pieces_, &QComboBox::activated, this, &FitStage::changed);
     choices->addWidget(grid_, 3);
+    choices->addWidget(pieces_, 2);
     choices->addWidget(shape_, 2);
     left->addLayout(choices);
     auto* grooves = new QHBoxLayout;
@@ -193,7 +215,9 @@ QWidget* FitStage::makeCutBench()
     connect(groove_, &QComboBox::activated, this, &FitStage::chooseGroove);
     connect(grooveAmount_, &NumberField::changed, this, &FitStage::changed);
     connect(&session_.document, &Document::songChanged, this, &FitStage::fillGrooves);
+    connect(&session_.document, &Document::songChanged, this, &FitStage::fillFocus);
     fillGrooves();
+    fillFocus();
     connect(grid_, &QComboBox::activated, this, &FitStage::changed);
     connect(shape_, &QComboBox::activated, this, &FitStage::changed);
     auto* buttons = new QHBoxLayout;
@@ -236,9 +260,11 @@ void FitStage::fillFromRecipe()
         session_.request.grid = set->recipe->grid;
     }
     const FitRequest& wanted = session_.request;
-    drift_->setValue(wanted.fit.drift * 100.0);
-    feel_->setValue(wanted.fit.feel * 100.0);
-    stray_->setValue(wanted.fit.stray * 100.0);
+    const OwnAmounts amounts = session_.amounts();
+    drift_->setValue(amounts.drift * 100.0);
+    feel_->setValue(amounts.feel * 100.0);
+    stray_->setValue(amounts.stray * 100.0);
+    pieces_->setCurrentIndex(static_cast<int>(wanted.fit.pieces));
     tolerance_->setValue(inMilliseconds(wanted.fit.leaveWithin));
     furthest_->setValue(inMilliseconds(wanted.fit.furthest));
     humanise_->setValue(inMilliseconds(wanted.fit.humanise));
@@ -264,6 +290,88 @@ namespace {
 enum class GrooveAction { Keep, Import, Export };
 
 }  // namespace
+
+// The sections of the song and the leads of the set, with what is chosen of them.
+void FitStage::fillFocus()
+{
+    const Song& song = session_.song();
+    section_->clear();
+    section_->addItem(tr("whole song"), 0U);
+    for (const Section& section : song.sections) {
+        section_->addItem(
+            tr("%1, bars %2 to %3")
+                .arg(QString::fromStdString(section.name))
+                .arg(section.bars.first)
+                .arg(section.bars.last),
+            section.id.value
+        );
+    }
+    section_->insertSeparator(section_->count());
+    section_->addItem(tr("Make a section of the chosen range…"), -1);
+    if (session_.focusSection().isValid()) {
+        section_->addItem(tr("Remove this section"), -2);
+    }
+    lead_->clear();
+    lead_->addItem(tr("all leads"), 0U);
+    if (const MicSet* set = session_.set()) {
+        for (const TrackId id : set->tracks) {
+            const auto track = song.track(id);
+            if (track->isLead) {
+                lead_->addItem(QString::fromStdString(track->name), id.value);
+            }
+        }
+    }
+    section_->setCurrentIndex(std::max(0, section_->findData(session_.focusSection().value)));
+    lead_->setCurrentIndex(std::max(0, lead_->findData(session_.focusLead().value)));
+}
+
+void FitStage::chooseFocus()
+{
+    const int action = section_->currentData().toInt();
+    if (action == -1) {
+        addSectionFromRange();
+    } else if (action == -2) {
+        const SectionId gone = session_.focusSection();
+        session_.setFocus(session_.focusLead(), {});
+        session_.document.apply(removeSection(session_.song(), gone), tr("Remove section"));
+    } else {
+        session_.setFocus(
+            TrackId{lead_->currentData().toUInt()}, SectionId{section_->currentData().toUInt()}
+        );
+    }
+    fillFocus();
+    const OwnAmounts amounts = session_.amounts();
+    drift_->setValue(amounts.drift * 100.0);
+    feel_->setValue(amounts.feel * 100.0);
+    stray_->setValue(amounts.stray * 100.0);
+}
+
+void FitStage::addSectionFromRange()
+{
+    if (!session_.request.bars) {
+        session_.say(tr("Choose a range of time first: a section is the bars it touches"));
+        return;
+    }
+    const BarRange bars = *session_.request.bars;
+    bool isGiven = false;
+    const QString name = QInputDialog::getText(
+        bench_,
+        tr("New section"),
+        tr("Name of bars %1 to %2").arg(bars.first).arg(bars.last),
+        QLineEdit::Normal,
+        tr("verse"),
+        &isGiven
+    );
+    if (isGiven && session_.document.apply(
+                       addSection(session_.song(), name.toStdString(), bars), tr("Make section")
+                   )) {
+        for (const Section& section : session_.song().sections) {
+            if (section.bars == bars) {
+                session_.setFocus(session_.focusLead(), section.id);
+            }
+        }
+    }
+}
 
 void FitStage::fillGrooves()
 {
@@ -371,9 +479,8 @@ QString FitStage::advice() const
 void FitStage::changed()
 {
     FitRequest& wanted = session_.request;
-    wanted.fit.drift = drift_->value() / 100.0;
-    wanted.fit.feel = feel_->value() / 100.0;
-    wanted.fit.stray = stray_->value() / 100.0;
+    session_.setAmounts(drift_->value() / 100.0, feel_->value() / 100.0, stray_->value() / 100.0);
+    wanted.fit.pieces = static_cast<FitPieces>(pieces_->currentIndex());
     wanted.fit.leaveWithin = milliseconds(tolerance_->value());
     wanted.fit.furthest = milliseconds(furthest_->value());
     wanted.fit.humanise = milliseconds(humanise_->value());
@@ -501,6 +608,9 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
     if (isByHand()) {
         return hands_->hintAt(lane, place);
     }
+    if (headAt(lane, place)) {
+        return {tr("Drag the head to the grid line this hit was played for"), Qt::SizeHorCursor};
+    }
     const auto& preview = session_.preview();
     const auto found = std::ranges::find(preview.origin.leads, lane.track);
     if (found == preview.origin.leads.end()) {
@@ -533,18 +643,68 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
     return {};
 }
 
+std::optional<std::size_t> FitStage::headAt(const Lane& lane, QPoint place) const
+{
+    const auto& preview = session_.preview();
+    const Hertz rate = session_.song().rate;
+    if (place.y() > lane.area.top() + 14) {
+        return std::nullopt;
+    }
+    for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
+        const JudgedHit& hit = preview.performance.hits[i];
+        const auto lead = static_cast<std::size_t>(hit.played.lead);
+        if (hit.role != HitRole::Main || preview.origin.leads[lead] != lane.track) {
+            continue;
+        }
+        const Frames now = session_.heardAt(hit.played.beatPoint);
+        const double offMs = inMilliseconds(toSeconds(now, rate) - hit.line.time);
+        const double least = Theme::kLeanPerMs * std::abs(offMs);
+        const double straight = lanes_.xOf(toFrames(hit.line.time, rate)) - lanes_.xOf(now);
+        const double lean = std::abs(straight) >= least ? straight : (offMs > 0.0 ? -least : least);
+        if (std::abs(lanes_.xOf(now) + lean - place.x()) <= 5.0) {
+            return i;
+        }
+    }
+    return std::nullopt;
+}
+
 bool FitStage::press(const Lane& lane, QMouseEvent& event)
 {
-    return isByHand() && hands_->press(lane, event);
+    if (isByHand()) {
+        return hands_->press(lane, event);
+    }
+    headHeld_ = headAt(lane, event.pos());
+    headTo_ = event.pos();
+    return headHeld_.has_value();
 }
 
 void FitStage::move(QMouseEvent& event)
 {
+    if (headHeld_) {
+        headTo_ = event.pos();
+        const Grid grid(session_.song().tempo, session_.request.grid);
+        const Hertz rate = session_.song().rate;
+        const GridLine line = grid.nearest(toSeconds(lanes_.timeAt(event.position().x()), rate));
+        lanes_.setReadout(tr("bar %1, step %2").arg(line.bar).arg(line.step + 1), event.pos());
+        return;
+    }
     hands_->move(event);
 }
 
 void FitStage::release(QMouseEvent&)
 {
+    if (const auto held = std::exchange(headHeld_, std::nullopt)) {
+        const Grid grid(session_.song().tempo, session_.request.grid);
+        const Seconds at = toSeconds(lanes_.timeAt(headTo_.x()), session_.song().rate);
+        const HitOrigin origin = session_.preview().origin.origins[*held];
+        if (grid.nearest(at).index != session_.preview().performance.hits[*held].line.index) {
+            session_.document.apply(
+                setMarkLine(session_.song(), origin.track, origin.mark, grid.nearest(at).index),
+                tr("Give a hit its line")
+            );
+        }
+        return;
+    }
     hands_->release();
 }
 

@@ -51,10 +51,15 @@ private:
     void fill();
     void changed();
     void fillGrooves();
+    void fillFocus();
+    void chooseFocus();
+    void addSectionFromRange();
     void chooseGroove(int index);
     [[nodiscard]] QString advice() const;
     [[nodiscard]] QWidget* makeCutBench();
     [[nodiscard]] bool isByHand() const;
+    // The hit whose leaning stroke has its head under the pointer; none elsewhere.
+    [[nodiscard]] std::optional<std::size_t> headAt(const Lane& lane, QPoint place) const;
 
     QWidget* bench_ = nullptr;
     ClipHands* hands_ = nullptr;
@@ -71,6 +76,9 @@ private:
     NumberField* humanise_ = nullptr;
     NumberField* leadIn_ = nullptr;
     NumberField* crossfade_ = nullptr;
+    QComboBox* section_ = nullptr;
+    QComboBox* lead_ = nullptr;
+    QComboBox* pieces_ = nullptr;
     QComboBox* grid_ = nullptr;
     QComboBox* shape_ = nullptr;
     QComboBox* groove_ = nullptr;
@@ -80,6 +88,8 @@ private:
     TimingChart* chart_ = nullptr;
     FeelDial* dial_ = nullptr;
     SetId filledFrom_;
+    std::optional<std::size_t> headHeld_;  // its line is being changed
+    QPoint headTo_;
 };
 
 }  // namespace orthochron::app
