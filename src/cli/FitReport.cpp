@@ -29,6 +29,7 @@ Json findingsJson(
              {"kind", wordOf(finding.kind)},
              {"value", finding.value},
              {"unit", unitOf(finding.kind)},
+             {"loudness_db", finding.loudness},
              {"file", m < files.size() ? files[m] : ""}}
         );
     }

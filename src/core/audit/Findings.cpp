@@ -225,6 +225,54 @@ bool isWorse(const Finding& a, const Finding& b)
     return a.at < b.at;
 }
 
+namespace {
+
+constexpr Seconds kMusic = milliseconds(400.0);  // to each side: what a defect is heard against
+
+// How loud what is wrong is against the music around it, in dB.
+Result<double> loudnessOf(const AuditInput& input, const Finding& finding)
+{
+    const Hertz rate = input.map.rate;
+    const Frames wide = toFrames(kMusic, rate);
+    Samples music(static_cast<std::size_t>((wide + wide).count()));
+    if (auto read = input.edited(finding.microphone, finding.at - wide, music); !read) {
+        return tl::unexpected(read.error());
+    }
+    const auto part = [&](Seconds to) {
+        const auto frames = static_cast<std::size_t>(toFrames(to, rate).count());
+        const std::span<const float> all(music);
+        return rms(all.subspan(
+            static_cast<std::size_t>(wide.count()) - frames / 2, std::max<std::size_t>(1, frames)
+        ));
+    };
+    const double around = std::max(rms(music), kAudible);
+    switch (finding.kind) {
+    case FindingKind::Click:
+        return finding.value + toDecibels(std::max(part(kAround + kAround), kAudible) / around);
+    case FindingKind::Dip: {
+        // What is missing: the part of the level that the dip took away.
+        const double left = fromDecibels(finding.value);
+        return toDecibels(std::max(1.0 - left, 1e-6) / std::max(left, 1e-6)) +
+               toDecibels(std::max(part(kHeard), kAudible) / around);
+    }
+    default: return toDecibels(std::max(part(kAttack), kAudible) / around);
+    }
+}
+
+}  // namespace
+
+Result<void> weighFindings(const AuditInput& input, std::span<Finding> findings)
+{
+    for (Finding& finding : findings) {
+        const auto loudness = loudnessOf(input, finding);
+        if (!loudness) {
+            return tl::unexpected(loudness.error());
+        }
+        finding.loudness = *loudness;
+    }
+    return {};
+}
+
 Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t index)
 {
     std::vector<Finding> findings;
@@ -259,6 +307,9 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
     }
     if (dip.value < kDipDecibels) {
         findings.push_back(dip);
+    }
+    if (auto weighed = weighFindings(input, findings); !weighed) {
+        return tl::unexpected(weighed.error());
     }
     return findings;
 }

@@ -72,6 +72,9 @@ struct AuditInput {
     MicrophoneReader recorded;  // recorded time
 };
 
+// Says of each finding how loud what is wrong is against the music around it. Errors: the readers'.
+[[nodiscard]] Result<void> weighFindings(const AuditInput& input, std::span<Finding> findings);
+
 // Checks every join: click, dip, cut in attack and double hit, by what both sides would have
 // sounded like without it. Errors: the readers', Cancelled. In order of time.
 [[nodiscard]] Result<std::vector<Finding>>

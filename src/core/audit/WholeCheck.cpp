@@ -279,6 +279,13 @@ Result<std::vector<Finding>> checkWhole(const AuditInput& input, const Work& wor
         }
         all.insert(all.end(), findings->begin(), findings->end());
     }
+    const auto ofJoins = static_cast<std::ptrdiff_t>(
+        std::ranges::count_if(all, [](const Finding& finding) { return finding.join.has_value(); })
+    );
+    auto weighed = weighFindings(input, std::span(all).subspan(static_cast<std::size_t>(ofJoins)));
+    if (!weighed) {
+        return tl::unexpected(weighed.error());
+    }
     std::ranges::stable_sort(all, {}, &Finding::at);
     work.report(1.0);
     return all;

@@ -69,6 +69,7 @@ void Player::startDevice()
     device_->stop();
     deviceRate_ = song_->rate;
     fadeFrames_ = toFrames(kFade, deviceRate_).count();
+    squeeze_.prepare(deviceRate_);
     auto started = device_->start(deviceRate_, [this](std::span<float> block) { callback(block); });
     trouble_ = started ? "" : started.error().message;
 }
@@ -77,8 +78,10 @@ void Player::updateMix()
 {
     for (const auto& track : song_->tracks) {
         const auto [place, isNew] = slots_.try_emplace(track->id, slots_.size() % kMixSlots);
-        const auto gains = isHeard(*song_, *track) ? mixGains(*track, channelsOf(*track, *sources_))
-                                                   : std::array<float, 2>{0.0F, 0.0F};
+        const bool isOn = alone_.empty() ? isHeard(*song_, *track)
+                                         : std::ranges::find(alone_, track->id) != alone_.end();
+        const auto gains = isOn ? mixGains(*track, channelsOf(*track, *sources_))
+                                : std::array<float, 2>{0.0F, 0.0F};
         mix_[place->second].left.store(gains[0], std::memory_order_relaxed);
         mix_[place->second].right.store(gains[1], std::memory_order_relaxed);
     }
@@ -221,6 +224,19 @@ void Player::setRecordedTrim(double decibels)
 void Player::setMasterLevel(double decibels)
 {
     master_.store(static_cast<float>(fromDecibels(decibels)), std::memory_order_relaxed);
+}
+
+void Player::setSqueezed(bool isSqueezed)
+{
+    squeezed_.store(isSqueezed, std::memory_order_relaxed);
+}
+
+void Player::setAlone(std::vector<TrackId> tracks)
+{
+    alone_ = std::move(tracks);
+    if (song_) {
+        updateMix();
+    }
 }
 
 std::array<float, 2> Player::peaks()
@@ -429,6 +445,9 @@ void Player::callback(std::span<float> interleaved) noexcept
             continue;
         }
         mixBlock(left, right);
+        if (squeezed_.load(std::memory_order_relaxed)) {
+            squeeze_.process(left, right);
+        }
         for (std::size_t i = 0; i < count; ++i) {
             run_ = std::clamp(run_ + (wants ? step : -step), 0.0F, 1.0F);
             const float l = left[i] * run_ * master;

@@ -2,6 +2,7 @@
 
 #include "engine/device/AudioDevice.h"
 #include "engine/playback/Ring.h"
+#include "engine/playback/Squeeze.h"
 #include "engine/playback/Stream.h"
 
 #include <condition_variable>
@@ -38,6 +39,11 @@ public:
     // Gain of the recorded side that makes it as loud as the edited one.
     void setRecordedTrim(double decibels);
     void setMasterLevel(double decibels);
+    // Listens through a heavy compressor; see Squeeze.
+    void setSqueezed(bool isSqueezed);
+    [[nodiscard]] bool isSqueezed() const { return squeezed_.load(std::memory_order_relaxed); }
+    // Hears these tracks alone, whatever is muted or soloed; none for the song as it is.
+    void setAlone(std::vector<TrackId> tracks);
 
     [[nodiscard]] bool isPlaying() const { return isPlaying_.load(std::memory_order_acquire); }
     [[nodiscard]] Frames position() const
@@ -92,6 +98,7 @@ private:
     ClickSettings click_;
     std::optional<LoopRange> loop_;
     std::map<TrackId, std::size_t> slots_;
+    std::vector<TrackId> alone_;
 
     // Between control and reader, under mutex_.
     std::mutex mutex_;
@@ -119,6 +126,7 @@ private:
     std::array<Slot, kMixSlots> mix_;
     std::atomic<float> clickGain_{0.0F};
     std::atomic<float> master_{1.0F};
+    std::atomic<bool> squeezed_{false};
     std::atomic<bool> wantsPlay_{false};
     std::atomic<std::uint32_t> startNumber_{0};
 
@@ -135,6 +143,7 @@ private:
     std::int64_t faded_ = 0;
     std::int64_t fadeFrames_ = 480;
     float run_ = 0.0F;  // 0 stopped .. 1 playing
+    Squeeze squeeze_;
     static constexpr std::size_t kBlock = 512;
     std::array<float, kBlock> left_{}, right_{}, oldLeft_{}, oldRight_{};
     Stream::Gains gains_{};
