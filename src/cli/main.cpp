@@ -107,6 +107,7 @@ int run(int argc, char** argv)
     addCheck(app, choice);
     addRender(app, choice);
     addVerify(app, choice);
+    addReport(app, choice);
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& error) {

@@ -237,6 +237,66 @@ TEST_F(Window, MakesACrossfadeLongerByTypingAndByDraggingForAllMicrophones)
     EXPECT_NEAR(static_cast<double>((session_->joins()[5].at - join.at).count()), -200.0, 8.0);
 }
 
+TEST_F(Window, ChangesAllJoinsInARangeByValueAndByDrag)
+{
+    findHitsAndFit();
+    press(Qt::Key_5);
+    const Frames middle(song().length().count() / 2);
+    session_->setRange(TimeRange{Frames(0), middle});
+    auto* scope = child<QComboBox>("joinScope");
+    scope->setCurrentIndex(1);
+    Q_EMIT scope->activated(1);
+
+    child<NumberField>("joinLength")->setValue(9.0);
+    Q_EMIT child<NumberField>("joinLength")->finished(9.0);
+    settle();
+
+    int longer = 0;
+    const Frames wanted = toFrames(milliseconds(9.0), song().rate);
+    for (const SetJoin& join : session_->joins()) {
+        if (join.at > middle) {
+            EXPECT_LT(join.length, wanted);
+        } else {
+            longer += join.length == wanted ? 1 : 0;
+        }
+    }
+    EXPECT_GT(longer, 10);
+    child<NumberField>("joinMiddle")->setValue(70.0);
+    Q_EMIT child<NumberField>("joinMiddle")->finished(70.0);
+    settle();
+    EXPECT_FLOAT_EQ(session_->joins().front().fadeMiddle, 0.7F);
+    EXPECT_FLOAT_EQ(session_->joins().back().fadeMiddle, 0.5F);
+
+    // A drag on one moves all that are meant by as much.
+    const auto before = session_->joins();
+    const SetJoin& held = before[4];
+    session_->zoomTo({held.at - Frames(9600), held.at + Frames(9600)});
+    settle();
+    const QPoint from = onLane(0, held.middle());
+    drag(from, from - QPoint(6, 0));
+    const auto& after = session_->joins();
+    EXPECT_LT(after[4].at, before[4].at);
+    EXPECT_LT(after[2].at, before[2].at);
+    EXPECT_EQ(after.back().at, before.back().at);
+}
+
+TEST_F(Window, HearsJoinsSqueezedAloneAndAllInTurn)
+{
+    findHitsAndFit();
+    press(Qt::Key_5);
+
+    child<QCheckBox>("hearSqueezed")->click();
+    child<QCheckBox>("hearAlone")->click();
+    EXPECT_TRUE(player_->isSqueezed());
+    child<QPushButton>("hearInTurn")->click();
+    settle();
+
+    EXPECT_TRUE(child<QPushButton>("hearInTurn")->isChecked());
+    child<QPushButton>("hearInTurn")->click();
+    child<QCheckBox>("hearSqueezed")->click();
+    EXPECT_FALSE(player_->isSqueezed());
+}
+
 TEST_F(Window, DragsBarOneOntoAHit)
 {
     openSong();

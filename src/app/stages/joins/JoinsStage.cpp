@@ -2,12 +2,14 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QFileDialog>
 #include <QGridLayout>
 #include <QMouseEvent>
 #include <QPainter>
 
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
+#include "core/audit/Report.h"
 
 namespace orthochron::app {
 
@@ -38,34 +40,7 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
     right->addWidget(about_);
     loupe_ = new Loupe(session_, *pictures_, bench_);
     right->addWidget(loupe_, 1);
-    auto* shapeRow = new QHBoxLayout;
-    shapeRow->addWidget(new QLabel(tr("Shape"), bench_));
-    shape_ = new QComboBox(bench_);
-    shape_->setObjectName(QStringLiteral("joinShape"));
-    shape_->setAccessibleName(tr("Shape"));
-    shape_->addItems({tr("matched"), tr("equal power"), tr("equal gain")});
-    shapeRow->addWidget(shape_, 1);
-    all_ = new QCheckBox(tr("for all"), bench_);
-    all_->setObjectName(QStringLiteral("forAll"));
-    all_->setToolTip(tr("Shape and length go to every unlocked join"));
-    shapeRow->addWidget(all_);
-    right->addLayout(shapeRow);
-    const double rate = session_.song().rate.count();
-    auto* numbers = new QHBoxLayout;
-    length_ = new NumberField(
-        tr("Length"), {QStringLiteral("ms"), 1, 0.0, 500.0, 5.0, 0.1, rate}, false, bench_
-    );
-    length_->setObjectName(QStringLiteral("joinLength"));
-    before_ = new NumberField(
-        tr("Before the hit"),
-        {QStringLiteral("ms"), 1, -500.0, 2000.0, 4.0, 0.1, rate},
-        false,
-        bench_
-    );
-    before_->setObjectName(QStringLiteral("joinBefore"));
-    numbers->addWidget(length_);
-    numbers->addWidget(before_);
-    right->addLayout(numbers);
+    addValues(*right);
     auto* buttons = new QHBoxLayout;
     mend_ = benchButton(tr("Mend"), QStringLiteral("mend"), true, bench_);
     accept_ = benchButton(tr("Accept"), QStringLiteral("accept"), false, bench_);
@@ -77,33 +52,9 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
         buttons->addWidget(button);
     }
     right->addLayout(buttons);
+    addHearing(*right);
     layout->addLayout(right, 3);
     connect(sheet_, &ContactSheet::chosen, this, [this] { this->hear(); });
-    connect(shape_, &QComboBox::activated, this, [this](int index) {
-        change(
-            {std::nullopt, kShapes[static_cast<std::size_t>(index)], std::nullopt},
-            tr("Crossfade shape")
-        );
-    });
-    connect(length_, &NumberField::finished, this, [this](double ms) {
-        change(
-            {toFrames(milliseconds(ms), session_.song().rate), std::nullopt, std::nullopt},
-            tr("Crossfade length")
-        );
-    });
-    connect(before_, &NumberField::finished, this, [this](double ms) {
-        if (const SetJoin* join = chosen()) {
-            // The field says how long before the next hit the crossfade ends.
-            const Frames now = toFrames(milliseconds(ms), session_.song().rate);
-            for (const PlayedHit& hit : session_.preview().origin.hits) {
-                const Frames at = session_.heardAt(hit.start);
-                if (at >= join->at) {
-                    change({std::nullopt, std::nullopt, at - now - join->length}, tr("Move join"));
-                    return;
-                }
-            }
-        }
-    });
     connect(mend_, &QPushButton::clicked, this, &JoinsStage::mend);
     connect(accept_, &QPushButton::clicked, this, &JoinsStage::accept);
     connect(hear, &QPushButton::clicked, this, &JoinsStage::hear);
@@ -119,6 +70,7 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
             );
         }
     });
+    connect(scope_, &QComboBox::activated, this, &JoinsStage::fill);
     connect(&session_, &Session::choiceChanged, this, &JoinsStage::fill);
     connect(&session_, &Session::findingsChanged, this, &JoinsStage::fill);
     fill();
@@ -152,8 +104,8 @@ void JoinsStage::fill()
 {
     title_->setText(tr("Joins, worst first"));
     const SetJoin* join = chosen();
-    for (QWidget* widget :
-         std::initializer_list<QWidget*>{shape_, length_, before_, mend_, lock_, lockAll_}) {
+    for (QWidget* widget : std::initializer_list<QWidget*>{
+             shape_, length_, before_, middle_, mend_, lock_, lockAll_}) {
         widget->setEnabled(join != nullptr);
     }
     accept_->setEnabled(join != nullptr && session_.worstOf(session_.join()) != nullptr);
@@ -162,11 +114,20 @@ void JoinsStage::fill()
         return;
     }
     const PlaceText place = placeText(session_.song(), join->middle());
-    about_->setText(tr("Loupe · %1 %2 · ±40 ms").arg(place.place, place.off));
+    about_->setText(tr("%1 %2 · %3").arg(place.place, place.off, findingText()));
     shape_->setCurrentIndex(
         static_cast<int>(std::ranges::find(kShapes, join->shape) - kShapes.begin())
     );
     length_->setValue(inMilliseconds(toSeconds(join->length, session_.song().rate)));
+    middle_->setValue(static_cast<double>(join->fadeMiddle) * 100.0);
+    const bool isBatch = scope_->currentIndex() != 0;
+    const auto differs = [&](auto member) {
+        return isBatch && std::ranges::any_of(session_.joins(), [&](const SetJoin& each) {
+                   return each.*member != join->*member;
+               });
+    };
+    length_->setMixed(differs(&SetJoin::length));
+    middle_->setMixed(differs(&SetJoin::fadeMiddle));
     for (const PlayedHit& hit : session_.preview().origin.hits) {
         const Frames at = session_.heardAt(hit.start);
         if (at >= join->at) {
@@ -182,6 +143,164 @@ void JoinsStage::fill()
     lockAll_->setText(anyFree ? tr("Lock all") : tr("Unlock all"));
 }
 
+void JoinsStage::addValues(QLayout& layout)
+{
+    auto* right = qobject_cast<QBoxLayout*>(&layout);
+    auto* shapeRow = new QHBoxLayout;
+    shape_ = new QComboBox(bench_);
+    shape_->setObjectName(QStringLiteral("joinShape"));
+    shape_->setAccessibleName(tr("Shape"));
+    shape_->addItems({tr("matched"), tr("equal power"), tr("equal gain")});
+    shapeRow->addWidget(shape_, 1);
+    scope_ = new QComboBox(bench_);
+    scope_->setObjectName(QStringLiteral("joinScope"));
+    scope_->setAccessibleName(tr("Goes to"));
+    scope_->addItems({tr("this join"), tr("joins in the range"), tr("all joins")});
+    scope_->setToolTip(tr("Where values, drags and shapes go; locked joins stay"));
+    shapeRow->addWidget(scope_, 1);
+    right->addLayout(shapeRow);
+    const double rate = session_.song().rate.count();
+    const QString ms = QStringLiteral("ms");
+    auto* numbers = new QHBoxLayout;
+    length_ = new NumberField(tr("Length"), {ms, 1, 0.0, 500.0, 5.0, 0.1, rate}, false, bench_);
+    length_->setObjectName(QStringLiteral("joinLength"));
+    length_->setToolTip(tr("0 takes the crossfade away: a hard edge"));
+    before_ =
+        new NumberField(tr("Before hit"), {ms, 1, -500.0, 2000.0, 4.0, 0.1, rate}, false, bench_);
+    before_->setObjectName(QStringLiteral("joinBefore"));
+    middle_ = new NumberField(
+        tr("Half at"), {QStringLiteral("%"), 0, 10.0, 90.0, 50.0, 0.3}, false, bench_
+    );
+    middle_->setObjectName(QStringLiteral("joinMiddle"));
+    middle_->setToolTip(tr("Where along its length the crossfade is half done"));
+    numbers->addWidget(length_);
+    numbers->addWidget(before_);
+    numbers->addWidget(middle_);
+    right->addLayout(numbers);
+    connect(shape_, &QComboBox::activated, this, [this](int index) {
+        change({.shape = kShapes[static_cast<std::size_t>(index)]}, tr("Crossfade shape"));
+    });
+    connect(length_, &NumberField::finished, this, [this](double value) {
+        change(
+            {.length = toFrames(milliseconds(value), session_.song().rate)}, tr("Crossfade length")
+        );
+    });
+    connect(before_, &NumberField::finished, this, [this](double value) {
+        change({.beforeHit = toFrames(milliseconds(value), session_.song().rate)}, tr("Move join"));
+    });
+    connect(middle_, &NumberField::finished, this, [this](double value) {
+        change({.middle = static_cast<float>(value / 100.0)}, tr("Crossfade curve"));
+    });
+}
+
+void JoinsStage::addHearing(QLayout& layout)
+{
+    auto* row = new QHBoxLayout;
+    squeeze_ = new QCheckBox(tr("squeezed"), bench_);
+    squeeze_->setObjectName(QStringLiteral("hearSqueezed"));
+    squeeze_->setToolTip(tr("Through a heavy compressor: low clicks come forward"));
+    alone_ = new QCheckBox(tr("set alone"), bench_);
+    alone_->setObjectName(QStringLiteral("hearAlone"));
+    alone_->setToolTip(tr("Hears the mic set without the rest of the song"));
+    auto* turn = benchButton(tr("All in turn"), QStringLiteral("hearInTurn"), false, bench_);
+    turn->setCheckable(true);
+    auto* report = benchButton(tr("Report…"), QStringLiteral("joinReport"), false, bench_);
+    for (QPushButton* button : {turn, report}) {
+        button->setStyleSheet(QStringLiteral("padding-left:8px;padding-right:8px"));
+    }
+    row->addWidget(squeeze_);
+    row->addWidget(alone_);
+    row->addStretch();
+    row->addWidget(turn);
+    row->addWidget(report);
+    qobject_cast<QBoxLayout*>(&layout)->addLayout(row);
+    connect(squeeze_, &QCheckBox::toggled, this, [this](bool isOn) {
+        session_.player.setSqueezed(isOn);
+    });
+    connect(alone_, &QCheckBox::toggled, this, [this](bool isOn) {
+        const MicSet* set = session_.set();
+        session_.player.setAlone(isOn && set != nullptr ? set->tracks : std::vector<TrackId>{});
+    });
+    connect(turn, &QPushButton::toggled, this, &JoinsStage::hearInTurn);
+    connect(report, &QPushButton::clicked, this, &JoinsStage::exportReport);
+    turn_.setInterval(60);
+    connect(&turn_, &QTimer::timeout, this, [this, turn] {
+        if (session_.player.isPlaying()) {
+            return;
+        }
+        const auto& order = session_.joinsWorstFirst();
+        if (order.empty() || session_.join() == order.back()) {
+            turn->setChecked(false);
+            return;
+        }
+        sheet_->step(1);
+    });
+}
+
+// Hears each join from the chosen one on, worst first, until it is stopped.
+void JoinsStage::hearInTurn(bool isOn)
+{
+    inTurn_ = isOn;
+    if (isOn) {
+        hear();
+        turn_.start();
+        return;
+    }
+    turn_.stop();
+    session_.player.stop();
+}
+
+void JoinsStage::exportReport()
+{
+    const MicSet* set = session_.set();
+    if (set == nullptr) {
+        return;
+    }
+    const QString path = QFileDialog::getSaveFileName(
+        bench_,
+        tr("Report of what was changed and what is left"),
+        QString::fromStdString(session_.song().name + " " + set->name + ".html"),
+        tr("Page with pictures (*.html);;Table (*.csv);;Data (*.json)")
+    );
+    if (path.isEmpty()) {
+        return;
+    }
+    session_.jobs.run(
+        tr("Writing the report"),
+        true,
+        this,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         id = set->id,
+         file = path.toStdString()](const Work& work) -> Result<void> {
+            const auto report = reportOf(*song, id, *sources, work);
+            return report ? writeReport(*report, file) : tl::unexpected(report.error());
+        },
+        [this, path](const Result<void>& done) {
+            if (done) {
+                session_.say(tr("Report written to %1").arg(path));
+            } else if (done.error().kind != ErrorKind::Cancelled) {
+                Q_EMIT session_.failed(QString::fromStdString(done.error().message));
+            }
+        }
+    );
+}
+
+std::vector<std::size_t> JoinsStage::meant() const
+{
+    std::vector<std::size_t> indices;
+    const auto& range = session_.range();
+    for (std::size_t i = 0; i < session_.joins().size(); ++i) {
+        const SetJoin& join = session_.joins()[i];
+        const bool isInRange = range && join.at >= range->from && join.at < range->to;
+        if (scope_->currentIndex() == 2 || (scope_->currentIndex() == 1 && isInRange) ||
+            (scope_->currentIndex() == 0 && i == session_.join())) {
+            indices.push_back(join.index);
+        }
+    }
+    return indices;
+}
+
 void JoinsStage::change(const JoinChange& what, const QString& name)
 {
     const MicSet* set = session_.set();
@@ -189,24 +308,96 @@ void JoinsStage::change(const JoinChange& what, const QString& name)
     if (set == nullptr || join == nullptr) {
         return;
     }
-    if (all_->isChecked() && !what.at) {
-        session_.jobs.run(
-            tr("Changing all joins"),
-            true,
-            this,
-            [song = session_.document.song(),
-             sources = session_.document.sources(),
-             id = set->id,
-             what](const Work&) { return changeJoins(*song, id, {}, what, *sources); },
-            [this, name](Result<Song> done) {
-                session_.document.apply(std::move(done), tr("%1 of all joins").arg(name));
-            }
-        );
+    if (scope_->currentIndex() != 0) {
+        changeMeant(what, name);
         return;
     }
+    JoinChange own = what;
+    if (const auto attack =
+            own.beforeHit ? nextAttack(session_.song(), *set, *join) : std::optional<Frames>()) {
+        own.at = *attack - *own.beforeHit - join->length;
+    }
     session_.document.apply(
-        changeJoin(session_.song(), set->id, join->index, what, *session_.document.sources()), name
+        changeJoin(session_.song(), set->id, join->index, own, *session_.document.sources()), name
     );
+}
+
+void JoinsStage::changeMeant(const JoinChange& what, const QString& name)
+{
+    const auto indices = meant();
+    if (indices.empty()) {
+        session_.say(tr("No join lies in the chosen range of time"));
+        return;
+    }
+    session_.jobs.run(
+        tr("Changing the joins"),
+        true,
+        this,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         id = session_.set()->id,
+         indices,
+         what](const Work&) {
+            return std::pair{song, changeJoins(*song, id, indices, what, *sources)};
+        },
+        [this,
+         name,
+         count = indices.size()](std::pair<std::shared_ptr<const Song>, Result<Song>> done) {
+            if (done.first != session_.document.song()) {
+                session_.say(tr("The song was edited meanwhile; do it again"));
+            } else {
+                session_.document.apply(
+                    std::move(done.second), tr("%1 of %2 joins").arg(name).arg(count)
+                );
+            }
+        }
+    );
+}
+
+// The worst that was found at the chosen join, with how loud it is.
+QString JoinsStage::findingText() const
+{
+    const Finding* worst = session_.worstOf(session_.join());
+    if (worst == nullptr) {
+        return tr("clean");
+    }
+    const auto word = wordOf(worst->kind);
+    const auto unit = unitOf(worst->kind);
+    return tr("%1 %2 %3, %4 dB against the music")
+        .arg(QString::fromUtf8(word.data(), static_cast<qsizetype>(word.size())))
+        .arg(worst->value, 0, 'f', 1)
+        .arg(QString::fromUtf8(unit.data(), static_cast<qsizetype>(unit.size())))
+        .arg(worst->loudness, 0, 'f', 0);
+}
+
+// How far the chosen join can be pulled, and which clip's spare ends there.
+void JoinsStage::paintRoom(QPainter& painter, const Lane& lane) const
+{
+    const MicSet* set = session_.set();
+    const SetJoin* join = chosen();
+    if (set == nullptr || join == nullptr || !lane.isFirstOfSet ||
+        session_.scale().framesPerPixel > 100.0) {
+        return;
+    }
+    const auto room = roomOf(session_.song(), set->id, join->index);
+    if (!room) {
+        return;
+    }
+    const Palette& colours = Theme::palette();
+    const double left = lanes_.xOf(room->from);
+    const double right = lanes_.xOf(room->to);
+    const double y = lane.area.top() + 4.0;
+    painter.setPen(QPen(colours.secondInk, 1.0));
+    painter.drawLine(QPointF(left, y), QPointF(right, y));
+    painter.drawLine(QPointF(left, y), QPointF(left, y + 6));
+    painter.drawLine(QPointF(right, y), QPointF(right, y + 6));
+    painter.setFont(Theme::label(8));
+    if (room->spareEndsLeft) {
+        painter.drawText(QPointF(left + 3, y + 11), tr("the later clip begins here"));
+    }
+    if (room->spareEndsRight) {
+        painter.drawText(QPointF(right - 110, y + 11), tr("the earlier clip ends here"));
+    }
 }
 
 void JoinsStage::paintLane(QPainter& painter, const Lane& lane)
@@ -216,6 +407,7 @@ void JoinsStage::paintLane(QPainter& painter, const Lane& lane)
         return;
     }
     const Palette& colours = Theme::palette();
+    paintRoom(painter, lane);
     const double top = lane.area.top() + 3.0;
     const double bottom = lane.area.bottom() - 3.0;
     double lastX = -100.0;
@@ -337,6 +529,18 @@ void JoinsStage::release(QMouseEvent&)
     grip_ = Grip::None;
     dragged_ = {};
     if (was == Grip::None || (!what.at && !what.length)) {
+        return;
+    }
+    if (scope_->currentIndex() != 0 && chosen() != nullptr) {
+        // All that are meant follow by as much as this one was dragged.
+        JoinChange along;
+        if (was != Grip::Whole) {
+            along.lengthBy = what.length.value_or(chosen()->length) - chosen()->length;
+        }
+        if (was == Grip::Whole || was == Grip::End) {
+            along.atBy = was == Grip::Whole ? *what.at - chosen()->at : *along.lengthBy;
+        }
+        changeMeant(along, was == Grip::Whole ? tr("Move") : tr("Crossfade length"));
         return;
     }
     if (const MicSet* set = session_.set(); set != nullptr && chosen() != nullptr) {

@@ -1,5 +1,7 @@
 #pragma once
 
+#include <QTimer>
+
 #include "app/controls/NumberField.h"
 #include "app/stages/Stage.h"
 #include "app/views/JoinViews.h"
@@ -42,6 +44,15 @@ private:
     void fill();
     void change(const JoinChange& what, const QString& name);
     [[nodiscard]] const SetJoin* chosen() const;
+    // The joins a change goes to: this one, those in the chosen range, or all; by SetJoin::index.
+    [[nodiscard]] std::vector<std::size_t> meant() const;
+    void changeMeant(const JoinChange& what, const QString& name);
+    void addValues(QLayout& layout);
+    void addHearing(QLayout& layout);
+    void hearInTurn(bool isOn);
+    void exportReport();
+    [[nodiscard]] QString findingText() const;
+    void paintRoom(QPainter& painter, const Lane& lane) const;
     [[nodiscard]] std::pair<std::size_t, Grip> gripAt(double x) const;
 
     QWidget* bench_ = nullptr;
@@ -53,7 +64,12 @@ private:
     QComboBox* shape_ = nullptr;
     NumberField* length_ = nullptr;
     NumberField* before_ = nullptr;
-    QCheckBox* all_ = nullptr;
+    NumberField* middle_ = nullptr;
+    QComboBox* scope_ = nullptr;
+    QCheckBox* squeeze_ = nullptr;
+    QCheckBox* alone_ = nullptr;
+    QTimer turn_;          // waits for one join to end, to hear the next
+    bool inTurn_ = false;  // every join is heard, one after the other
     QPushButton* mend_ = nullptr;
     QPushButton* accept_ = nullptr;
     QPushButton* lock_ = nullptr;

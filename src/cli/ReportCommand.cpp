@@ -1,0 +1,82 @@
+#include <fmt/format.h>
+
+#include "cli/Commands.h"
+#include "core/audit/Report.h"
+#include "core/files/SongFile.h"
+
+namespace orthochron::cli {
+
+namespace {
+
+Result<int> writeReports(const std::string& path, const std::string& out, const Context& context)
+{
+    const auto document = loadSong(path);
+    if (!document) {
+        return tl::unexpected(document.error());
+    }
+    const Song& song = *document->history.song();
+    const auto sources = Sources::open(song, std::filesystem::path(path).parent_path());
+    if (!sources) {
+        return tl::unexpected(sources.error());
+    }
+    if (song.sets.empty()) {
+        return badInput(fmt::format("{}: holds no mic set to report on", path));
+    }
+    Json written = Json::array();
+    std::string readable;
+    for (const MicSet& set : song.sets) {
+        const auto report = reportOf(song, set.id, **sources, context.work);
+        if (!report) {
+            return tl::unexpected(report.error());
+        }
+        // One set takes the name as given; of several each has its own.
+        std::filesystem::path file = out;
+        if (song.sets.size() > 1) {
+            file.replace_filename(
+                fmt::format("{} {}{}", file.stem().string(), set.name, file.extension().string())
+            );
+        }
+        if (auto done = writeReport(*report, file); !done) {
+            return tl::unexpected(done.error());
+        }
+        written.push_back(
+            {{"set", set.name},
+             {"file", file.string()},
+             {"hits", report->hits.size()},
+             {"joins", report->joins.size()},
+             {"findings", report->left.size()},
+             {"accepted", report->accepted}}
+        );
+        readable += fmt::format(
+            "{}: {} hits, {} joins, {} findings left, {} accepted\n",
+            file.string(),
+            report->hits.size(),
+            report->joins.size(),
+            report->left.size(),
+            report->accepted
+        );
+    }
+    print(context, {{"reports", written}}, readable);
+    return 0;
+}
+
+}  // namespace
+
+void addReport(CLI::App& app, Choice& choice)
+{
+    auto* command = app.add_subcommand(
+        "report", "Write what was changed in a song and what is left to look at"
+    );
+    auto path = std::make_shared<std::string>();
+    auto out = std::make_shared<std::string>();
+    command->add_option("SONG", *path)->required();
+    command->add_option("--out", *out, "An .html, .csv or .json file")->required();
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, path, out] {
+        choice.run = [path, out](const Context& context) {
+            return writeReports(*path, *out, context);
+        };
+    });
+}
+
+}  // namespace orthochron::cli
