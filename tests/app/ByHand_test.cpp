@@ -121,6 +121,39 @@ TEST_F(ByHandWindow, FadesAllChosenClipsByAnExactValue)
     EXPECT_EQ(song().tracks[0]->clips.front().out.length, Frames(240));
 }
 
+TEST_F(ByHandWindow, DraggingAFadeChangesAllChosenClipsAlikeOrToTheSame)
+{
+    openSong();
+    takeHold();
+    session_->setRange(TimeRange{
+        toFrames(Seconds(6.0), song().rate), toFrames(Seconds(7.0), song().rate)});
+    press(Qt::Key_I);
+    ASSERT_EQ(clips(0), 3U);
+    session_->setRange(std::nullopt);
+    playheadTo(Seconds(6.5));
+    press(Qt::Key_Delete, Qt::ShiftModifier);
+    ASSERT_EQ(clips(0), 2U);
+    press(Qt::Key_A, Qt::ControlModifier);
+    const Frames outBefore = song().tracks[0]->clips[1].out.length;
+    const Clip first = song().tracks[0]->clips[0];
+    LanesView& lanes = window_->lanes();
+    const auto corner = [&](Frames at) {
+        return QPoint(
+            static_cast<int>(std::lround(lanes.xOf(at))), lanes.lanes()[0].area.top() + 4
+        );
+    };
+    const QPoint out = corner(first.end() - first.out.length) - QPoint(2, 0);
+
+    drag(out, out - QPoint(30, 0));
+
+    const Frames longer = song().tracks[0]->clips[0].out.length - first.out.length;
+    EXPECT_GT(longer, Frames(4800));
+    EXPECT_EQ(song().tracks[5]->clips[1].out.length - outBefore, longer);
+    const QPoint in = corner(song().tracks[0]->clips[0].at) + QPoint(2, 0);
+    drag(in, in + QPoint(20, 0), Qt::ControlModifier);
+    EXPECT_EQ(song().tracks[0]->clips[0].in.length, song().tracks[0]->clips[1].in.length);
+}
+
 TEST_F(ByHandWindow, DoesTheStepsOfAFitOneByOne)
 {
     openSong();

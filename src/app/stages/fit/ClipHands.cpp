@@ -12,6 +12,7 @@ namespace orthochron::app {
 namespace {
 
 constexpr double kEdgePixels = 6.0;
+constexpr int kFadePixels = 7;
 constexpr double kSnapPixels = 8.0;
 constexpr double kLooksGood = 8.0;  // ms: further off than this a hit asks for the next split
 
@@ -90,6 +91,17 @@ ClipHands::Grip ClipHands::gripAt(const Lane& lane, QPoint place, Qt::KeyboardMo
     if (clip == nullptr || place.y() > lane.area.bottom() - lane.area.height() / 3) {
         return Grip::None;
     }
+    // The upper corners, and where a fade ends, are the fades' grips.
+    if (place.y() <= lane.area.top() + kFadePixels) {
+        const double in = lanes_.xOf(clip->at + clip->in.length);
+        const double out = lanes_.xOf(clip->end() - clip->out.length);
+        if (std::abs(place.x() - in) <= kEdgePixels) {
+            return Grip::FadeIn;
+        }
+        if (std::abs(place.x() - out) <= kEdgePixels) {
+            return Grip::FadeOut;
+        }
+    }
     const double start = place.x() - lanes_.xOf(clip->at);
     const double end = lanes_.xOf(clip->end()) - place.x();
     const bool isWide = start + end > 4.0 * kEdgePixels;
@@ -162,7 +174,9 @@ bool ClipHands::press(const Lane& lane, QMouseEvent& event)
     session_.setTrack(lane.track);
     ClipChoice choice = session_.clips();
     const bool isChosen = std::ranges::find(choice, clip) != choice.end();
-    if ((event.modifiers() & Qt::ControlModifier) != 0) {
+    const bool isFade = grip_ == Grip::FadeIn || grip_ == Grip::FadeOut;
+    isSameForAll_ = (event.modifiers() & Qt::ControlModifier) != 0;
+    if (isSameForAll_ && !isFade) {
         const ClipChoice whole = withTheirSet(session_.song(), {clip});
         if (isChosen) {
             std::erase_if(choice, [&](ClipId id) {
@@ -195,6 +209,17 @@ void ClipHands::move(QMouseEvent& event)
     }
     const Frames raw = lanes_.timeAt(event.position().x()) - pressedTime_;
     const Hertz rate = session_.song().rate;
+    if (grip_ == Grip::FadeIn || grip_ == Grip::FadeOut) {
+        const bool isIn = grip_ == Grip::FadeIn;
+        const Frames was = isIn ? placed->clip.in.length : placed->clip.out.length;
+        by_ = std::clamp(isIn ? raw : -raw, -was, placed->clip.length - was);
+        lanes_.setReadout(
+            (isIn ? tr("fade in %1 ms") : tr("fade out %1 ms"))
+                .arg(inMilliseconds(toSeconds(was + by_, rate)), 0, 'f', 1),
+            event.pos()
+        );
+        return;
+    }
     if (grip_ == Grip::Slip) {
         by_ = slipReach(session_.song(), session_.clips(), raw);
     } else {
@@ -234,6 +259,8 @@ void ClipHands::release()
         apply(trimClips(song, {pressedClip_}, edge, by, settings, sources), tr("Trim clip"), 1);
         return;
     }
+    case Grip::FadeIn:
+    case Grip::FadeOut: releaseFade(was, by); return;
     case Grip::Slip:
         apply(slipClips(song, choice, by, settings, sources), tr("Slip clips"), choice.size());
         return;
@@ -272,6 +299,11 @@ std::pair<QString, Qt::CursorShape> ClipHands::hintAt(const Lane& lane, QPoint p
     switch (gripAt(lane, place, {})) {
     case Grip::Start:
     case Grip::End: return {tr("Drag the edge to trim, or to pull it back out"), Qt::SizeHorCursor};
+    case Grip::FadeIn:
+    case Grip::FadeOut:
+        return {
+            tr("Drag the fade: all chosen clips change by as much, with Ctrl to the same length"),
+            Qt::SizeHorCursor};
     case Grip::Body:
         return {
             tr("Drag to move, Shift-drag to slip the audio inside, double-click to split at the "
@@ -314,6 +346,7 @@ void ClipHands::paintLane(QPainter& painter, const Lane& lane) const
         if (right - left > 3.0) {
             painter.drawRect(box);
         }
+        paintFades(painter, lane, clip, isChosen);
         QStringList said;
         if (clip.isMuted) {
             said << tr("muted");
@@ -349,6 +382,50 @@ void ClipHands::paintLane(QPainter& painter, const Lane& lane) const
     if ((grip_ == Grip::Slip || grip_ == Grip::Body) && by_ != Frames(0)) {
         paintProposal(painter, lane);
     }
+}
+
+// The curves of fades with silence, and of the one being dragged.
+void ClipHands::paintFades(QPainter& painter, const Lane& lane, const Clip& clip, bool isChosen)
+    const
+{
+    const double top = lane.area.top() + 3.0;
+    const double tall = lane.area.height() - 6.0;
+    const auto curve = [&](Fade fade, bool isIn, Frames by) {
+        const Frames length = fade.length + by;
+        const double wide = lanes_.xOf(clip.at + length) - lanes_.xOf(clip.at);
+        if (wide < 2.0) {
+            return;
+        }
+        QPolygonF line;
+        for (int step = 0; step <= 24; ++step) {
+            const double part = step / 24.0;
+            const FadeGains gains = fade.gainsAt(part);
+            const double from = isIn ? lanes_.xOf(clip.at) : lanes_.xOf(clip.end() - length);
+            line << QPointF(from + part * wide, top + tall * (1.0 - (isIn ? gains.in : gains.out)));
+        }
+        painter.setPen(QPen(Theme::palette().ink, 1.2));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawPolyline(line);
+    };
+    curve(clip.in, true, isChosen && grip_ == Grip::FadeIn ? by_ : Frames(0));
+    curve(clip.out, false, isChosen && grip_ == Grip::FadeOut ? by_ : Frames(0));
+}
+
+void ClipHands::releaseFade(Grip was, Frames by)
+{
+    const auto placed = clipOf(session_.song(), pressedClip_);
+    if (!placed) {
+        return;
+    }
+    const bool isIn = was == Grip::FadeIn;
+    FadeChange change;
+    if (isSameForAll_) {
+        const Frames wanted = (isIn ? placed->clip.in.length : placed->clip.out.length) + by;
+        (isIn ? change.in : change.out) = wanted;
+    } else {
+        (isIn ? change.inBy : change.outBy) = by;
+    }
+    fade(change);
 }
 
 // While a clip is slipped or moved: how each of its hits would then lean, and where to split next.

@@ -56,13 +56,15 @@ Q_SIGNALS:
     void changed();
 
 private:
-    enum class Grip { None, Start, End, Body, Slip };
+    enum class Grip { None, Start, End, Body, Slip, FadeIn, FadeOut };
 
     [[nodiscard]] const Clip* clipAt(const Lane& lane, double x) const;
     [[nodiscard]] Grip gripAt(const Lane& lane, QPoint place, Qt::KeyboardModifiers held) const;
     [[nodiscard]] Frames snapped(TrackId track, Frames songTime, Qt::KeyboardModifiers held) const;
     void apply(Result<Song> edited, const QString& what, std::size_t clips);
     void paintProposal(QPainter& painter, const Lane& lane) const;
+    void paintFades(QPainter& painter, const Lane& lane, const Clip& clip, bool isChosen) const;
+    void releaseFade(Grip was, Frames by);
 
     Session& session_;
     LanesView& lanes_;
@@ -72,6 +74,7 @@ private:
     ClipId pressedClip_;
     Frames pressedTime_;
     Frames by_;
+    bool isSameForAll_ = false;  // a dragged fade sets all to its length; else changes all alike
     std::optional<std::pair<SetId, Frames>> splitLine_;  // where a split would fall
     TrackId splitTrack_;
     ClipChoice copied_;

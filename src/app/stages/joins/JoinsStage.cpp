@@ -367,7 +367,8 @@ QString JoinsStage::findingText() const
         .arg(QString::fromUtf8(word.data(), static_cast<qsizetype>(word.size())))
         .arg(worst->value, 0, 'f', 1)
         .arg(QString::fromUtf8(unit.data(), static_cast<qsizetype>(unit.size())))
-        .arg(worst->loudness, 0, 'f', 0);
+        .arg(worst->loudness, 0, 'f', 0)
+        .replace(QLatin1Char('-'), QStringLiteral("−"));
 }
 
 // How far the chosen join can be pulled, and which clip's spare ends there.
