@@ -19,6 +19,8 @@ shot grid --stage grid --at 0 --bars 3
 shot marks --stage marks --at 40 --bars 4
 shot marks-samples --stage marks --at 41.8 --samples
 shot fit --stage fit --at 40 --bars 4
+shot fit-groove --stage fit --at 40 --bars 4 --groove
+shot by-hand --stage fit --at 10 --bars 4 --by-hand --fitted
 shot joins --stage joins --at 89 --bars 4
 shot print --stage print --at 40 --bars 4
 shot fit-night --stage fit --at 40 --bars 4 --night

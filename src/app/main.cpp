@@ -1,12 +1,15 @@
 #include <QAbstractButton>
 #include <QApplication>
+#include <QComboBox>
 #include <QCommandLineParser>
 #include <QPixmap>
 #include <QSettings>
 #include <QTextStream>
 
+#include "app/controls/NumberField.h"
 #include "app/theme/Theme.h"
 #include "app/window/MainWindow.h"
+#include "core/edits/GrooveEdits.h"
 
 #include <cstdio>
 
@@ -22,6 +25,8 @@ struct Shot {
     double bars = 4.0;
     bool isSample = false;
     bool isByHand = false;
+    bool isFitted = false;
+    bool hasGroove = false;
 };
 
 int stageNamed(const QString& name)
@@ -49,13 +54,14 @@ void settle(Session& session)
 
 void takeShot(MainWindow& window, Session& session, const Shot& shot)
 {
+    Document& document = session.document;
     settle(session);
     const int stage = stageNamed(shot.stage);
     if (stage >= 2 && session.preview().performance.hits.empty()) {
         session.detect();
         settle(session);
     }
-    if (stage >= 4 && session.joins().empty()) {
+    if ((stage >= 4 || shot.isFitted) && session.joins().empty()) {
         session.applyFit();
         settle(session);
     }
@@ -75,6 +81,17 @@ void takeShot(MainWindow& window, Session& session, const Shot& shot)
     if (shot.isSample) {
         window.action(Command::Next)->trigger();
         window.action(Command::ZoomToMark)->trigger();
+    }
+    if (shot.hasGroove) {
+        const Grid grid(session.song().tempo, session.request.grid);
+        const Groove groove = grooveOf(session.preview().performance, grid, "Kit, verse");
+        document.apply(addGroove(session.song(), groove), QStringLiteral("Keep groove"));
+        auto* list = window.findChild<QComboBox*>(QStringLiteral("groove"));
+        list->setCurrentIndex(1);
+        Q_EMIT list->activated(1);
+        window.findChild<NumberField*>(QStringLiteral("feel"))->setValue(100.0);
+        Q_EMIT window.findChild<NumberField*>(QStringLiteral("feel"))->changed(100.0);
+        settle(session);
     }
     if (shot.isByHand) {
         window.findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
@@ -118,6 +135,8 @@ int main(int argc, char** argv)
           QStringLiteral("seconds")},
          {QStringLiteral("bars"), QStringLiteral("How many bars to show."), QStringLiteral("bars")},
          {QStringLiteral("samples"), QStringLiteral("Look closely enough to see samples.")},
+         {QStringLiteral("fitted"), QStringLiteral("Fit first.")},
+         {QStringLiteral("groove"), QStringLiteral("Fit to a groove.")},
          {QStringLiteral("by-hand"), QStringLiteral("Take hold of clips in Fit.")},
          {QStringLiteral("night"), QStringLiteral("Use the night sheet.")},
          {QStringLiteral("list-shortcuts"), QStringLiteral("Print docs/shortcuts.md and end.")}}
@@ -146,6 +165,8 @@ int main(int argc, char** argv)
         Shot shot;
         shot.file = parser.value(QStringLiteral("screenshot"));
         shot.stage = parser.value(QStringLiteral("stage"));
+        shot.isFitted = parser.isSet(QStringLiteral("fitted"));
+        shot.hasGroove = parser.isSet(QStringLiteral("groove"));
         shot.isByHand = parser.isSet(QStringLiteral("by-hand"));
         shot.isSample = parser.isSet(QStringLiteral("samples"));
         if (parser.isSet(QStringLiteral("at"))) {
