@@ -431,7 +431,13 @@ void Session::songChanged()
         track_ = song().tracks.empty() ? TrackId() : song().tracks.front()->id;
         mark_ = MarkId();
     }
-    std::erase_if(clips_, [this](ClipId id) { return !clipOf(song(), id); });
+    if (!clips_.empty()) {
+        ClipChoice left;
+        for (const PlacedClip& placed : clipsOf(song(), clips_)) {
+            left.push_back(placed.clip.id);
+        }
+        clips_ = std::move(left);
+    }
     const MicSet* chosen = set();
     std::vector<std::shared_ptr<const Track>> tracks;
     if (chosen != nullptr) {

@@ -217,6 +217,19 @@ std::optional<PlacedClip> clipOf(const Song& song, ClipId id)
     return std::nullopt;
 }
 
+std::vector<PlacedClip> clipsOf(const Song& song, const ClipChoice& choice)
+{
+    std::vector<PlacedClip> placed;
+    for (const auto& [id, clips] : chosenOf(song, choice)) {
+        for (const Clip& clip : song.track(id)->clips) {
+            if (clips.contains(clip.id)) {
+                placed.push_back({id, clip});
+            }
+        }
+    }
+    return placed;
+}
+
 std::optional<Span> spanOf(const Song& song, const ClipChoice& choice)
 {
     std::optional<Span> span;

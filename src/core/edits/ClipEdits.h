@@ -28,6 +28,8 @@ struct PlacedClip {
     Clip clip;
 };
 [[nodiscard]] std::optional<PlacedClip> clipOf(const Song& song, ClipId id);
+// Those of a choice that are there, in the order of the lanes.
+[[nodiscard]] std::vector<PlacedClip> clipsOf(const Song& song, const ClipChoice& choice);
 // From the first start to the last end of a choice, song time; none for an empty one.
 struct Span {
     Frames from;

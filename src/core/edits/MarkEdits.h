@@ -20,7 +20,8 @@ struct TrackTake {
 [[nodiscard]] std::optional<TrackTake> recordedTake(const Song& song, TrackId id);
 
 // How a track's hits are to be looked for from now on; its marks stay.
-[[nodiscard]] Result<Song> setDetection(const Song& song, TrackId id, const OnsetSettings& settings);
+[[nodiscard]] Result<Song>
+setDetection(const Song& song, TrackId id, const OnsetSettings& settings);
 
 // What detection found on each lead of a set; the song keeps only the marks picked from it.
 using SetAnalysis = std::map<TrackId, OnsetAnalysis>;

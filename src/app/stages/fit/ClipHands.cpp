@@ -47,10 +47,8 @@ QString ClipHands::scopeText() const
     }
     const QString from = placeText(session_.song(), span->from).place;
     std::set<Frames> starts;
-    for (const ClipId id : choice) {
-        if (const auto placed = clipOf(session_.song(), id)) {
-            starts.insert(placed->clip.at);
-        }
+    for (const PlacedClip& placed : clipsOf(session_.song(), choice)) {
+        starts.insert(placed.clip.at);
     }
     const auto count = static_cast<int>(starts.size());
     const auto track = session_.song().track(session_.track());
@@ -682,9 +680,9 @@ void ClipHands::toTrack(int by)
         return;
     }
     ClipChoice own;
-    for (const ClipId id : scope()) {
-        if (const auto placed = clipOf(song, id); placed && placed->track == session_.track()) {
-            own.push_back(id);
+    for (const PlacedClip& placed : clipsOf(song, scope())) {
+        if (placed.track == session_.track()) {
+            own.push_back(placed.clip.id);
         }
     }
     const TrackId target = song.tracks[static_cast<std::size_t>(place)]->id;

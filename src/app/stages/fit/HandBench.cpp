@@ -254,17 +254,13 @@ void HandBench::fill()
     bool gainsDiffer = false;
     bool insDiffer = false;
     bool outsDiffer = false;
-    for (const ClipId id : session_.clips()) {
-        const auto placed = clipOf(session_.song(), id);
-        if (!placed) {
-            continue;
-        }
+    for (const PlacedClip& placed : clipsOf(session_.song(), session_.clips())) {
         if (!first) {
-            first = placed->clip;
+            first = placed.clip;
         }
-        gainsDiffer = gainsDiffer || placed->clip.gain != first->gain;
-        insDiffer = insDiffer || placed->clip.in.length != first->in.length;
-        outsDiffer = outsDiffer || placed->clip.out.length != first->out.length;
+        gainsDiffer = gainsDiffer || placed.clip.gain != first->gain;
+        insDiffer = insDiffer || placed.clip.in.length != first->in.length;
+        outsDiffer = outsDiffer || placed.clip.out.length != first->out.length;
     }
     const Hertz rate = session_.song().rate;
     if (first) {

@@ -169,6 +169,7 @@ void Microphones::fill()
         const Arrival& arrival = each.arrival;
         const double ms = inMilliseconds(arrival.after);
         const bool isSure = arrival.likeness >= kSure;
+        const int level = static_cast<int>(std::lround(arrival.decibels));
         const QStringList cells{
             QString::fromStdString(microphone->name),
             !isSure     ? tr("unsure")
@@ -179,7 +180,7 @@ void Microphones::fill()
             !isSure              ? QString()
             : arrival.isInverted ? tr("inverted")
                                  : tr("alike"),
-            QStringLiteral("%1 dB").arg(arrival.decibels, 0, 'f', 0)};
+            tr("%1%2 dB").arg(level < 0 ? QStringLiteral("−") : QString()).arg(std::abs(level))};
         for (int column = 0; column < cells.size(); ++column) {
             table_->setItem(row, column, new QTableWidgetItem(cells[column]));
         }
