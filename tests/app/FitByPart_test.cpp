@@ -1,5 +1,6 @@
 #include "app/WindowFixture.h"
-#include "app/views/Charts.h"
+#include "app/views/FeelDial.h"
+#include "app/views/TimingChart.h"
 #include "core/edits/SectionEdits.h"
 
 // What is set by hand in Fit: single hits, the drift, teeth, sections, lines.

@@ -113,6 +113,7 @@ void Document::adopt(SongDocument state, const QString& path)
     isChanged_ = false;
     autosaveTimer_.stop();
     refreshSources();
+    Q_EMIT opened();
     Q_EMIT songChanged();
     Q_EMIT stateChanged();
 }

@@ -54,6 +54,7 @@ public:
     [[nodiscard]] static QStringList recent();
 
 Q_SIGNALS:
+    void opened();  // another song stands here; comes before its songChanged
     void songChanged();
     void stateChanged();  // name, path, saved or not
     void failed(const QString& sentence);

@@ -64,27 +64,6 @@ private:
     enum class Drag { None, Ribbon, Ruler, Select, Pan, Stage };
 
     void layOut();
-    void paintRibbon(QPainter& painter) const;
-    void paintRuler(QPainter& painter) const;
-    void paintGrid(QPainter& painter) const;
-    void paintHead(QPainter& painter, const Lane& lane) const;
-    void paintLane(QPainter& painter, const Lane& lane);
-    void paintClip(
-        QPainter& painter,
-        const Lane& lane,
-        const Clip& clip,
-        const QColor& colour,
-        Frames from,
-        Frames to
-    );
-    bool paintSamples(
-        QPainter& painter,
-        const Lane& lane,
-        const Clip& clip,
-        const QColor& colour,
-        Frames from,
-        Frames to
-    );
     void paintOver(QPainter& painter) const;
     void paintEmpty(QPainter& painter) const;
     bool pressHead(const Lane& lane, QPoint place);

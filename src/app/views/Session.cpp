@@ -46,6 +46,7 @@ double loudnessDifference(const Song& a, const Song& b, const Sources& sources, 
 Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, QObject* parent)
     : QObject(parent), jobs(jobQueue), document(doc), player(thePlayer), waves(jobQueue, this)
 {
+    connect(&document, &Document::opened, this, &Session::forget);
     connect(&document, &Document::songChanged, this, &Session::songChanged);
     connect(&document, &Document::failed, this, &Session::failed);
     connect(&waves, &WaveCache::changed, this, &Session::scaleChanged);
@@ -422,6 +423,18 @@ void Session::audit()
 Frames Session::heardAt(Frames recorded) const
 {
     return map_.heardAt(recorded).value_or(recorded);
+}
+
+// Nothing of the song before is meant for the one that was opened.
+void Session::forget()
+{
+    request = FitRequest();
+    focusLead_ = TrackId();
+    focusSection_ = SectionId();
+    analysis_.reset();
+    range_.reset();
+    clips_.clear();
+    mark_ = MarkId();
 }
 
 void Session::songChanged()

@@ -6,7 +6,7 @@
 #include "app/document/WaveCache.h"
 #include "app/views/TimeScale.h"
 #include "core/audit/SongAudit.h"
-#include "core/edits/ClipEdits.h"
+#include "core/edits/ClipChoice.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
@@ -106,6 +106,7 @@ Q_SIGNALS:
     void failed(const QString& sentence);
 
 private:
+    void forget();
     void songChanged();
     void clampView();
     void refreshPreview();

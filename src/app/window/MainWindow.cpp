@@ -4,21 +4,12 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QComboBox>
-#include <QDialog>
-#include <QDialogButtonBox>
 #include <QDragEnterEvent>
-#include <QFileDialog>
-#include <QHeaderView>
-#include <QKeySequenceEdit>
 #include <QMenuBar>
-#include <QMessageBox>
 #include <QMimeData>
-#include <QPushButton>
 #include <QSettings>
 #include <QSplitter>
 #include <QStackedWidget>
-#include <QStandardPaths>
-#include <QTableWidget>
 #include <QVBoxLayout>
 
 #include "app/stages/fit/FitStage.h"
@@ -28,10 +19,12 @@
 #include "app/stages/print/PrintStage.h"
 #include "app/stages/takes/TakesStage.h"
 #include "app/theme/Theme.h"
+#include "app/window/ShortcutsDialog.h"
+#include "app/window/SongDesk.h"
 #include "app/window/StageRail.h"
 #include "app/window/StatusLine.h"
 #include "app/window/Strip.h"
-#include "core/demo/DemoSong.h"
+#include "app/window/TrackMenu.h"
 
 namespace orthochron::app {
 
@@ -65,6 +58,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     auto* column = new QVBoxLayout(middle);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
+    desk_ = new SongDesk(session_, this);
     strip_ = new Strip(session_, middle);
     progress_ = new ProgressLine(session_, middle);
     column->addWidget(strip_);
@@ -112,7 +106,19 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     connect(rail_, &StageRail::chosen, this, &MainWindow::showStage);
     connect(rail_, &StageRail::hint, status_, &StatusLine::setHint);
     connect(lanes_, &LanesView::hint, status_, &StatusLine::setHint);
-    connect(lanes_, &LanesView::headMenu, this, &MainWindow::showTrackMenu);
+    connect(lanes_, &LanesView::headMenu, this, [this](TrackId id, const QPoint& at) {
+        std::vector<QAction*> shared;
+        for (const Command command :
+             {Command::RenameTrack,
+              Command::HideTrack,
+              Command::TrackUp,
+              Command::TrackDown,
+              Command::RemoveTrack,
+              Command::LockSet}) {
+            shared.push_back(actions_[command]);
+        }
+        showTrackMenu(session_, id, shared, at, this);
+    });
     connect(status_, &StatusLine::findingsClicked, this, [this] { showStage(4); });
     connect(&session_, &Session::said, status_, &StatusLine::say);
     connect(&session_, &Session::failed, status_, &StatusLine::showError);
@@ -167,7 +173,7 @@ void MainWindow::makeMenus()
         actions_[spec.command] = action;
         if (spec.command == Command::OpenSong) {
             recent_ = menu->addMenu(tr("Recent"));
-            connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
+            connect(recent_, &QMenu::aboutToShow, this, [this] { desk_->fillRecent(*recent_); });
         }
     }
     for (const auto& [command, stage] :
@@ -178,17 +184,6 @@ void MainWindow::makeMenus()
     }
     for (const Command command : {Command::Follow, Command::NightSheet}) {
         actions_[command]->setCheckable(true);
-    }
-}
-
-void MainWindow::fillRecent()
-{
-    recent_->clear();
-    for (const QString& path : Document::recent()) {
-        recent_->addAction(path, this, [this, path] { openSong(path); });
-    }
-    if (recent_->isEmpty()) {
-        recent_->addAction(tr("None yet"))->setEnabled(false);
     }
 }
 
@@ -270,27 +265,24 @@ void MainWindow::run(Command command)
 {
     switch (command) {
     case Command::NewSong:
-        if (mayClose()) {
+        if (desk_->mayClose()) {
             session_.document.startNew();
             showStage(0);
         }
         return;
-    case Command::OpenSong:
-        if (mayClose()) {
-            const QString path = QFileDialog::getOpenFileName(
-                this, tr("Open song"), QString(), tr("Orthochron songs (*.orthochron)")
-            );
-            if (!path.isEmpty()) {
-                openSong(path);
+    case Command::OpenSong: desk_->askAndOpen(); return;
+    case Command::OpenDemo: openDemo(); return;
+    case Command::Save: desk_->save(false); return;
+    case Command::SaveAs: desk_->save(true); return;
+    case Command::Import: takes_->askForFiles(); return;
+    case Command::Quit: close(); return;
+    case Command::Shortcuts:
+        if (askForShortcuts(this)) {
+            for (const CommandSpec& spec : commandTable()) {
+                actions_[spec.command]->setShortcut(keysOf(spec));
             }
         }
         return;
-    case Command::OpenDemo: openDemo(); return;
-    case Command::Save: save(false); return;
-    case Command::SaveAs: save(true); return;
-    case Command::Import: takes_->askForFiles(); return;
-    case Command::Quit: close(); return;
-    case Command::Shortcuts: editShortcuts(); return;
     default: break;
     }
     if (!runEdit(command) && !runPlay(command) && !runStage(command) && !runClips(command)) {
@@ -419,10 +411,12 @@ bool MainWindow::runClips(Command command)
     case Command::LockClips: hands.lock(); return true;
     case Command::LockSet: hands.lockSet(); return true;
     case Command::CopyClips: hands.copy(); return true;
+    case Command::CutClips: hands.cut(); return true;
     case Command::PasteClips: hands.paste(); return true;
     case Command::DuplicateClips: hands.duplicate(1); return true;
     case Command::DeleteClips: hands.remove(); return true;
     case Command::ClipsOfTrack: hands.chooseTrack(); return true;
+    case Command::ClipsOfSet: hands.chooseSet(); return true;
     case Command::ClipsInRange: hands.chooseRange(); return true;
     case Command::ClipUp: hands.toTrack(-1); return true;
     case Command::ClipDown: hands.toTrack(1); return true;
@@ -479,141 +473,19 @@ void MainWindow::moveByBars(int bars)
     lanes_->update();
 }
 
-// ---- songs
-
-bool MainWindow::mayClose()
-{
-    if (!session_.document.isChanged()) {
-        return true;
-    }
-    QMessageBox box(
-        QMessageBox::Question,
-        tr("Save the song?"),
-        tr("The song was changed since it was saved."),
-        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel,
-        this
-    );
-    box.setDefaultButton(QMessageBox::Save);
-    switch (box.exec()) {
-    case QMessageBox::Save: return save(false);
-    case QMessageBox::Discard: session_.document.discard(); return true;
-    default: return false;
-    }
-}
-
-bool MainWindow::save(bool askWhere)
-{
-    QString path = session_.document.path();
-    if (path.isEmpty() || askWhere) {
-        path = QFileDialog::getSaveFileName(
-            this, tr("Save song"), path, tr("Orthochron songs (*.orthochron)")
-        );
-        if (path.isEmpty()) {
-            return false;
-        }
-        if (!path.endsWith(QStringLiteral(".orthochron"))) {
-            path += QStringLiteral(".orthochron");
-        }
-    }
-    if (session_.song().name.empty()) {
-        session_.document.apply(
-            renameSong(session_.song(), QFileInfo(path).completeBaseName().toStdString()),
-            tr("Name the song")
-        );
-    }
-    const auto saved = session_.document.save(path);
-    if (!saved) {
-        status_->showError(QString::fromStdString(saved.error().message));
-        return false;
-    }
-    session_.say(tr("Saved to %1").arg(path));
-    return true;
-}
-
 void MainWindow::openSong(const QString& path)
 {
-    const auto opened = session_.document.open(path);
-    if (!opened) {
-        status_->showError(QString::fromStdString(opened.error().message));
-        return;
-    }
-    session_.zoomToAll();
-    if (opened->isRecovered) {
-        QMessageBox box(
-            QMessageBox::Question,
-            tr("Recovered"),
-            tr("The program did not end well last time. What was not saved then is open now. Keep "
-               "it, or go back to what was saved?"),
-            QMessageBox::NoButton,
-            this
-        );
-        box.addButton(tr("Keep it"), QMessageBox::AcceptRole);
-        const auto* back = box.addButton(tr("Go back"), QMessageBox::DestructiveRole);
-        box.exec();
-        if (box.clickedButton() == back) {
-            if (const auto reverted = session_.document.revert(); !reverted) {
-                status_->showError(QString::fromStdString(reverted.error().message));
-            }
-        }
-    }
-    if (!session_.document.troubles().empty()) {
-        status_->showError(QString::fromStdString(session_.document.troubles().front().sentence));
-        findMissing();
-    }
-}
-
-void MainWindow::findMissing()
-{
-    for (const TakeTrouble& trouble : std::vector(session_.document.troubles())) {
-        if (!trouble.isMissing) {
-            continue;
-        }
-        const QString name = QString::fromStdString(session_.song().take(trouble.take)->name);
-        if (QMessageBox::question(
-                this,
-                tr("A take is missing"),
-                tr("%1\nLook for it?").arg(QString::fromStdString(trouble.sentence))
-            ) != QMessageBox::Yes) {
-            return;
-        }
-        const QString path = QFileDialog::getOpenFileName(this, tr("Where is %1?").arg(name));
-        if (path.isEmpty()) {
-            return;
-        }
-        if (const auto found = session_.document.relocate(trouble.take, path); !found) {
-            status_->showError(QString::fromStdString(found.error().message));
-            return;
-        }
-    }
+    desk_->open(path);
 }
 
 void MainWindow::openDemo()
 {
-    if (!mayClose()) {
-        return;
-    }
-    const QString folder =
-        QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/demo");
-    session_.jobs.run(
-        tr("Recording the demo song"),
-        true,
-        this,
-        [folder = folder.toStdString()](const Work& work) {
-            return demo::writeDemoSong(folder, work);
-        },
-        [this](const Result<std::filesystem::path>& path) {
-            if (path) {
-                openSong(QString::fromStdString(path->string()));
-            } else {
-                status_->showError(QString::fromStdString(path.error().message));
-            }
-        }
-    );
+    desk_->openDemo();
 }
 
 void MainWindow::closeEvent(QCloseEvent* event)
 {
-    if (!mayClose()) {
+    if (!desk_->mayClose()) {
         event->ignore();
         return;
     }
@@ -637,7 +509,7 @@ void MainWindow::dropEvent(QDropEvent* event)
         }
     }
     if (paths.size() == 1 && paths.first().endsWith(QStringLiteral(".orthochron"))) {
-        if (mayClose()) {
+        if (desk_->mayClose()) {
             openSong(paths.first());
         }
         return;
@@ -692,91 +564,6 @@ void MainWindow::keyReleaseEvent(QKeyEvent* event)
         return;
     }
     QMainWindow::keyReleaseEvent(event);
-}
-
-void MainWindow::showTrackMenu(TrackId id, const QPoint& at)
-{
-    const auto track = session_.song().track(id);
-    QMenu menu(this);
-    for (const Command command :
-         {Command::RenameTrack,
-          Command::HideTrack,
-          Command::TrackUp,
-          Command::TrackDown,
-          Command::RemoveTrack}) {
-        menu.addAction(actions_[command]);
-    }
-    menu.addSeparator();
-    auto* level = menu.addMenu(tr("Level: %1 dB").arg(track->gainDecibels));
-    for (const double decibels : {6.0, 3.0, 0.0, -3.0, -6.0, -12.0, -24.0}) {
-        level->addAction(tr("%1 dB").arg(decibels), this, [this, id, decibels] {
-            session_.document.apply(
-                changeMix(session_.song(), id, {.gainDecibels = decibels}), tr("Level of track")
-            );
-        });
-    }
-    auto* pan = menu.addMenu(tr("Pan"));
-    for (const auto& [text, value] :
-         {std::pair{tr("left"), -1.0},
-          std::pair{tr("half left"), -0.5},
-          std::pair{tr("middle"), 0.0},
-          std::pair{tr("half right"), 0.5},
-          std::pair{tr("right"), 1.0}}) {
-        pan->addAction(text, this, [this, id, place = value] {
-            session_.document.apply(
-                changeMix(session_.song(), id, {.pan = place}), tr("Pan of track")
-            );
-        });
-    }
-    menu.exec(at);
-}
-
-void MainWindow::editShortcuts()
-{
-    QDialog dialog(this);
-    dialog.setWindowTitle(tr("Shortcuts"));
-    dialog.resize(520, 600);
-    auto* layout = new QVBoxLayout(&dialog);
-    const auto& specs = commandTable();
-    auto* table = new QTableWidget(static_cast<int>(specs.size()), 2, &dialog);
-    table->setHorizontalHeaderLabels({tr("What"), tr("Keys")});
-    table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-    table->verticalHeader()->hide();
-    for (int i = 0; i < table->rowCount(); ++i) {
-        const CommandSpec& spec = specs[static_cast<std::size_t>(i)];
-        auto* item = new QTableWidgetItem(spec.menu + QStringLiteral(" › ") + spec.text);
-        item->setFlags(Qt::ItemIsEnabled);
-        table->setItem(i, 0, item);
-        table->setCellWidget(i, 1, new QKeySequenceEdit(keysOf(spec), table));
-    }
-    layout->addWidget(table);
-    auto* buttons = new QDialogButtonBox(
-        QDialogButtonBox::Ok | QDialogButtonBox::Cancel | QDialogButtonBox::RestoreDefaults, &dialog
-    );
-    layout->addWidget(buttons);
-    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
-    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-    connect(
-        buttons->button(QDialogButtonBox::RestoreDefaults),
-        &QPushButton::clicked,
-        &dialog,
-        [table, &specs] {
-            for (int i = 0; i < table->rowCount(); ++i) {
-                qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))
-                    ->setKeySequence(QKeySequence(specs[static_cast<std::size_t>(i)].keys));
-            }
-        }
-    );
-    if (dialog.exec() != QDialog::Accepted) {
-        return;
-    }
-    for (int i = 0; i < table->rowCount(); ++i) {
-        const CommandSpec& spec = specs[static_cast<std::size_t>(i)];
-        const QKeySequence keys =
-            qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))->keySequence();
-        setKeys(spec, keys);
-        actions_[spec.command]->setShortcut(keys);
-    }
 }
 
 }  // namespace orthochron::app

@@ -18,6 +18,7 @@ class JoinsStage;
 class MarksStage;
 class PrintStage;
 class ProgressLine;
+class SongDesk;
 class StageRail;
 class StatusLine;
 class Strip;
@@ -57,16 +58,11 @@ private:
     [[nodiscard]] bool runClips(Command command);
     void runView(Command command);
     void refresh();
-    [[nodiscard]] bool mayClose();
-    bool save(bool askWhere);
-    void showTrackMenu(TrackId id, const QPoint& at);
-    void editShortcuts();
-    void findMissing();
-    void fillRecent();
     void moveByBars(int bars);
     [[nodiscard]] Stage* current() const { return stages_[static_cast<std::size_t>(stage_)]; }
 
     Session& session_;
+    SongDesk* desk_ = nullptr;
     Strip* strip_ = nullptr;
     ProgressLine* progress_ = nullptr;
     StageRail* rail_ = nullptr;

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "core/edits/ClipValues.h"
 #include "core/edits/JoinEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
@@ -225,8 +226,14 @@ TEST_F(ByHand, RepeatsCopiesOneAfterTheOther)
 {
     const Song split = quartered();
 
-    const auto repeated =
-        copyClips(split, {id(split, 0, 0), id(split, 0, 1)}, Frames(kLength), 3, kHand, sources_);
+    const auto repeated = layCopies(
+        split,
+        *copyOf(split, {id(split, 0, 0), id(split, 0, 1)}),
+        Frames(kLength),
+        3,
+        kHand,
+        sources_
+    );
 
     ASSERT_TRUE(repeated);
     expectAlike(*repeated);
@@ -238,8 +245,25 @@ TEST_F(ByHand, RepeatsCopiesOneAfterTheOther)
         ),
         0.0
     );
-    EXPECT_FALSE(copyClips(split, {id(split, 0, 0)}, Frames(-1), 1, kHand, sources_));
-    EXPECT_FALSE(copyClips(split, {id(split, 0, 0)}, Frames(0), 0, kHand, sources_));
+    const CopiedClips first = *copyOf(split, {id(split, 0, 0)});
+    EXPECT_FALSE(layCopies(split, first, Frames(-1), 1, kHand, sources_));
+    EXPECT_FALSE(layCopies(split, first, Frames(0), 0, kHand, sources_));
+    EXPECT_FALSE(copyOf(split, {}));
+}
+
+TEST_F(ByHand, LaysCopiesDownAfterTheirOriginalsAreGone)
+{
+    const Song split = quartered();
+    const CopiedClips copied = *copyOf(split, {id(split, 0, 1)});
+    const Song without = *deleteClips(split, {id(split, 0, 1)}, kHand, sources_);
+
+    const auto back = layCopies(without, copied, copied.span.from, 1, kHand, sources_);
+
+    ASSERT_TRUE(back);
+    expectAlike(*back);
+    EXPECT_EQ(difference(sound(*back, 0, 24300, 47000), sound(song_, 0, 24300, 47000)), 0.0);
+    const Song locked = *lockTracks(without, {track(1)}, true);
+    EXPECT_FALSE(layCopies(locked, copied, Frames(0), 1, kHand, sources_));
 }
 
 TEST_F(ByHand, JoinsOnlyNeighboursThatAreContinuous)

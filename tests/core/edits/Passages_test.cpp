@@ -1,5 +1,6 @@
 #include <gtest/gtest.h>
 
+#include "core/edits/ClipValues.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/SectionEdits.h"
 #include "core/edits/StepEdits.h"

@@ -1,19 +1,22 @@
 #pragma once
 
-#include "app/stages/Stage.h"
+#include <QObject>
+
+#include "app/views/Session.h"
 #include "core/edits/ClipEdits.h"
+#include "core/edits/ClipValues.h"
 
 namespace orthochron::app {
 
-// Takes hold of clips: what the By hand way of Fit does with the mouse, and what its keys do in
-// every stage. Each edit goes to all microphones of the set.
+// Takes hold of clips: what the keys and buttons of Fit's By hand way do, in every stage. Each edit
+// goes to all microphones of the set.
 class ClipHands final : public QObject {
     Q_OBJECT
 
 public:
     enum class Snap { Grid, Marks, Edges, Off };
 
-    ClipHands(Session& session, LanesView& lanes, QObject* parent);
+    ClipHands(Session& session, QObject* parent);
 
     HandSettings settings;
     Snap snap = Snap::Grid;
@@ -23,13 +26,8 @@ public:
     [[nodiscard]] ClipChoice scope() const;
     [[nodiscard]] QString scopeText() const;
 
-    void paintLane(QPainter& painter, const Lane& lane) const;
-    bool press(const Lane& lane, QMouseEvent& event);
-    void move(QMouseEvent& event);
-    void release();
-    bool doubleClick(const Lane& lane, QMouseEvent& event);
-    void hover(const Lane* lane, QPoint place, Qt::KeyboardModifiers modifiers);
-    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(const Lane& lane, QPoint place) const;
+    // Does an edit of so many clips under a name that Undo shows.
+    void apply(Result<Song> edited, const QString& what, std::size_t clips);
 
     void splitAtPlayhead();
     void splitAtMarks();
@@ -41,6 +39,7 @@ public:
     void lock();
     void lockSet();
     void copy();
+    void cut();  // copies and deletes
     void paste();
     void duplicate(int times);
     void gain(double decibels, bool isRelative);
@@ -49,6 +48,7 @@ public:
     void slip(Seconds by);
     void toTrack(int by);
     void chooseTrack();
+    void chooseSet();
     void chooseRange();
     void step(int by);
 
@@ -56,28 +56,11 @@ Q_SIGNALS:
     void changed();
 
 private:
-    enum class Grip { None, Start, End, Body, Slip, FadeIn, FadeOut };
-
-    [[nodiscard]] const Clip* clipAt(const Lane& lane, double x) const;
-    [[nodiscard]] Grip gripAt(const Lane& lane, QPoint place, Qt::KeyboardModifiers held) const;
-    [[nodiscard]] Frames snapped(TrackId track, Frames songTime, Qt::KeyboardModifiers held) const;
-    void apply(Result<Song> edited, const QString& what, std::size_t clips);
-    void paintProposal(QPainter& painter, const Lane& lane) const;
-    void paintFades(QPainter& painter, const Lane& lane, const Clip& clip, bool isChosen) const;
-    void releaseFade(Grip was, Frames by);
+    void lay(const CopiedClips& copied, Frames at, int times, const QString& what);
+    [[nodiscard]] std::vector<TrackId> setTracks() const;
 
     Session& session_;
-    LanesView& lanes_;
-    Grip grip_ = Grip::None;
-    TrackId pressedTrack_;
-    TrackId overTrack_;
-    ClipId pressedClip_;
-    Frames pressedTime_;
-    Frames by_;
-    bool isSameForAll_ = false;  // a dragged fade sets all to its length; else changes all alike
-    std::optional<std::pair<SetId, Frames>> splitLine_;  // where a split would fall
-    TrackId splitTrack_;
-    ClipChoice copied_;
+    std::optional<CopiedClips> copied_;
 };
 
 }  // namespace orthochron::app

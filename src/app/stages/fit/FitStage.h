@@ -1,15 +1,16 @@
 #pragma once
 
-#include "app/controls/NumberField.h"
 #include "app/stages/Stage.h"
+#include "app/stages/fit/ClipGrips.h"
 #include "app/stages/fit/ClipHands.h"
+#include "app/stages/fit/CutBench.h"
 #include "app/stages/fit/HandBench.h"
-#include "app/views/Charts.h"
+#include "app/views/FeelDial.h"
+#include "app/views/TimingChart.h"
 
+class QBoxLayout;
 class QButtonGroup;
-class QComboBox;
 class QLabel;
-class QPushButton;
 class QStackedWidget;
 
 namespace orthochron::app {
@@ -47,47 +48,21 @@ Q_SIGNALS:
     void hint(const QString& text);
 
 private:
-    void fillFromRecipe();
     void fill();
-    void changed();
-    void fillGrooves();
-    void fillFocus();
-    void chooseFocus();
-    void addSectionFromRange();
-    void chooseGroove(int index);
-    [[nodiscard]] QString advice() const;
-    [[nodiscard]] QWidget* makeCutBench();
+    void addWays(QBoxLayout& head);
     [[nodiscard]] bool isByHand() const;
     // The hit whose leaning stroke has its head under the pointer; none elsewhere.
     [[nodiscard]] std::optional<std::size_t> headAt(const Lane& lane, QPoint place) const;
 
     QWidget* bench_ = nullptr;
     ClipHands* hands_ = nullptr;
+    std::unique_ptr<ClipGrips> grips_;
     QButtonGroup* ways_ = nullptr;
     QStackedWidget* stack_ = nullptr;
     QLabel* scope_ = nullptr;
-    QLabel* state_ = nullptr;
-    NumberField* drift_ = nullptr;
-    NumberField* feel_ = nullptr;
-    NumberField* stray_ = nullptr;
-    NumberField* tolerance_ = nullptr;
-    NumberField* furthest_ = nullptr;
-    NumberField* swing_ = nullptr;
-    NumberField* humanise_ = nullptr;
-    NumberField* leadIn_ = nullptr;
-    NumberField* crossfade_ = nullptr;
-    QComboBox* section_ = nullptr;
-    QComboBox* lead_ = nullptr;
-    QComboBox* pieces_ = nullptr;
-    QComboBox* grid_ = nullptr;
-    QComboBox* shape_ = nullptr;
-    QComboBox* groove_ = nullptr;
-    NumberField* grooveAmount_ = nullptr;
-    QPushButton* apply_ = nullptr;
-    QPushButton* back_ = nullptr;
+    CutBench* cut_ = nullptr;
     TimingChart* chart_ = nullptr;
     FeelDial* dial_ = nullptr;
-    SetId filledFrom_;
     std::optional<std::size_t> headHeld_;  // its line is being changed
     QPoint headTo_;
 };

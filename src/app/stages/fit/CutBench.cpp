@@ -1,0 +1,297 @@
+#include "app/stages/fit/CutBench.h"
+
+#include <QComboBox>
+#include <QVBoxLayout>
+
+#include "app/stages/Bench.h"
+#include "app/stages/fit/FitFocus.h"
+#include "app/stages/fit/GrooveChoice.h"
+
+namespace orthochron::app {
+
+namespace {
+
+struct NamedGrid {
+    const char* text = nullptr;
+    GridSettings grid;
+};
+
+const std::array<NamedGrid, 7>& grids()
+{
+    static const std::array<NamedGrid, 7> kGrids{{
+        {QT_TRANSLATE_NOOP("CutBench", "quarters"), {4, false}},
+        {QT_TRANSLATE_NOOP("CutBench", "eighths"), {8, false}},
+        {QT_TRANSLATE_NOOP("CutBench", "sixteenths"), {16, false}},
+        {QT_TRANSLATE_NOOP("CutBench", "thirty-seconds"), {32, false}},
+        {QT_TRANSLATE_NOOP("CutBench", "quarter triplets"), {4, true}},
+        {QT_TRANSLATE_NOOP("CutBench", "eighth triplets"), {8, true}},
+        {QT_TRANSLATE_NOOP("CutBench", "sixteenth triplets"), {16, true}},
+    }};
+    return kGrids;
+}
+
+constexpr std::array kShapes{FadeShape::Matched, FadeShape::EqualPower, FadeShape::EqualGain};
+
+// An attack that rises less is lost in what rings before it, and a cut there is heard.
+constexpr double kClearRise = 12.0;  // dB
+
+}  // namespace
+
+CutBench::CutBench(Session& session, QWidget* parent) : QWidget(parent), session_(session)
+{
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(2);
+    auto* focus = new FitFocus(session_, this);
+    layout->addWidget(focus);
+    connect(focus, &FitFocus::chosen, this, &CutBench::fillAmounts);
+    addAmounts(*layout);
+    addTimes(*layout);
+    addChoices(*layout);
+    addButtons(*layout);
+    layout->addStretch();
+    connect(&session_.document, &Document::opened, this, [this] { filledFrom_ = SetId(); });
+}
+
+NumberField*
+CutBench::field(const QString& label, const char* name, const NumberStyle& style, bool withSlider)
+{
+    auto* made = new NumberField(label, style, withSlider, this);
+    made->setObjectName(QLatin1String(name));
+    connect(made, &NumberField::changed, this, &CutBench::changed);
+    return made;
+}
+
+QComboBox* CutBench::list(const QString& label, const char* name, const QStringList& items)
+{
+    auto* made = new QComboBox(this);
+    made->setObjectName(QLatin1String(name));
+    made->setAccessibleName(label);
+    made->addItems(items);
+    connect(made, &QComboBox::activated, this, &CutBench::changed);
+    return made;
+}
+
+void CutBench::addAmounts(QBoxLayout& layout)
+{
+    const auto amount = [&](const QString& label, const char* name, double usual) {
+        auto* made = field(label, name, {QStringLiteral("%"), 0, 0.0, 100.0, usual, 0.5}, true);
+        layout.addWidget(made);
+        return made;
+    };
+    drift_ = amount(tr("Drift taken out"), "drift", 100.0);
+    feel_ = amount(tr("Feel taken out"), "feel", 0.0);
+    stray_ = amount(tr("Strays taken out"), "stray", 80.0);
+}
+
+void CutBench::addTimes(QBoxLayout& layout)
+{
+    const double rate = session_.song().rate.count();
+    const auto time =
+        [&](const QString& label, const char* name, double usual, double most, int decimals) {
+            return field(
+                label, name, {QStringLiteral("ms"), decimals, 0.0, most, usual, 0.1, rate}, false
+            );
+        };
+    tolerance_ = time(tr("Leave within"), "leaveWithin", 0.0, 100.0, 1);
+    furthest_ = time(tr("Furthest move"), "furthest", 120.0, 2000.0, 0);
+    humanise_ = time(tr("Humanise"), "humanise", 0.0, 30.0, 1);
+    leadIn_ = time(tr("Lead-in"), "leadIn", 4.0, 100.0, 1);
+    crossfade_ = time(tr("Crossfade"), "crossfade", 5.0, 500.0, 1);
+    seed_ = field(tr("Its seed"), "seed", {QString(), 0, 1.0, 9999.0, 1.0, 0.1}, false);
+    seed_->setToolTip(tr("Another number is another way of playing; the same is the same again"));
+    swing_ = field(tr("Swing"), "swing", {QStringLiteral("%"), 0, 50.0, 75.0, 50.0, 0.1}, false);
+    grooveAmount_ = field(
+        tr("Groove"), "grooveAmount", {QStringLiteral("%"), 0, 0.0, 100.0, 100.0, 0.5}, false
+    );
+    auto* columns = new QHBoxLayout;
+    columns->setSpacing(14);
+    const std::array<std::array<NumberField*, 4>, 2> fields{{
+        {tolerance_, furthest_, humanise_, seed_},
+        {leadIn_, crossfade_, swing_, grooveAmount_},
+    }};
+    for (const auto& column : fields) {
+        auto* stacked = new QVBoxLayout;
+        stacked->setSpacing(0);
+        for (NumberField* each : column) {
+            stacked->addWidget(each);
+        }
+        columns->addLayout(stacked);
+    }
+    layout.addLayout(columns);
+}
+
+void CutBench::addChoices(QBoxLayout& layout)
+{
+    QStringList gridNames;
+    for (const NamedGrid& named : grids()) {
+        gridNames << tr(named.text);
+    }
+    grid_ = list(tr("Grid"), "grid", gridNames);
+    grid_->setCurrentIndex(2);
+    pieces_ = list(
+        tr("What moves as one"), "pieces", {tr("hit by hit"), tr("whole beats"), tr("whole bars")}
+    );
+    pieces_->setToolTip(tr("Whole beats and bars: only drift is taken out, their inside stays"));
+    shape_ =
+        list(tr("Crossfade shape"), "shape", {tr("matched"), tr("equal power"), tr("equal gain")});
+    auto* first = new QHBoxLayout;
+    first->addWidget(grid_, 1);
+    first->addWidget(pieces_, 1);
+    auto* second = new QHBoxLayout;
+    second->addWidget(new GrooveChoice(session_, this), 1);
+    second->addWidget(shape_, 1);
+    layout.addLayout(first);
+    layout.addLayout(second);
+}
+
+void CutBench::addButtons(QBoxLayout& layout)
+{
+    auto* buttons = new QHBoxLayout;
+    apply_ = benchButton(tr("Cut and join"), QStringLiteral("cutAndJoin"), true, this);
+    back_ = benchButton(tr("As recorded"), QStringLiteral("asRecorded"), false, this);
+    buttons->addWidget(apply_, 2);
+    buttons->addWidget(back_, 1);
+    layout.addSpacing(4);
+    layout.addLayout(buttons);
+    state_ = benchNote(QString(), this);
+    state_->setObjectName(QStringLiteral("fitState"));
+    layout.addWidget(state_);
+    connect(apply_, &QPushButton::clicked, this, &CutBench::fitAsked);
+    connect(back_, &QPushButton::clicked, this, &CutBench::undoAsked);
+}
+
+void CutBench::fillFromRecipe()
+{
+    const MicSet* set = session_.set();
+    if (set == nullptr || set->id == filledFrom_) {
+        return;
+    }
+    filledFrom_ = set->id;
+    if (set->recipe) {
+        session_.request.fit = set->recipe->fit;
+        session_.request.joins = set->recipe->joins;
+        session_.request.grid = set->recipe->grid;
+    }
+    fillFields();
+}
+
+void CutBench::fillAmounts()
+{
+    const OwnAmounts amounts = session_.amounts();
+    drift_->setValue(amounts.drift * 100.0);
+    feel_->setValue(amounts.feel * 100.0);
+    stray_->setValue(amounts.stray * 100.0);
+}
+
+void CutBench::fillFields()
+{
+    const FitRequest& wanted = session_.request;
+    fillAmounts();
+    tolerance_->setValue(inMilliseconds(wanted.fit.leaveWithin));
+    furthest_->setValue(inMilliseconds(wanted.fit.furthest));
+    humanise_->setValue(inMilliseconds(wanted.fit.humanise));
+    seed_->setValue(static_cast<double>(wanted.fit.seed));
+    leadIn_->setValue(inMilliseconds(wanted.joins.leadIn));
+    crossfade_->setValue(inMilliseconds(wanted.joins.crossfade));
+    swing_->setValue(wanted.grid.swing);
+    grooveAmount_->setValue(wanted.fit.grooveAmount * 100.0);
+    pieces_->setCurrentIndex(static_cast<int>(wanted.fit.pieces));
+    for (std::size_t i = 0; i < grids().size(); ++i) {
+        if (grids()[i].grid.division == wanted.grid.division &&
+            grids()[i].grid.triplet == wanted.grid.triplet) {
+            grid_->setCurrentIndex(static_cast<int>(i));
+        }
+    }
+    const auto shape = std::ranges::find(kShapes, wanted.joins.shape);
+    shape_->setCurrentIndex(static_cast<int>(shape - kShapes.begin()));
+}
+
+void CutBench::changed()
+{
+    FitRequest& wanted = session_.request;
+    session_.setAmounts(drift_->value() / 100.0, feel_->value() / 100.0, stray_->value() / 100.0);
+    wanted.fit.pieces = static_cast<FitPieces>(pieces_->currentIndex());
+    wanted.fit.leaveWithin = milliseconds(tolerance_->value());
+    wanted.fit.furthest = milliseconds(furthest_->value());
+    wanted.fit.humanise = milliseconds(humanise_->value());
+    wanted.fit.seed = static_cast<std::uint64_t>(seed_->value());
+    wanted.fit.grooveAmount = grooveAmount_->value() / 100.0;
+    wanted.joins.leadIn = milliseconds(leadIn_->value());
+    wanted.joins.crossfade = milliseconds(crossfade_->value());
+    wanted.joins.shape = kShapes[static_cast<std::size_t>(shape_->currentIndex())];
+    wanted.grid = grids()[static_cast<std::size_t>(grid_->currentIndex())].grid;
+    wanted.grid.swing = swing_->value();
+    session_.requestChanged();
+}
+
+// How to go about it, with the reason.
+QString CutBench::advice() const
+{
+    const MicSet* set = session_.set();
+    if (set == nullptr || session_.analysis() == nullptr) {
+        return {};
+    }
+    std::vector<double> rises;
+    for (const auto& [track, analysis] : *session_.analysis()) {
+        for (const OnsetCandidate& candidate : analysis.candidates) {
+            if (!candidate.isBleed && candidate.onset.strength > 0.3) {
+                rises.push_back(candidate.riseDecibels);
+            }
+        }
+    }
+    if (rises.size() < 8) {
+        return {};
+    }
+    const auto middle = rises.begin() + static_cast<std::ptrdiff_t>(rises.size() / 2);
+    std::ranges::nth_element(rises, middle);
+    const QString reason =
+        tr("attacks rise %1 dB, %2 microphones").arg(*middle, 0, 'f', 0).arg(set->tracks.size());
+    return *middle >= kClearRise
+               ? tr("Cutting suits it: %1.").arg(reason)
+               : tr("Weak attacks for cutting: %1; listen to every join.").arg(reason);
+}
+
+QString CutBench::state(int hits) const
+{
+    const MicSet* set = session_.set();
+    if (set == nullptr || hits == 0) {
+        return tr("No hits yet: choose leads and find hits in Marks.");
+    }
+    const QString fitted = isOutOfDate(session_.song(), *set)
+                               ? tr("Out of date: marks or grid changed after this fit.")
+                           : set->recipe
+                               ? tr("Fitted. Fitting again starts from the recorded takes.")
+                               : advice();
+    if (set->variants.empty()) {
+        return fitted;
+    }
+    return tr("Heard: %1 of %2 ways. %3")
+        .arg(QString::fromStdString(set->variantName))
+        .arg(set->variants.size() + 1)
+        .arg(fitted);
+}
+
+void CutBench::fill()
+{
+    fillFromRecipe();
+    const MicSet* set = session_.set();
+    const auto& bars = session_.request.bars;
+    const auto hits = static_cast<int>(std::ranges::count_if(
+        session_.preview().performance.hits,
+        [&](const JudgedHit& hit) {
+            return !bars || (hit.line.bar >= bars->first && hit.line.bar <= bars->last);
+        }
+    ));
+    const bool isFitted = set != nullptr && set->recipe;
+    apply_->setEnabled(hits > 0);
+    apply_->setText(
+        hits == 0  ? tr("Cut and join")
+        : isFitted ? tr("Fit again, %1 hits").arg(hits)
+                   : tr("Cut and join %1 hits").arg(hits)
+    );
+    back_->setEnabled(isFitted);
+    state_->setText(state(hits));
+}
+
+}  // namespace orthochron::app

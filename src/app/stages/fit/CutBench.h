@@ -1,0 +1,63 @@
+#pragma once
+
+#include "app/controls/NumberField.h"
+#include "app/views/Session.h"
+
+class QBoxLayout;
+class QComboBox;
+class QLabel;
+class QPushButton;
+
+namespace orthochron::app {
+
+// What a fit by cutting is asked: amounts, grid, groove, joins. Its fields are the request of the
+// session; a set that was fitted before opens with the values it was fitted with.
+class CutBench final : public QWidget {
+    Q_OBJECT
+
+public:
+    CutBench(Session& session, QWidget* parent);
+
+    void fill();
+
+Q_SIGNALS:
+    void fitAsked();
+    void undoAsked();
+
+private:
+    void addAmounts(QBoxLayout& layout);
+    void addTimes(QBoxLayout& layout);
+    void addChoices(QBoxLayout& layout);
+    void addButtons(QBoxLayout& layout);
+    void fillFromRecipe();
+    void fillAmounts();
+    void fillFields();
+    void changed();
+    [[nodiscard]] QString advice() const;
+    [[nodiscard]] QString state(int hits) const;
+    [[nodiscard]] NumberField*
+    field(const QString& label, const char* name, const NumberStyle& style, bool withSlider);
+    [[nodiscard]] QComboBox* list(const QString& label, const char* name, const QStringList& items);
+
+    Session& session_;
+    NumberField* drift_ = nullptr;
+    NumberField* feel_ = nullptr;
+    NumberField* stray_ = nullptr;
+    NumberField* tolerance_ = nullptr;
+    NumberField* furthest_ = nullptr;
+    NumberField* humanise_ = nullptr;
+    NumberField* seed_ = nullptr;
+    NumberField* leadIn_ = nullptr;
+    NumberField* crossfade_ = nullptr;
+    NumberField* swing_ = nullptr;
+    NumberField* grooveAmount_ = nullptr;
+    QComboBox* grid_ = nullptr;
+    QComboBox* pieces_ = nullptr;
+    QComboBox* shape_ = nullptr;
+    QPushButton* apply_ = nullptr;
+    QPushButton* back_ = nullptr;
+    QLabel* state_ = nullptr;
+    SetId filledFrom_;  // the set whose recipe the fields were last filled from
+};
+
+}  // namespace orthochron::app

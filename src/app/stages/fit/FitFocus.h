@@ -1,0 +1,35 @@
+#pragma once
+
+#include <QWidget>
+
+#include "app/views/Session.h"
+
+class QComboBox;
+
+namespace orthochron::app {
+
+// Which section and which lead the amounts, the chart and the dial are about; sections are made,
+// named and taken away here.
+class FitFocus final : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit FitFocus(Session& session, QWidget* parent);
+
+Q_SIGNALS:
+    void chosen();
+
+private:
+    void fill();
+    void choose();
+    void addSection();
+    void renameSection();
+    void removeSection();
+    [[nodiscard]] QString askName(const QString& title, const QString& what, const QString& usual);
+
+    Session& session_;
+    QComboBox* section_ = nullptr;
+    QComboBox* lead_ = nullptr;
+};
+
+}  // namespace orthochron::app

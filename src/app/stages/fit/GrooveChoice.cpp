@@ -1,0 +1,193 @@
+#include "app/stages/fit/GrooveChoice.h"
+
+#include <QFileDialog>
+#include <QStandardPaths>
+
+#include "core/edits/GrooveEdits.h"
+#include "core/files/GrooveFile.h"
+#include "core/files/GrooveLibrary.h"
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr int kNameRole = Qt::UserRole + 1;
+
+}  // namespace
+
+GrooveChoice::GrooveChoice(Session& session, QWidget* parent) : QComboBox(parent), session_(session)
+{
+    setObjectName(QStringLiteral("groove"));
+    setAccessibleName(tr("Groove"));
+    setToolTip(tr("The feel that hits are moved towards"));
+    connect(this, &QComboBox::activated, this, &GrooveChoice::choose);
+    connect(&session_.document, &Document::songChanged, this, &GrooveChoice::fill);
+    fill();
+}
+
+QString GrooveChoice::libraryFolder()
+{
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) +
+           QStringLiteral("/grooves");
+}
+
+void GrooveChoice::addGroove(const QString& text, Item item, const Groove& groove)
+{
+    addItem(text, static_cast<int>(item));
+    setItemData(count() - 1, QString::fromStdString(groove.name), kNameRole);
+    if (groove == session_.request.fit.groove) {
+        setCurrentIndex(count() - 1);
+    }
+}
+
+void GrooveChoice::fill()
+{
+    clear();
+    addItem(tr("own feel"), static_cast<int>(Item::Own));
+    const auto kept = groovesIn(libraryFolder().toStdString());
+    for (const Groove& groove : kept) {
+        addGroove(
+            tr("%1, of your own").arg(QString::fromStdString(groove.name)), Item::InLibrary, groove
+        );
+    }
+    for (const Groove& groove : session_.song().grooves) {
+        addGroove(QString::fromStdString(groove.name), Item::InSong, groove);
+    }
+    const bool isChosen = !session_.request.fit.groove.isEmpty();
+    if (isChosen && currentIndex() == 0) {
+        // A fit made with a groove that was taken off the lists since.
+        addGroove(
+            QString::fromStdString(session_.request.fit.groove.name),
+            Item::Own,
+            session_.request.fit.groove
+        );
+    }
+    insertSeparator(count());
+    const auto action = [&](const QString& text, Item item) {
+        addItem(text, static_cast<int>(item));
+    };
+    if (!isChosen) {
+        action(tr("Keep this feel as a groove"), Item::Keep);
+    }
+    action(tr("Keep it for all songs"), Item::KeepForAll);
+    action(tr("Import a groove…"), Item::Import);
+    action(tr("Export this groove…"), Item::Export);
+    if (isChosen) {
+        action(tr("Take this groove off the list"), Item::Forget);
+    }
+}
+
+void GrooveChoice::choose(int index)
+{
+    const std::string name = itemData(index, kNameRole).toString().toStdString();
+    const auto named = [&](const std::vector<Groove>& grooves) {
+        const auto found = std::ranges::find(grooves, name, &Groove::name);
+        return found == grooves.end() ? Groove{} : *found;
+    };
+    switch (static_cast<Item>(itemData(index).toInt())) {
+    case Item::Own:
+        if (name.empty()) {
+            take({});
+        }
+        break;
+    case Item::InSong: take(named(session_.song().grooves)); break;
+    case Item::InLibrary: take(named(groovesIn(libraryFolder().toStdString()))); break;
+    case Item::Keep: keepInSong(); break;
+    case Item::KeepForAll: keepForAll(); break;
+    case Item::Import: importFile(); break;
+    case Item::Export: exportFile(); break;
+    case Item::Forget: forget(); break;
+    }
+    fill();
+}
+
+void GrooveChoice::take(Groove groove)
+{
+    session_.request.fit.groove = std::move(groove);
+    session_.requestChanged();
+}
+
+Groove GrooveChoice::present() const
+{
+    if (!session_.request.fit.groove.isEmpty()) {
+        return session_.request.fit.groove;
+    }
+    const MicSet* set = session_.set();
+    const Grid grid(session_.song().tempo, session_.request.grid);
+    return grooveOf(
+        session_.preview().performance, grid, set != nullptr ? set->name : session_.song().name
+    );
+}
+
+void GrooveChoice::tell(const Result<void>& done, const QString& sentence)
+{
+    if (done) {
+        session_.say(sentence);
+    } else {
+        Q_EMIT session_.failed(QString::fromStdString(done.error().message));
+    }
+}
+
+void GrooveChoice::keepInSong()
+{
+    session_.document.apply(orthochron::addGroove(session_.song(), present()), tr("Keep groove"));
+}
+
+void GrooveChoice::keepForAll()
+{
+    const Groove groove = present();
+    tell(
+        keepGroove(groove, libraryFolder().toStdString()),
+        tr("%1 is kept for all songs").arg(QString::fromStdString(groove.name))
+    );
+}
+
+void GrooveChoice::importFile()
+{
+    const QString path = QFileDialog::getOpenFileName(
+        window(), tr("Import a groove"), QString(), tr("Grooves (*.mid *.json)")
+    );
+    if (path.isEmpty()) {
+        return;
+    }
+    const Song& song = session_.song();
+    const auto groove =
+        readGroove(path.toStdString(), song.tempo.meterOfBar(1), session_.request.grid);
+    session_.document.apply(
+        groove ? orthochron::addGroove(song, *groove)
+               : Result<Song>(tl::unexpected(groove.error())),
+        tr("Import groove")
+    );
+}
+
+void GrooveChoice::exportFile()
+{
+    const Groove groove = present();
+    const QString path = QFileDialog::getSaveFileName(
+        window(),
+        tr("Export the groove"),
+        QString::fromStdString(groove.name) + QStringLiteral(".json"),
+        tr("Grooves (*.mid *.json)")
+    );
+    if (!path.isEmpty()) {
+        tell(writeGroove(groove, path.toStdString()), tr("Groove written to %1").arg(path));
+    }
+}
+
+void GrooveChoice::forget()
+{
+    const std::string name = session_.request.fit.groove.name;
+    const bool isOfSong = std::ranges::find(session_.song().grooves, name, &Groove::name) !=
+                          session_.song().grooves.end();
+    take({});
+    if (isOfSong) {
+        session_.document.apply(removeGroove(session_.song(), name), tr("Take a groove off"));
+    } else {
+        tell(
+            forgetGroove(name, libraryFolder().toStdString()),
+            tr("%1 is no longer kept").arg(QString::fromStdString(name))
+        );
+    }
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,209 @@
+#include "app/views/LanePainter.h"
+
+#include <QPainter>
+
+#include "app/theme/Theme.h"
+
+namespace orthochron::app {
+
+LanePainter::LanePainter(const LanesView& view, Session& session) : view_(view), session_(session)
+{}
+
+void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
+{
+    const auto track = session_.song().track(lane.track);
+    const Palette& colours = Theme::palette();
+    const QRect head = lane.head;
+    painter.fillRect(head, session_.track() == lane.track ? colours.edge : colours.paper);
+    painter.setPen(QPen(colours.hairline, 1));
+    painter.drawLine(head.left() + 12, head.bottom(), head.right(), head.bottom());
+    if (lane.set.isValid()) {
+        painter.fillRect(
+            QRect(
+                8,
+                head.top() + (lane.isFirstOfSet ? 2 : 0),
+                3,
+                head.height() - (lane.isLastOfSet ? 2 : 0)
+            ),
+            colours.ink
+        );
+    }
+    const bool isTall = head.height() >= 38;
+    const int top = isTall ? head.center().y() - 15 : head.center().y() - 8;
+    painter.setPen(colours.ink);
+    painter.setFont(Theme::label(10, QFont::DemiBold));
+    const QString name =
+        painter.fontMetrics().elidedText(QString::fromStdString(track->name), Qt::ElideRight, 72);
+    painter.drawText(QRect(18, top, 76, 17), Qt::AlignLeft | Qt::AlignVCenter, name);
+    if (isTall) {
+        painter.setPen(colours.secondInk);
+        painter.setFont(Theme::label(8));
+        const QString role = track->isLead        ? tr("lead")
+                             : lane.set.isValid() ? tr("mic set")
+                                                  : tr("track");
+        painter.drawText(
+            QRect(18, top + 17, 76, 14),
+            Qt::AlignLeft | Qt::AlignVCenter,
+            track->isLocked ? tr("%1, locked").arg(role) : role
+        );
+    }
+    painter.setFont(Theme::label(9, QFont::DemiBold));
+    const auto button = [&](int x, const QString& text, bool isOn) {
+        const QRect place(x, head.center().y() - 9, 16, 18);
+        if (isOn) {
+            painter.fillRect(place, colours.ink);
+        }
+        painter.setPen(isOn ? colours.paper : colours.secondInk);
+        painter.drawText(place, Qt::AlignCenter, text);
+    };
+    button(94, QStringLiteral("M"), track->isMuted);
+    button(110, QStringLiteral("S"), track->isSoloed);
+}
+
+void LanePainter::paintLane(QPainter& painter, const Lane& lane)
+{
+    const auto track = session_.song().track(lane.track);
+    const Palette& colours = Theme::palette();
+    if (session_.track() == lane.track) {
+        QColor chosen = colours.straw;
+        chosen.setAlpha(26);
+        painter.fillRect(lane.area, chosen);
+    }
+    painter.setPen(QPen(colours.hairline, 1));
+    painter.drawLine(lane.area.left(), lane.area.bottom(), lane.area.right(), lane.area.bottom());
+    const Frames from = view_.timeAt(lane.area.left());
+    const Frames to = view_.timeAt(lane.area.right() + 1);
+    auto clip =
+        std::ranges::lower_bound(track->clips, from, {}, [](const Clip& c) { return c.end(); });
+    // Spare only where single pieces can be told apart: behind a join it is drawn pale.
+    const bool showsSpare = view_.scale().framesPerPixel < 200.0;
+    QColor wave = track->isMuted ? colours.spare : colours.wave;
+    for (; clip != track->clips.end() && clip->at < to; ++clip) {
+        if (showsSpare) {
+            const Frames reach = toFrames(milliseconds(40.0), session_.song().rate);
+            paintClip(
+                painter,
+                lane,
+                *clip,
+                colours.spare,
+                std::max(from, clip->at - reach),
+                std::min(to, clip->at)
+            );
+            paintClip(
+                painter,
+                lane,
+                *clip,
+                colours.spare,
+                std::max(from, clip->end()),
+                std::min(to, clip->end() + reach)
+            );
+        }
+        const QColor& colour = clip->isMuted ? colours.spare : wave;
+        paintClip(
+            painter, lane, *clip, colour, std::max(from, clip->at), std::min(to, clip->end())
+        );
+    }
+}
+
+// Paints what a clip's take sounds like between two song times, which may lie in its spare.
+void LanePainter::paintClip(
+    QPainter& painter,
+    const Lane& lane,
+    const Clip& clip,
+    const QColor& colour,
+    Frames from,
+    Frames to
+)
+{
+    if (to <= from) {
+        return;
+    }
+    const Peaks* peaks = session_.waves.peaks(clip.take);
+    if (peaks == nullptr) {
+        return;
+    }
+    if (view_.scale().framesPerPixel < 24.0 &&
+        paintSamples(painter, lane, clip, colour, from, to)) {
+        return;
+    }
+    // Waves are drawn to their take's own height: a quiet take is still read.
+    const double loud = std::max(0.05, peaks->loudest());
+    const double gain = 0.94 * lane.area.height() / 2.0 / 32767.0 / loud;
+    const double middle = lane.area.center().y();
+    const int channel = std::max(0, clip.channel);
+    const int first = static_cast<int>(std::floor(view_.xOf(from)));
+    const int last = static_cast<int>(std::ceil(view_.xOf(to)));
+    std::vector<QLineF> lines;
+    lines.reserve(static_cast<std::size_t>(std::max(0, last - first)));
+    for (int x = first; x < last; ++x) {
+        const Frames songA = std::max(from, view_.timeAt(x));
+        const Frames songB = std::min(to, view_.timeAt(x + 1));
+        const Frames a = clip.takeTimeOf(songA, songB);
+        const Frames b = a + (songB - songA);
+        if (b <= a || b <= Frames(0) || a >= peaks->frames()) {
+            continue;
+        }
+        const PeakPair pair = peaks->range(channel, a, b);
+        const double high = std::max(0.4, pair.high * gain);
+        const double low = std::min(-0.4, pair.low * gain);
+        lines.emplace_back(x + 0.5, middle - high, x + 0.5, middle - low);
+    }
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing, false);
+    painter.setPen(QPen(colour, 1));
+    painter.drawLines(lines.data(), static_cast<int>(lines.size()));
+    painter.restore();
+}
+
+bool LanePainter::paintSamples(
+    QPainter& painter,
+    const Lane& lane,
+    const Clip& clip,
+    const QColor& colour,
+    Frames from,
+    Frames to
+)
+{
+    const Frames wanted = clip.takeTimeOf(from, to);
+    const Frames takeFrom = std::max(Frames(0), wanted - Frames(1));
+    const Frames takeTo = wanted + (to - from) + Frames(1);
+    if (takeTo <= takeFrom) {
+        return true;
+    }
+    const auto samples = session_.waves.samples(
+        clip.take, std::max(0, clip.channel), takeFrom, (takeTo - takeFrom).count()
+    );
+    if (samples.empty()) {
+        return false;
+    }
+    const Peaks* peaks = session_.waves.peaks(clip.take);
+    const double gain = 0.94 * lane.area.height() / 2.0 / std::max(0.05, peaks->loudest());
+    const double middle = lane.area.center().y();
+    QPolygonF line;
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+        const Frames inTake = takeFrom + Frames(static_cast<std::int64_t>(i));
+        const Frames at = clip.isReversed ? clip.end() - Frames(1) - (inTake - clip.takeStart)
+                                          : inTake + clip.offset();
+        line << QPointF(view_.xOf(at), middle - static_cast<double>(samples[i]) * gain);
+    }
+    painter.save();
+    painter.setClipRect(
+        QRectF(
+            view_.xOf(from), lane.area.top(), view_.xOf(to) - view_.xOf(from), lane.area.height()
+        ),
+        Qt::IntersectClip
+    );
+    painter.setPen(QPen(colour, 1.2));
+    painter.drawPolyline(line);
+    if (view_.scale().framesPerPixel < 0.25) {
+        painter.setBrush(colour);
+        painter.setPen(Qt::NoPen);
+        for (const QPointF& point : line) {
+            painter.drawEllipse(point, 2.0, 2.0);
+        }
+    }
+    painter.restore();
+    return true;
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,172 @@
+#include "app/window/SongDesk.h"
+
+#include <QFileDialog>
+#include <QMenu>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QStandardPaths>
+
+#include "core/demo/DemoSong.h"
+
+namespace orthochron::app {
+
+SongDesk::SongDesk(Session& session, QWidget* window)
+    : QObject(window), session_(session), window_(window)
+{}
+
+void SongDesk::askAndOpen()
+{
+    if (!mayClose()) {
+        return;
+    }
+    const QString path = QFileDialog::getOpenFileName(
+        window_, tr("Open song"), QString(), tr("Orthochron songs (*.orthochron)")
+    );
+    if (!path.isEmpty()) {
+        open(path);
+    }
+}
+
+void SongDesk::fillRecent(QMenu& menu)
+{
+    menu.clear();
+    for (const QString& path : Document::recent()) {
+        menu.addAction(path, this, [this, path] { open(path); });
+    }
+    if (menu.isEmpty()) {
+        menu.addAction(tr("None yet"))->setEnabled(false);
+    }
+}
+
+bool SongDesk::mayClose()
+{
+    if (!session_.document.isChanged()) {
+        return true;
+    }
+    QMessageBox box(
+        QMessageBox::Question,
+        tr("Save the song?"),
+        tr("The song was changed since it was saved."),
+        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel,
+        window_
+    );
+    box.setDefaultButton(QMessageBox::Save);
+    switch (box.exec()) {
+    case QMessageBox::Save: return save(false);
+    case QMessageBox::Discard: session_.document.discard(); return true;
+    default: return false;
+    }
+}
+
+bool SongDesk::save(bool askWhere)
+{
+    QString path = session_.document.path();
+    if (path.isEmpty() || askWhere) {
+        path = QFileDialog::getSaveFileName(
+            window_, tr("Save song"), path, tr("Orthochron songs (*.orthochron)")
+        );
+        if (path.isEmpty()) {
+            return false;
+        }
+        if (!path.endsWith(QStringLiteral(".orthochron"))) {
+            path += QStringLiteral(".orthochron");
+        }
+    }
+    if (session_.song().name.empty()) {
+        session_.document.apply(
+            renameSong(session_.song(), QFileInfo(path).completeBaseName().toStdString()),
+            tr("Name the song")
+        );
+    }
+    const auto saved = session_.document.save(path);
+    if (!saved) {
+        Q_EMIT session_.failed(QString::fromStdString(saved.error().message));
+        return false;
+    }
+    session_.say(tr("Saved to %1").arg(path));
+    return true;
+}
+
+void SongDesk::open(const QString& path)
+{
+    const auto opened = session_.document.open(path);
+    if (!opened) {
+        Q_EMIT session_.failed(QString::fromStdString(opened.error().message));
+        return;
+    }
+    session_.zoomToAll();
+    if (opened->isRecovered) {
+        QMessageBox box(
+            QMessageBox::Question,
+            tr("Recovered"),
+            tr("The program did not end well last time. What was not saved then is open now. Keep "
+               "it, or go back to what was saved?"),
+            QMessageBox::NoButton,
+            window_
+        );
+        box.addButton(tr("Keep it"), QMessageBox::AcceptRole);
+        const auto* back = box.addButton(tr("Go back"), QMessageBox::DestructiveRole);
+        box.exec();
+        if (box.clickedButton() == back) {
+            if (const auto reverted = session_.document.revert(); !reverted) {
+                Q_EMIT session_.failed(QString::fromStdString(reverted.error().message));
+            }
+        }
+    }
+    if (!session_.document.troubles().empty()) {
+        Q_EMIT session_.failed(QString::fromStdString(session_.document.troubles().front().sentence)
+        );
+        findMissing();
+    }
+}
+
+void SongDesk::findMissing()
+{
+    for (const TakeTrouble& trouble : std::vector(session_.document.troubles())) {
+        if (!trouble.isMissing) {
+            continue;
+        }
+        const QString name = QString::fromStdString(session_.song().take(trouble.take)->name);
+        if (QMessageBox::question(
+                window_,
+                tr("A take is missing"),
+                tr("%1\nLook for it?").arg(QString::fromStdString(trouble.sentence))
+            ) != QMessageBox::Yes) {
+            return;
+        }
+        const QString path = QFileDialog::getOpenFileName(window_, tr("Where is %1?").arg(name));
+        if (path.isEmpty()) {
+            return;
+        }
+        if (const auto found = session_.document.relocate(trouble.take, path); !found) {
+            Q_EMIT session_.failed(QString::fromStdString(found.error().message));
+            return;
+        }
+    }
+}
+
+void SongDesk::openDemo()
+{
+    if (!mayClose()) {
+        return;
+    }
+    const QString folder =
+        QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/demo");
+    session_.jobs.run(
+        tr("Recording the demo song"),
+        true,
+        this,
+        [folder = folder.toStdString()](const Work& work) {
+            return demo::writeDemoSong(folder, work);
+        },
+        [this](const Result<std::filesystem::path>& path) {
+            if (path) {
+                open(QString::fromStdString(path->string()));
+            } else {
+                Q_EMIT session_.failed(QString::fromStdString(path.error().message));
+            }
+        }
+    );
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,72 @@
+#include "core/files/GrooveLibrary.h"
+
+#include <fmt/format.h>
+
+#include "core/files/GrooveFile.h"
+
+#include <algorithm>
+
+namespace orthochron {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+// A file name that every file system takes; the name itself stands in the file.
+fs::path fileOf(const std::string& name, const fs::path& folder)
+{
+    std::string safe = name;
+    std::ranges::replace_if(
+        safe,
+        [](char c) { return c == '/' || c == '\\' || static_cast<unsigned char>(c) < 32; },
+        '_'
+    );
+    if (safe.front() == '.') {
+        safe.front() = '_';
+    }
+    return folder / (safe + ".json");
+}
+
+}  // namespace
+
+std::vector<Groove> groovesIn(const fs::path& folder)
+{
+    std::vector<Groove> grooves;
+    std::error_code error;
+    for (const auto& entry : fs::directory_iterator(folder, error)) {
+        if (entry.path().extension() != ".json") {
+            continue;
+        }
+        if (auto groove = readGroove(entry.path(), Meter{}, GridSettings{});
+            groove && !groove->isEmpty() && !groove->name.empty()) {
+            grooves.push_back(std::move(*groove));
+        }
+    }
+    std::ranges::sort(grooves, {}, &Groove::name);
+    return grooves;
+}
+
+Result<void> keepGroove(const Groove& groove, const fs::path& folder)
+{
+    if (groove.isEmpty() || groove.name.empty()) {
+        return badArgument("a groove needs a name and hits to be kept");
+    }
+    std::error_code error;
+    fs::create_directories(folder, error);
+    if (error) {
+        return failed(fmt::format("{}: {}", folder.string(), error.message()));
+    }
+    return writeGroove(groove, fileOf(groove.name, folder));
+}
+
+Result<void> forgetGroove(const std::string& name, const fs::path& folder)
+{
+    std::error_code error;
+    if (name.empty() || !fs::remove(fileOf(name, folder), error)) {
+        return error ? failed(fmt::format("{}: {}", folder.string(), error.message()))
+                     : badArgument(fmt::format("no groove named {} is kept", name));
+    }
+    return {};
+}
+
+}  // namespace orthochron
