@@ -300,8 +300,59 @@ Loupe::Loupe(Session& session, JoinPictures& pictures, QWidget* parent)
     : QWidget(parent), session_(session), pictures_(pictures)
 {
     setAccessibleName(tr("Loupe"));
+    setMouseTracking(true);
+    setToolTip(tr("Drag the middle of the crossfade to bend its curves"));
     connect(&pictures_, &JoinPictures::changed, this, [this] { update(); });
     connect(&session_, &Session::choiceChanged, this, [this] { update(); });
+}
+
+QRectF Loupe::zone()
+{
+    if (session_.join() >= session_.joins().size()) {
+        return {};
+    }
+    const SetJoin& join = session_.joins()[session_.join()];
+    const JoinPicture* picture = pictures_.of(session_.join());
+    if (picture == nullptr || picture->edited.empty()) {
+        return {};
+    }
+    const QRectF area = QRectF(rect()).adjusted(4, 4, -4, -4);
+    const double perFrame = area.width() / static_cast<double>(picture->edited.front().size());
+    const double left =
+        area.left() + static_cast<double>((join.at - picture->from).count()) * perFrame;
+    const double wide = std::max(2.0, static_cast<double>(join.length.count()) * perFrame);
+    return {left, area.top(), wide, area.height()};
+}
+
+float Loupe::middleAt(double x)
+{
+    const QRectF place = zone();
+    return static_cast<float>(std::clamp((x - place.left()) / place.width(), 0.1, 0.9));
+}
+
+void Loupe::mousePressEvent(QMouseEvent* event)
+{
+    const QRectF place = zone();
+    if (place.width() >= 12.0 && place.contains(event->position())) {
+        bending_ = middleAt(event->position().x());
+        update();
+    }
+}
+
+void Loupe::mouseMoveEvent(QMouseEvent* event)
+{
+    if (bending_) {
+        bending_ = middleAt(event->position().x());
+    }
+    setCursor(zone().contains(event->position()) ? Qt::SizeHorCursor : Qt::ArrowCursor);
+    update();
+}
+
+void Loupe::mouseReleaseEvent(QMouseEvent*)
+{
+    if (const auto middle = std::exchange(bending_, std::nullopt)) {
+        Q_EMIT bent(*middle);
+    }
 }
 
 void Loupe::paintEvent(QPaintEvent*)
@@ -316,7 +367,8 @@ void Loupe::paintEvent(QPaintEvent*)
     if (session_.join() >= session_.joins().size() || set == nullptr) {
         return;
     }
-    const SetJoin& join = session_.joins()[session_.join()];
+    SetJoin join = session_.joins()[session_.join()];
+    join.fadeMiddle = bending_.value_or(join.fadeMiddle);
     const JoinPicture* picture = pictures_.of(session_.join());
     if (picture == nullptr || picture->edited.empty()) {
         return;
@@ -328,10 +380,8 @@ void Loupe::paintEvent(QPaintEvent*)
     };
     QColor straw = colours.straw;
     straw.setAlpha(150);
-    const QRectF zone(
-        x(join.at), area.top(), std::max(2.0, x(join.at + join.length) - x(join.at)), area.height()
-    );
-    painter.fillRect(zone, straw);
+    const QRectF place = zone();
+    painter.fillRect(place, straw);
     const double laneHeight = area.height() / static_cast<double>(picture->edited.size());
     for (std::size_t m = 0; m < picture->edited.size(); ++m) {
         const QRectF lane(
@@ -356,10 +406,15 @@ void Loupe::paintEvent(QPaintEvent*)
     painter.setPen(QPen(colours.ink, 1.6));
     paintCrossfade(
         painter,
-        zone,
+        place,
         join,
         join.correlation.empty() ? 0.0 : static_cast<double>(join.correlation.front())
     );
+    if (place.width() >= 12.0) {
+        const double half = place.left() + static_cast<double>(join.fadeMiddle) * place.width();
+        painter.setBrush(colours.lane);
+        painter.drawEllipse(QPointF(half, place.center().y()), 3.5, 3.5);
+    }
     // The hits around it: where each is heard, and where its attack would be heard twice.
     painter.setFont(Theme::label(8, QFont::DemiBold));
     for (const PlayedHit& hit : session_.preview().origin.hits) {

@@ -59,7 +59,8 @@ private:
     int topRow_ = 0;
 };
 
-// One join at sample scale, on all microphones, with its crossfade and the hits around it.
+// One join at sample scale, on all microphones, with its crossfade and the hits around it. The
+// middle of the crossfade can be dragged: its curves bend.
 class Loupe final : public QWidget {
     Q_OBJECT
 
@@ -67,12 +68,23 @@ public:
     Loupe(Session& session, JoinPictures& pictures, QWidget* parent = nullptr);
     [[nodiscard]] QSize minimumSizeHint() const override { return {220, 120}; }
 
+Q_SIGNALS:
+    void bent(float middle);  // once the hand is off; see Fade::middle
+
 protected:
     void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
 
 private:
+    // Where the crossfade stands; empty while there is nothing to show.
+    [[nodiscard]] QRectF zone();
+    [[nodiscard]] float middleAt(double x);
+
     Session& session_;
     JoinPictures& pictures_;
+    std::optional<float> bending_;  // while the middle is dragged
 };
 
 }  // namespace orthochron::app

@@ -52,6 +52,25 @@ Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, Q
     connect(&waves, &WaveCache::changed, this, &Session::scaleChanged);
 }
 
+Frames Session::heardOn(TrackId track, Frames takeTime) const
+{
+    const auto take = recordedTake(song(), track);
+    return heardAt(takeTime + (take ? take->offset : Frames(0)));
+}
+
+// The moment of the take that is heard at a song time.
+Frames Session::takeTimeAt(TrackId id, Frames songTime) const
+{
+    const auto track = song().track(id);
+    for (const Clip& clip : track->clips) {
+        if (songTime >= clip.at && songTime < clip.end()) {
+            return songTime - clip.offset();
+        }
+    }
+    const auto take = recordedTake(song(), id);
+    return songTime - (take ? take->offset : Frames(0));
+}
+
 void Session::say(const QString& sentence)
 {
     Q_EMIT said(sentence);

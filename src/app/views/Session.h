@@ -94,6 +94,9 @@ public:
 
     // Where a recorded moment of the chosen set is heard now, by the piece that plays it.
     [[nodiscard]] Frames heardAt(Frames recorded) const;
+    // The same from and to a moment of a track's own take.
+    [[nodiscard]] Frames heardOn(TrackId track, Frames takeTime) const;
+    [[nodiscard]] Frames takeTimeAt(TrackId track, Frames songTime) const;
 
     void say(const QString& sentence);  // in the status line
 

@@ -3,12 +3,8 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QFileDialog>
-#include <QGridLayout>
-#include <QMouseEvent>
-#include <QPainter>
 
 #include "app/stages/Bench.h"
-#include "app/theme/Theme.h"
 #include "core/audit/Report.h"
 
 namespace orthochron::app {
@@ -22,6 +18,7 @@ constexpr std::array kShapes{FadeShape::Matched, FadeShape::EqualPower, FadeShap
 JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
     : Stage(session, lanes, parent)
 {
+    grips_ = new JoinGrips(session_, lanes_, this);
     bench_ = new QWidget;
     pictures_ = new JoinPictures(session_, bench_);
     auto* layout = new QHBoxLayout(bench_);
@@ -54,6 +51,10 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
     right->addLayout(buttons);
     addHearing(*right);
     layout->addLayout(right, 3);
+    connect(grips_, &JoinGrips::dragged, this, &JoinsStage::changeDragged);
+    connect(loupe_, &Loupe::bent, this, [this](float middle) {
+        change({.middle = middle}, tr("Crossfade curve"));
+    });
     connect(sheet_, &ContactSheet::chosen, this, [this] { this->hear(); });
     connect(mend_, &QPushButton::clicked, this, &JoinsStage::mend);
     connect(accept_, &QPushButton::clicked, this, &JoinsStage::accept);
@@ -322,6 +323,15 @@ void JoinsStage::change(const JoinChange& what, const QString& name)
     );
 }
 
+void JoinsStage::changeDragged(const JoinChange& own, const JoinChange& along, const QString& name)
+{
+    if (scope_->currentIndex() == 0) {
+        change(own, name);
+    } else {
+        changeMeant(along, name);
+    }
+}
+
 void JoinsStage::changeMeant(const JoinChange& what, const QString& name)
 {
     const auto indices = meant();
@@ -369,203 +379,6 @@ QString JoinsStage::findingText() const
         .arg(QString::fromUtf8(unit.data(), static_cast<qsizetype>(unit.size())))
         .arg(worst->loudness, 0, 'f', 0)
         .replace(QLatin1Char('-'), QStringLiteral("−"));
-}
-
-// How far the chosen join can be pulled, and which clip's spare ends there.
-void JoinsStage::paintRoom(QPainter& painter, const Lane& lane) const
-{
-    const MicSet* set = session_.set();
-    const SetJoin* join = chosen();
-    if (set == nullptr || join == nullptr || !lane.isFirstOfSet ||
-        session_.scale().framesPerPixel > 100.0) {
-        return;
-    }
-    const auto room = roomOf(session_.song(), set->id, join->index);
-    if (!room) {
-        return;
-    }
-    const Palette& colours = Theme::palette();
-    const double left = lanes_.xOf(room->from);
-    const double right = lanes_.xOf(room->to);
-    const double y = lane.area.top() + 4.0;
-    painter.setPen(QPen(colours.secondInk, 1.0));
-    painter.drawLine(QPointF(left, y), QPointF(right, y));
-    painter.drawLine(QPointF(left, y), QPointF(left, y + 6));
-    painter.drawLine(QPointF(right, y), QPointF(right, y + 6));
-    painter.setFont(Theme::label(8));
-    if (room->spareEndsLeft) {
-        painter.drawText(QPointF(left + 3, y + 11), tr("the later clip begins here"));
-    }
-    if (room->spareEndsRight) {
-        painter.drawText(QPointF(right - 110, y + 11), tr("the earlier clip ends here"));
-    }
-}
-
-void JoinsStage::paintLane(QPainter& painter, const Lane& lane)
-{
-    const MicSet* set = session_.set();
-    if (set == nullptr || lane.set != set->id) {
-        return;
-    }
-    const Palette& colours = Theme::palette();
-    paintRoom(painter, lane);
-    const double top = lane.area.top() + 3.0;
-    const double bottom = lane.area.bottom() - 3.0;
-    double lastX = -100.0;
-    for (std::size_t i = 0; i < session_.joins().size(); ++i) {
-        const SetJoin& join = session_.joins()[i];
-        const bool isChosen = i == session_.join();
-        Frames at = join.at;
-        Frames length = join.length;
-        if (isChosen && grip_ != Grip::None) {
-            at = dragged_.at.value_or(at);
-            length = dragged_.length.value_or(length);
-        }
-        const double left = lanes_.xOf(at);
-        const double right = std::max(lanes_.xOf(at + length), left + 5.0);
-        if (right < lane.area.left() || left > lane.area.right()) {
-            continue;
-        }
-        const bool isTroubled = session_.worstOf(i) != nullptr;
-        // From afar only what needs a look is drawn each time; the rest not closer than 12 px.
-        if (!isTroubled && !isChosen && left - lastX < 12.0) {
-            continue;
-        }
-        lastX = left;
-        if (isChosen) {
-            QColor straw = colours.straw;
-            straw.setAlpha(170);
-            painter.fillRect(
-                QRectF(left - 2, lane.area.top(), right - left + 4, lane.area.height()), straw
-            );
-        }
-        painter.setPen(QPen(
-            isTroubled ? colours.finding
-            : isChosen ? colours.ink
-                       : colours.secondInk,
-            isTroubled || isChosen ? 1.6 : 1.0
-        ));
-        painter.drawLine(QPointF(left, top), QPointF(right, bottom));
-        painter.drawLine(QPointF(left, bottom), QPointF(right, top));
-        if (join.isLocked) {
-            painter.drawLine(QPointF(left, bottom), QPointF(right, bottom));
-        }
-    }
-}
-
-std::pair<std::size_t, JoinsStage::Grip> JoinsStage::gripAt(double x) const
-{
-    for (std::size_t i = 0; i < session_.joins().size(); ++i) {
-        const SetJoin& join = session_.joins()[i];
-        const double left = lanes_.xOf(join.at);
-        const double right = std::max(lanes_.xOf(join.at + join.length), left + 5.0);
-        if (x < left - 5.0 || x > right + 5.0) {
-            continue;
-        }
-        // Edges can be taken only where the zone is wide enough to tell them from its middle.
-        if (right - left > 24.0) {
-            if (x < left + 6.0) {
-                return {i, Grip::Start};
-            }
-            if (x > right - 6.0) {
-                return {i, Grip::End};
-            }
-        }
-        return {i, Grip::Whole};
-    }
-    return {0, Grip::None};
-}
-
-bool JoinsStage::press(const Lane&, QMouseEvent& event)
-{
-    const auto [join, grip] = gripAt(event.position().x());
-    if (grip == Grip::None) {
-        return false;
-    }
-    session_.setJoin(join);
-    grip_ = grip;
-    dragged_ = {};
-    pressedTime_ = lanes_.timeAt(event.position().x());
-    return true;
-}
-
-void JoinsStage::move(QMouseEvent& event)
-{
-    const SetJoin* join = chosen();
-    if (join == nullptr) {
-        return;
-    }
-    const Frames by = lanes_.timeAt(event.position().x()) - pressedTime_;
-    const Frames least(2);
-    switch (grip_) {
-    case Grip::Whole: dragged_.at = join->at + by; break;
-    case Grip::Start:
-        dragged_.at = std::min(join->at + by, join->at + join->length - least);
-        dragged_.length = join->at + join->length - *dragged_.at;
-        break;
-    case Grip::End:
-        dragged_.at = join->at;
-        dragged_.length = std::max(least, join->length + by);
-        break;
-    case Grip::None: return;
-    }
-    const Hertz rate = session_.song().rate;
-    lanes_.setReadout(
-        tr("%1 ms long, moved %2 ms")
-            .arg(inMilliseconds(toSeconds(dragged_.length.value_or(join->length), rate)), 0, 'f', 1)
-            .arg(
-                inMilliseconds(toSeconds(dragged_.at.value_or(join->at) - join->at, rate)),
-                0,
-                'f',
-                1
-            ),
-        event.pos()
-    );
-}
-
-void JoinsStage::release(QMouseEvent&)
-{
-    const JoinChange what = dragged_;
-    const Grip was = grip_;
-    grip_ = Grip::None;
-    dragged_ = {};
-    if (was == Grip::None || (!what.at && !what.length)) {
-        return;
-    }
-    if (scope_->currentIndex() != 0 && chosen() != nullptr) {
-        // All that are meant follow by as much as this one was dragged.
-        JoinChange along;
-        if (was != Grip::Whole) {
-            along.lengthBy = what.length.value_or(chosen()->length) - chosen()->length;
-        }
-        if (was == Grip::Whole || was == Grip::End) {
-            along.atBy = was == Grip::Whole ? *what.at - chosen()->at : *along.lengthBy;
-        }
-        changeMeant(along, was == Grip::Whole ? tr("Move") : tr("Crossfade length"));
-        return;
-    }
-    if (const MicSet* set = session_.set(); set != nullptr && chosen() != nullptr) {
-        session_.document.apply(
-            changeJoin(
-                session_.song(), set->id, chosen()->index, what, *session_.document.sources()
-            ),
-            was == Grip::Whole ? tr("Move join") : tr("Crossfade length")
-        );
-    }
-}
-
-std::pair<QString, Qt::CursorShape> JoinsStage::hintAt(const Lane&, QPoint place) const
-{
-    switch (gripAt(place.x()).second) {
-    case Grip::Whole:
-        return {
-            tr("Click to look at this join; drag to move it on all microphones"),
-            Qt::SizeAllCursor};
-    case Grip::Start:
-    case Grip::End: return {tr("Drag to make the crossfade longer or shorter"), Qt::SizeHorCursor};
-    case Grip::None: break;
-    }
-    return {};
 }
 
 void JoinsStage::hear()

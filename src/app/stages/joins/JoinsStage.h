@@ -4,6 +4,7 @@
 
 #include "app/controls/NumberField.h"
 #include "app/stages/Stage.h"
+#include "app/stages/joins/JoinGrips.h"
 #include "app/views/JoinViews.h"
 
 class QComboBox;
@@ -24,12 +25,18 @@ public:
     [[nodiscard]] QWidget* bench() override { return bench_; }
     [[nodiscard]] bool isWorkedOn() const override { return !session_.joins().empty(); }
     [[nodiscard]] QString status() const override;
-    void paintLane(QPainter& painter, const Lane& lane) override;
-    bool press(const Lane& lane, QMouseEvent& event) override;
-    void move(QMouseEvent& event) override;
-    void release(QMouseEvent& event) override;
+    void paintLane(QPainter& painter, const Lane& lane) override
+    {
+        grips_->paintLane(painter, lane);
+    }
+    bool press(const Lane&, QMouseEvent& event) override { return grips_->press(event); }
+    void move(QMouseEvent& event) override { grips_->move(event); }
+    void release(QMouseEvent&) override { grips_->release(); }
     [[nodiscard]] std::pair<QString, Qt::CursorShape>
-    hintAt(const Lane& lane, QPoint place) const override;
+    hintAt(const Lane&, QPoint place) const override
+    {
+        return grips_->hintAt(place);
+    }
     void step(int by) override { sheet_->step(by); }
     void hear() override;
     void mainAction() override { mend(); }
@@ -39,22 +46,20 @@ public:
     void toggleLock();
 
 private:
-    enum class Grip { None, Whole, Start, End };
-
     void fill();
     void change(const JoinChange& what, const QString& name);
     [[nodiscard]] const SetJoin* chosen() const;
     // The joins a change goes to: this one, those in the chosen range, or all; by SetJoin::index.
     [[nodiscard]] std::vector<std::size_t> meant() const;
+    void changeDragged(const JoinChange& own, const JoinChange& along, const QString& name);
     void changeMeant(const JoinChange& what, const QString& name);
     void addValues(QLayout& layout);
     void addHearing(QLayout& layout);
     void hearInTurn(bool isOn);
     void exportReport();
     [[nodiscard]] QString findingText() const;
-    void paintRoom(QPainter& painter, const Lane& lane) const;
-    [[nodiscard]] std::pair<std::size_t, Grip> gripAt(double x) const;
 
+    JoinGrips* grips_ = nullptr;
     QWidget* bench_ = nullptr;
     JoinPictures* pictures_ = nullptr;
     ContactSheet* sheet_ = nullptr;
@@ -74,9 +79,6 @@ private:
     QPushButton* accept_ = nullptr;
     QPushButton* lock_ = nullptr;
     QPushButton* lockAll_ = nullptr;
-    Grip grip_ = Grip::None;
-    JoinChange dragged_;
-    Frames pressedTime_;
 };
 
 }  // namespace orthochron::app

@@ -1,21 +1,15 @@
 #include "app/stages/marks/MarksStage.h"
 
 #include <QCheckBox>
-#include <QComboBox>
 #include <QGridLayout>
 #include <QMouseEvent>
 #include <QPainter>
 
 #include "app/stages/Bench.h"
+#include "app/stages/marks/StrengthCurve.h"
 #include "app/theme/Theme.h"
 
 namespace orthochron::app {
-
-namespace {
-
-constexpr double kCurveDecibels = 48.0;  // from the bottom of a lane to its top
-
-}  // namespace
 
 MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     : Stage(session, lanes, parent)
@@ -25,32 +19,8 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     layout->setContentsMargins(20, 14, 20, 14);
     layout->setHorizontalSpacing(32);
     layout->setVerticalSpacing(6);
-    title_ = benchTitle(QString(), bench_);
-    layout->addWidget(title_, 0, 0);
-    lead_ = new QCheckBox(tr("is a lead: its hits decide where the set is cut"), bench_);
-    lead_->setObjectName(QStringLiteral("isLead"));
-    layout->addWidget(lead_, 1, 0);
-    auto* find =
-        benchButton(tr("Find hits on all leads"), QStringLiteral("findHits"), true, bench_);
-    layout->addWidget(find, 2, 0);
-    addListening(*layout);
-    sensitivity_ =
-        new NumberField(tr("Sensitivity"), {QString(), 0, 0.0, 100.0, 50.0, 0.2}, true, bench_);
-    sensitivity_->setObjectName(QStringLiteral("sensitivity"));
-    threshold_ = new NumberField(
-        tr("Threshold"), {QStringLiteral("dB"), 1, -60.0, 0.0, -30.0, 0.1}, true, bench_
-    );
-    threshold_->setObjectName(QStringLiteral("threshold"));
-    gap_ = new NumberField(
-        tr("Smallest gap"), {QStringLiteral("ms"), 0, 0.0, 500.0, 20.0, 0.2}, false, bench_
-    );
-    gap_->setObjectName(QStringLiteral("smallestGap"));
-    count_ = benchTitle(QString(), bench_);
-    count_->setObjectName(QStringLiteral("markCount"));
-    layout->addWidget(count_, 0, 1);
-    layout->addWidget(sensitivity_, 1, 1);
-    layout->addWidget(threshold_, 2, 1);
-    layout->addWidget(gap_, 3, 1, Qt::AlignTop);
+    detection_ = new Detection(session_, bench_);
+    layout->addWidget(detection_, 0, 0, 6, 2);
     addThisMark(*layout);
     microphones_ = new Microphones(session_, bench_);
     layout->addWidget(microphones_, 0, 3, 6, 1);
@@ -59,26 +29,8 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     for (int column = 0; column < 4; ++column) {
         layout->setColumnStretch(column, column == 3 ? 5 : 4);
     }
-    connect(lead_, &QCheckBox::clicked, this, [this](bool isLead) {
-        const auto track = session_.song().track(session_.track());
-        if (track) {
-            session_.document.apply(
-                setLead(session_.song(), track->id, isLead),
-                (isLead ? tr("Make %1 a lead") : tr("%1 is no lead"))
-                    .arg(QString::fromStdString(track->name))
-            );
-        }
-    });
-    connect(find, &QPushButton::clicked, this, &MarksStage::mainAction);
-    connect(sensitivity_, &NumberField::changed, this, [this](double value) {
-        threshold_->setValue(toDecibels(thresholdOf({value, milliseconds(20.0), std::nullopt})));
-        tune(false);
-    });
-    connect(threshold_, &NumberField::changed, this, [this] { tune(false); });
-    connect(gap_, &NumberField::changed, this, [this] { tune(false); });
-    for (NumberField* field : {sensitivity_, threshold_, gap_}) {
-        connect(field, &NumberField::finished, this, [this] { tune(true); });
-    }
+    connect(detection_, &Detection::findAsked, this, &MarksStage::mainAction);
+    connect(detection_, &Detection::tried, this, [this] { lanes_.update(); });
     connect(switch_, &QPushButton::clicked, this, [this] {
         if (const Mark* mark = chosen()) {
             session_.document.apply(
@@ -97,85 +49,6 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     connect(&session_.document, &Document::songChanged, this, &MarksStage::fill);
     connect(&session_, &Session::choiceChanged, this, &MarksStage::fill);
     fill();
-}
-
-namespace {
-
-struct NamedBand {
-    const char* text = nullptr;
-    double low = 0.0;
-    double high = 0.0;
-};
-
-// The last is the user's own.
-const std::array<NamedBand, 5>& bands()
-{
-    static const std::array<NamedBand, 5> kBandNames{{
-        {QT_TRANSLATE_NOOP("MarksStage", "hear all of it"), 0.0, 0.0},
-        {QT_TRANSLATE_NOOP("MarksStage", "hear the lows"), 20.0, 150.0},
-        {QT_TRANSLATE_NOOP("MarksStage", "hear the middle"), 150.0, 2000.0},
-        {QT_TRANSLATE_NOOP("MarksStage", "hear the highs"), 2000.0, 16000.0},
-        {QT_TRANSLATE_NOOP("MarksStage", "hear a band"), 0.0, 0.0},
-    }};
-    return kBandNames;
-}
-
-}  // namespace
-
-// How hits are looked for: in which way, in which band.
-void MarksStage::addListening(QGridLayout& layout)
-{
-    auto* row = new QHBoxLayout;
-    way_ = new QComboBox(bench_);
-    way_->setObjectName(QStringLiteral("onsetWay"));
-    way_->setAccessibleName(tr("Attacks"));
-    way_->addItems({tr("struck"), tr("weak (bowed, sung)")});
-    band_ = new QComboBox(bench_);
-    band_->setObjectName(QStringLiteral("onsetBand"));
-    band_->setAccessibleName(tr("Band"));
-    for (const NamedBand& band : bands()) {
-        band_->addItem(tr(band.text));
-    }
-    row->addWidget(way_);
-    row->addWidget(band_);
-    layout.addLayout(row, 3, 0);
-    auto* ends = new QHBoxLayout;
-    const QString hertz = QStringLiteral("Hz");
-    low_ = new NumberField(tr("From"), {hertz, 0, 20.0, 20000.0, 200.0, 5.0}, false, bench_);
-    low_->setObjectName(QStringLiteral("bandLow"));
-    high_ = new NumberField(tr("To"), {hertz, 0, 20.0, 20000.0, 5000.0, 5.0}, false, bench_);
-    high_->setObjectName(QStringLiteral("bandHigh"));
-    ends->addWidget(low_);
-    ends->addWidget(high_);
-    layout.addLayout(ends, 4, 0);
-    connect(way_, &QComboBox::activated, this, &MarksStage::changeListening);
-    connect(band_, &QComboBox::activated, this, &MarksStage::changeListening);
-    connect(low_, &NumberField::finished, this, &MarksStage::changeListening);
-    connect(high_, &NumberField::finished, this, &MarksStage::changeListening);
-}
-
-void MarksStage::changeListening()
-{
-    const auto track = session_.song().track(session_.track());
-    if (!track) {
-        return;
-    }
-    OnsetSettings wanted = track->detection;
-    wanted.way = way_->currentIndex() == 1 ? OnsetWay::Weak : OnsetWay::Struck;
-    const auto index = static_cast<std::size_t>(band_->currentIndex());
-    const bool isOwn = index + 1 == bands().size();
-    wanted.band.reset();
-    if (isOwn) {
-        wanted.band = FrequencyBand{Hertz(low_->value()), Hertz(high_->value())};
-    } else if (index > 0) {
-        wanted.band = FrequencyBand{Hertz(bands()[index].low), Hertz(bands()[index].high)};
-    }
-    if (session_.document.apply(
-            setDetection(session_.song(), track->id, wanted), tr("Change what is listened to")
-        ) &&
-        track->isLead) {
-        session_.detect();
-    }
 }
 
 void MarksStage::addThisMark(QGridLayout& layout)
@@ -232,49 +105,8 @@ QString MarksStage::status() const
     return parts.isEmpty() ? tr("No lead chosen") : parts.join(QStringLiteral(" · "));
 }
 
-OnsetSettings MarksStage::settings() const
-{
-    const auto track = session_.song().track(session_.track());
-    OnsetSettings wanted = track ? track->detection : OnsetSettings{};
-    wanted.sensitivity = sensitivity_->value();
-    wanted.minGap = milliseconds(gap_->value());
-    wanted.threshold = fromDecibels(threshold_->value());
-    return wanted;
-}
-
 void MarksStage::fill()
 {
-    const auto track = session_.song().track(session_.track());
-    title_->setText(track ? QString::fromStdString(track->name) : tr("No track chosen"));
-    lead_->setEnabled(track != nullptr);
-    lead_->setChecked(track && track->isLead);
-    const bool isTunable = track && track->isLead;
-    for (NumberField* field : {sensitivity_, threshold_, gap_}) {
-        field->setEnabled(isTunable);
-    }
-    if (track && !trying_) {
-        sensitivity_->setValue(track->detection.sensitivity);
-        threshold_->setValue(toDecibels(thresholdOf(track->detection)));
-        gap_->setValue(inMilliseconds(track->detection.minGap));
-        way_->setCurrentIndex(track->detection.way == OnsetWay::Weak ? 1 : 0);
-        int place = track->detection.band ? static_cast<int>(bands().size()) - 1 : 0;
-        for (std::size_t i = 1; track->detection.band && i + 1 < bands().size(); ++i) {
-            const FrequencyBand named{Hertz(bands()[i].low), Hertz(bands()[i].high)};
-            place = *track->detection.band == named ? static_cast<int>(i) : place;
-        }
-        band_->setCurrentIndex(place);
-        if (track->detection.band) {
-            low_->setValue(track->detection.band->low.count());
-            high_->setValue(track->detection.band->high.count());
-        }
-    }
-    const bool isOwnBand = band_->currentIndex() + 1 == static_cast<int>(bands().size());
-    low_->setEnabled(isOwnBand);
-    high_->setEnabled(isOwnBand);
-    if (!trying_) {
-        const auto on = track ? std::ranges::count_if(track->marks, &Mark::isOn) : 0;
-        count_->setText(isTunable ? tr("%1 marks").arg(on) : tr("Marks"));
-    }
     const Mark* mark = chosen();
     switch_->setEnabled(mark != nullptr);
     confirm_->setEnabled(mark != nullptr && !mark->byHand);
@@ -302,50 +134,6 @@ void MarksStage::fill()
                         .arg(why));
 }
 
-void MarksStage::tune(bool isFinal)
-{
-    const TrackId id = session_.track();
-    const MicSet* set = session_.set();
-    if (session_.analysis() == nullptr || !session_.analysis()->contains(id) || set == nullptr) {
-        if (isFinal) {
-            session_.detect([this] { tune(true); });
-        }
-        return;
-    }
-    const OnsetSettings wanted = settings();
-    count_->setText(
-        tr("%1 marks").arg(countMarks(session_.analysis()->at(id), session_.song().rate, wanted))
-    );
-    trying_ = wanted;
-    lanes_.update();
-    if (isFinal) {
-        trying_.reset();
-        session_.document.apply(
-            placeMarks(session_.song(), set->id, *session_.analysis(), {{id, wanted}}),
-            tr("Set the sensitivity")
-        );
-    }
-}
-
-Frames MarksStage::heard(TrackId track, Frames takeTime) const
-{
-    const auto take = recordedTake(session_.song(), track);
-    return session_.heardAt(takeTime + (take ? take->offset : Frames(0)));
-}
-
-// The moment of the take that is heard at a song time.
-Frames MarksStage::takeTimeAt(TrackId id, Frames songTime) const
-{
-    const auto track = session_.song().track(id);
-    for (const Clip& clip : track->clips) {
-        if (songTime >= clip.at && songTime < clip.end()) {
-            return songTime - clip.offset();
-        }
-    }
-    const auto take = recordedTake(session_.song(), id);
-    return songTime - (take ? take->offset : Frames(0));
-}
-
 void MarksStage::paintLane(QPainter& painter, const Lane& lane)
 {
     const auto track = session_.song().track(lane.track);
@@ -365,24 +153,30 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
         }
         return;
     }
-    paintCurve(painter, lane);
+    if (lane.track == session_.track()) {
+        paintStrengthCurve(
+            painter, lane, lanes_, session_, detection_->trying().value_or(track->detection)
+        );
+    }
     const double top = lane.area.top() + 3.0;
     const double bottom = lane.area.bottom() - 4.0;
-    if (trying_ && lane.track == session_.track() && session_.analysis() != nullptr) {
+    if (detection_->trying() && lane.track == session_.track() && session_.analysis() != nullptr) {
         // While a slider is held: what would be marked.
         if (const auto onsets = pickOnsets(
-                session_.analysis()->at(lane.track).candidates, session_.song().rate, *trying_
+                session_.analysis()->at(lane.track).candidates,
+                session_.song().rate,
+                *detection_->trying()
             )) {
             painter.setPen(QPen(colours.ink, 1.2));
             for (const Onset& onset : *onsets) {
-                const double x = lanes_.xOf(heard(lane.track, onset.at));
+                const double x = lanes_.xOf(session_.heardOn(lane.track, onset.at));
                 painter.drawLine(QPointF(x, top), QPointF(x, bottom));
             }
         }
         return;
     }
     for (const Mark& mark : track->marks) {
-        Frames at = heard(lane.track, mark.at);
+        Frames at = session_.heardOn(lane.track, mark.at);
         if (dragged_ && dragged_->first == mark.id && !isBeatPoint_) {
             at = dragged_->second;
         }
@@ -408,11 +202,12 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
             // The beat point is a flag of its own, tied to the start by a hair.
             const Frames beat = isChosen && isBeatPoint_ && dragged_
                                     ? dragged_->second
-                                    : heard(lane.track, mark.beatPoint);
+                                    : session_.heardOn(lane.track, mark.beatPoint);
             const double flag = lanes_.xOf(beat);
             painter.setPen(QPen(colour, 1.0, Qt::DashLine));
             painter.drawLine(
-                QPointF(lanes_.xOf(heard(lane.track, mark.at)), bottom), QPointF(flag, top + 6)
+                QPointF(lanes_.xOf(session_.heardOn(lane.track, mark.at)), bottom),
+                QPointF(flag, top + 6)
             );
             painter.setPen(QPen(colour, 1.4));
             painter.drawLine(QPointF(flag, bottom), QPointF(flag, top));
@@ -422,57 +217,13 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
     }
 }
 
-double MarksStage::heightOf(const Lane& lane, double strength)
-{
-    const double part = std::clamp(1.0 + toDecibels(strength) / kCurveDecibels, 0.0, 1.0);
-    return lane.area.bottom() - 4.0 - part * (lane.area.height() - 8.0);
-}
-
-// The strength an attack would have at each moment, and the threshold it is held against.
-void MarksStage::paintCurve(QPainter& painter, const Lane& lane) const
-{
-    const SetAnalysis* analyses = session_.analysis();
-    if (lane.track != session_.track() || analyses == nullptr || !analyses->contains(lane.track)) {
-        return;
-    }
-    const OnsetAnalysis& analysis = analyses->at(lane.track);
-    const Palette& colours = Theme::palette();
-    if (session_.scale().framesPerPixel < 1200.0 && analysis.loudPower > 0.0) {
-        QPolygonF curve;
-        double highest = lane.area.bottom() - 4.0;
-        int column = lane.area.left();
-        const std::int64_t first =
-            analysis.envelope.hopOf(takeTimeAt(lane.track, lanes_.timeAt(lane.area.left())));
-        const std::int64_t last =
-            analysis.envelope.hopOf(takeTimeAt(lane.track, lanes_.timeAt(lane.area.right())));
-        for (std::int64_t hop = std::max<std::int64_t>(0, first); hop <= last; ++hop) {
-            const double x = lanes_.xOf(heard(lane.track, analysis.envelope.frameOf(hop)));
-            highest = std::min(highest, heightOf(lane, strengthAt(analysis, hop)));
-            if (static_cast<int>(x) != column) {
-                curve << QPointF(x, highest);
-                highest = lane.area.bottom() - 4.0;
-                column = static_cast<int>(x);
-            }
-        }
-        QColor faint = colours.finding;
-        faint.setAlpha(130);
-        painter.setPen(QPen(faint, 1.0));
-        painter.setBrush(Qt::NoBrush);
-        painter.drawPolyline(curve);
-    }
-    const auto track = session_.song().track(lane.track);
-    const double y = heightOf(lane, thresholdOf(trying_.value_or(track->detection)));
-    painter.setPen(QPen(colours.finding, 1.2, Qt::DashLine));
-    painter.drawLine(QPointF(lane.area.left(), y), QPointF(lane.area.right(), y));
-}
-
 bool MarksStage::isOnThreshold(const Lane& lane, QPoint place) const
 {
     const SetAnalysis* analyses = session_.analysis();
     const auto track = session_.song().track(lane.track);
     return lane.track == session_.track() && track->isLead && analyses != nullptr &&
            analyses->contains(lane.track) &&
-           std::abs(place.y() - heightOf(lane, thresholdOf(track->detection))) <= 4.0;
+           std::abs(place.y() - heightOfStrength(lane, thresholdOf(track->detection))) <= 4.0;
 }
 
 const Mark* MarksStage::markAt(const Lane& lane, double x) const
@@ -481,7 +232,7 @@ const Mark* MarksStage::markAt(const Lane& lane, double x) const
     const Mark* best = nullptr;
     double least = 6.0;
     for (const Mark& mark : track->marks) {
-        const double away = std::abs(lanes_.xOf(heard(lane.track, mark.at)) - x);
+        const double away = std::abs(lanes_.xOf(session_.heardOn(lane.track, mark.at)) - x);
         if (away < least) {
             least = away;
             best = &mark;
@@ -519,12 +270,10 @@ bool MarksStage::press(const Lane& lane, QMouseEvent& event)
 void MarksStage::move(QMouseEvent& event)
 {
     if (thresholdLane_) {
-        const double part = (thresholdLane_->area.bottom() - 4.0 - event.position().y()) /
-                            (thresholdLane_->area.height() - 8.0);
-        threshold_->setValue(kCurveDecibels * (std::clamp(part, 0.0, 1.0) - 1.0));
-        tune(false);
+        const double decibels = decibelsAtHeight(*thresholdLane_, event.position().y());
+        detection_->tryThreshold(decibels);
         lanes_.setReadout(
-            tr("%1 dB, %2").arg(threshold_->value(), 0, 'f', 1).arg(count_->text()), event.pos()
+            tr("%1 dB, %2").arg(decibels, 0, 'f', 1).arg(detection_->countText()), event.pos()
         );
         return;
     }
@@ -533,7 +282,7 @@ void MarksStage::move(QMouseEvent& event)
         return;
     }
     const Frames at = lanes_.timeAt(event.position().x());
-    const Frames from = heard(draggedTrack_, mark->at);
+    const Frames from = session_.heardOn(draggedTrack_, mark->at);
     if (!dragged_ && std::abs(lanes_.xOf(at) - lanes_.xOf(from)) < 3.0) {
         return;
     }
@@ -551,7 +300,7 @@ void MarksStage::release(QMouseEvent&)
 {
     if (thresholdLane_) {
         thresholdLane_.reset();
-        tune(true);
+        detection_->settle();
         return;
     }
     if (!dragged_) {
@@ -559,7 +308,7 @@ void MarksStage::release(QMouseEvent&)
     }
     const auto [mark, at] = *dragged_;
     dragged_.reset();
-    const Frames takeTime = takeTimeAt(draggedTrack_, at);
+    const Frames takeTime = session_.takeTimeAt(draggedTrack_, at);
     if (std::exchange(isBeatPoint_, false)) {
         session_.document.apply(
             setBeatPoint(session_.song(), draggedTrack_, mark, takeTime), tr("Move beat point")
@@ -577,7 +326,7 @@ bool MarksStage::doubleClick(const Lane& lane, QMouseEvent& event)
     if (!track->isLead || markAt(lane, event.position().x()) != nullptr) {
         return false;
     }
-    const Frames takeTime = takeTimeAt(lane.track, lanes_.timeAt(event.position().x()));
+    const Frames takeTime = session_.takeTimeAt(lane.track, lanes_.timeAt(event.position().x()));
     if (session_.document.apply(addMark(session_.song(), lane.track, takeTime), tr("Add mark"))) {
         const auto marks = session_.song().track(lane.track)->marks;
         session_.setMark(lane.track, std::ranges::find(marks, takeTime, &Mark::at)->id);
@@ -622,7 +371,7 @@ void MarksStage::step(int by)
     const auto count = static_cast<std::ptrdiff_t>(marks.size());
     if (place == count) {
         // None chosen yet: the one next to the playhead.
-        const Frames now = takeTimeAt(track->id, session_.player.position());
+        const Frames now = session_.takeTimeAt(track->id, session_.player.position());
         place = std::ranges::lower_bound(marks, now, {}, &Mark::at) - marks.begin();
         place = by > 0 ? place : place - 1;
     } else {
@@ -631,7 +380,7 @@ void MarksStage::step(int by)
     const Mark& mark =
         marks[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(place, 0, count - 1))];
     session_.setMark(track->id, mark.id);
-    const Frames at = heard(track->id, mark.at);
+    const Frames at = session_.heardOn(track->id, mark.at);
     if (session_.scale().framesPerPixel < 16.0) {
         zoomToMark();
     }
@@ -647,7 +396,7 @@ void MarksStage::zoomToMark()
     if (const Mark* mark = chosen()) {
         TimeScale scale = session_.scale();
         scale.framesPerPixel = std::min(scale.framesPerPixel, 1.0);
-        scale.left = static_cast<double>(heard(session_.track(), mark->at).count()) -
+        scale.left = static_cast<double>(session_.heardOn(session_.track(), mark->at).count()) -
                      0.4 * lanes_.sheet().width() * scale.framesPerPixel;
         session_.setScale(scale);
     }
@@ -656,7 +405,7 @@ void MarksStage::zoomToMark()
 void MarksStage::hear()
 {
     if (const Mark* mark = chosen()) {
-        const Frames at = heard(session_.track(), mark->at);
+        const Frames at = session_.heardOn(session_.track(), mark->at);
         const Hertz rate = session_.song().rate;
         session_.player.playRange(
             std::max(Frames(0), at - toFrames(milliseconds(30.0), rate)),
@@ -703,7 +452,7 @@ void MarksStage::addAtPlayhead()
         session_.say(tr("Choose a lead first: marks are set on leads"));
         return;
     }
-    const Frames takeTime = takeTimeAt(track->id, session_.player.position());
+    const Frames takeTime = session_.takeTimeAt(track->id, session_.player.position());
     session_.document.apply(addMark(session_.song(), track->id, takeTime), tr("Add mark"));
 }
 

@@ -1,11 +1,10 @@
 #pragma once
 
-#include "app/controls/NumberField.h"
 #include "app/stages/Stage.h"
+#include "app/stages/marks/Detection.h"
 #include "app/stages/marks/Microphones.h"
 
 class QCheckBox;
-class QComboBox;
 class QGridLayout;
 class QLabel;
 class QPushButton;
@@ -42,38 +41,19 @@ public:
 private:
     [[nodiscard]] const Mark* markAt(const Lane& lane, double x) const;
     [[nodiscard]] const Mark* chosen() const;
-    [[nodiscard]] Frames heard(TrackId track, Frames takeTime) const;
-    [[nodiscard]] Frames takeTimeAt(TrackId track, Frames songTime) const;
-    [[nodiscard]] OnsetSettings settings() const;
     void fill();
-    void tune(bool isFinal);
-    void addListening(QGridLayout& layout);
     void addThisMark(QGridLayout& layout);
-    void changeListening();
-    void paintCurve(QPainter& painter, const Lane& lane) const;
-    // The height at which a strength stands in a lane.
-    [[nodiscard]] static double heightOf(const Lane& lane, double strength);
     [[nodiscard]] bool isOnThreshold(const Lane& lane, QPoint place) const;
 
     QWidget* bench_ = nullptr;
-    QLabel* title_ = nullptr;
-    QCheckBox* lead_ = nullptr;
-    NumberField* sensitivity_ = nullptr;
-    NumberField* threshold_ = nullptr;
-    NumberField* gap_ = nullptr;
-    QLabel* count_ = nullptr;
+    Detection* detection_ = nullptr;
     QLabel* about_ = nullptr;
     QPushButton* switch_ = nullptr;
     QPushButton* confirm_ = nullptr;
-    std::optional<OnsetSettings> trying_;  // while a slider is held
     std::optional<std::pair<MarkId, Frames>> dragged_;
     TrackId draggedTrack_;
     bool isBeatPoint_ = false;           // it is the beat point that is dragged
     std::optional<Lane> thresholdLane_;  // while the threshold's line is dragged
-    QComboBox* way_ = nullptr;
-    QComboBox* band_ = nullptr;
-    NumberField* low_ = nullptr;
-    NumberField* high_ = nullptr;
     QCheckBox* hearEach_ = nullptr;
     Microphones* microphones_ = nullptr;
 };

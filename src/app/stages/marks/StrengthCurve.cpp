@@ -1,0 +1,71 @@
+#include "app/stages/marks/StrengthCurve.h"
+
+#include <QPainter>
+
+#include "app/theme/Theme.h"
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr double kCurveDecibels = 48.0;  // from the bottom of a lane to its top
+constexpr double kMargin = 4.0;          // pixels free above and below
+
+}  // namespace
+
+double heightOfStrength(const Lane& lane, double strength)
+{
+    const double part = std::clamp(1.0 + toDecibels(strength) / kCurveDecibels, 0.0, 1.0);
+    return lane.area.bottom() - kMargin - part * (lane.area.height() - 2.0 * kMargin);
+}
+
+double decibelsAtHeight(const Lane& lane, double y)
+{
+    const double part = (lane.area.bottom() - kMargin - y) / (lane.area.height() - 2.0 * kMargin);
+    return kCurveDecibels * (std::clamp(part, 0.0, 1.0) - 1.0);
+}
+
+void paintStrengthCurve(
+    QPainter& painter,
+    const Lane& lane,
+    const LanesView& lanes,
+    const Session& session,
+    const OnsetSettings& settings
+)
+{
+    const SetAnalysis* analyses = session.analysis();
+    if (analyses == nullptr || !analyses->contains(lane.track)) {
+        return;
+    }
+    const OnsetAnalysis& analysis = analyses->at(lane.track);
+    const Palette& colours = Theme::palette();
+    if (session.scale().framesPerPixel < 1200.0 && analysis.loudPower > 0.0) {
+        QPolygonF curve;
+        double highest = lane.area.bottom() - kMargin;
+        int column = lane.area.left();
+        const std::int64_t first =
+            analysis.envelope.hopOf(session.takeTimeAt(lane.track, lanes.timeAt(lane.area.left())));
+        const std::int64_t last =
+            analysis.envelope.hopOf(session.takeTimeAt(lane.track, lanes.timeAt(lane.area.right()))
+            );
+        for (std::int64_t hop = std::max<std::int64_t>(0, first); hop <= last; ++hop) {
+            const double x = lanes.xOf(session.heardOn(lane.track, analysis.envelope.frameOf(hop)));
+            highest = std::min(highest, heightOfStrength(lane, strengthAt(analysis, hop)));
+            if (static_cast<int>(x) != column) {
+                curve << QPointF(x, highest);
+                highest = lane.area.bottom() - kMargin;
+                column = static_cast<int>(x);
+            }
+        }
+        QColor faint = colours.finding;
+        faint.setAlpha(130);
+        painter.setPen(QPen(faint, 1.0));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawPolyline(curve);
+    }
+    const double y = heightOfStrength(lane, thresholdOf(settings));
+    painter.setPen(QPen(colours.finding, 1.2, Qt::DashLine));
+    painter.drawLine(QPointF(lane.area.left(), y), QPointF(lane.area.right(), y));
+}
+
+}  // namespace orthochron::app
