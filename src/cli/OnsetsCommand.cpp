@@ -3,7 +3,7 @@
 #include "cli/Commands.h"
 #include "core/audio/ResampledSource.h"
 #include "core/audio/SoundFile.h"
-#include "core/onset/OnsetDetector.h"
+#include "core/onset/BandPass.h"
 
 namespace orthochron::cli {
 
@@ -14,7 +14,32 @@ struct OnsetsOptions {
     std::vector<std::string> against;
     double sensitivity = 50.0;
     double minGapMs = 20.0;
+    std::string way = "struck";
+    std::string band;
 };
+
+// "low", "mid", "high", or two ends in Hz as "150-2000"; none for all of it.
+Result<std::optional<FrequencyBand>> bandOf(const std::string& text)
+{
+    if (text.empty()) {
+        return std::optional<FrequencyBand>();
+    }
+    for (const NamedBand& named : kNamedBands) {
+        if (text == named.name) {
+            return named.band;
+        }
+    }
+    double low = 0.0;
+    double high = 0.0;
+    int used = 0;
+    if (std::sscanf(text.c_str(), "%lf-%lf%n", &low, &high, &used) != 2 ||
+        static_cast<std::size_t>(used) != text.size()) {
+        return badArgument(
+            fmt::format("--band {}: give low, mid, high or two ends as 150-2000", text)
+        );
+    }
+    return FrequencyBand{Hertz(low), Hertz(high)};
+}
 
 struct Mono {
     std::vector<float> samples;
@@ -48,11 +73,20 @@ Result<Mono> readMono(const std::string& path, std::optional<Hertz> rate)
 
 Result<int> run(const OnsetsOptions& options, const Context& context)
 {
+    const auto band = bandOf(options.band);
+    if (!band) {
+        return tl::unexpected(band.error());
+    }
+    const OnsetSettings settings{
+        .sensitivity = options.sensitivity,
+        .minGap = milliseconds(options.minGapMs),
+        .way = options.way == "weak" ? OnsetWay::Weak : OnsetWay::Struck,
+        .band = *band};
     const auto sound = readMono(options.in, std::nullopt);
     if (!sound) {
         return tl::unexpected(sound.error());
     }
-    auto analysis = analyseOnsets(sound->samples, sound->rate, context.work);
+    auto analysis = analyseAsAsked(sound->samples, sound->rate, settings, context.work);
     if (!analysis) {
         return tl::unexpected(analysis.error());
     }
@@ -69,9 +103,7 @@ Result<int> run(const OnsetsOptions& options, const Context& context)
         others.push_back(&envelope);
     }
     attributeBleed(*analysis, others);
-    const auto onsets = pickOnsets(
-        analysis->candidates, sound->rate, {options.sensitivity, milliseconds(options.minGapMs), {}}
-    );
+    const auto onsets = pickOnsets(analysis->candidates, sound->rate, settings);
     if (!onsets) {
         return tl::unexpected(onsets.error());
     }
@@ -105,6 +137,11 @@ void addOnsets(CLI::App& app, Choice& choice)
     );
     command->add_option(
         "--min-gap-ms", options->minGapMs, "Of two onsets closer than this the stronger stays"
+    );
+    command->add_option("--way", options->way, "struck, or weak for bowed, plucked and sung notes")
+        ->check(CLI::IsMember({"struck", "weak"}));
+    command->add_option(
+        "--band", options->band, "Listen in a band: low, mid, high, or ends in Hz as 150-2000"
     );
     command->add_flag("--json", choice.asJson);
     command->callback([&choice, options] {

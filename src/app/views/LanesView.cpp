@@ -15,7 +15,7 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr int kLeastLane = 34;
+constexpr int kLeastLane = 30;
 constexpr int kMostLane = 150;
 constexpr int kSnapPixels = 7;
 

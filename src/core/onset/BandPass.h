@@ -2,9 +2,22 @@
 
 #include "core/onset/OnsetDetector.h"
 
+#include <array>
+#include <string_view>
 #include <vector>
 
 namespace orthochron {
+
+// Bands with a name: where a kick, a snare's body, and its wires and cymbals are loudest.
+struct NamedBand {
+    std::string_view name;
+    FrequencyBand band;
+};
+inline constexpr std::array<NamedBand, 3> kNamedBands{{
+    {"low", {Hertz(20.0), Hertz(150.0)}},
+    {"mid", {Hertz(150.0), Hertz(2000.0)}},
+    {"high", {Hertz(2000.0), Hertz(16000.0)}},
+}};
 
 // What is heard of a channel in a band: fourth-order Butterworth slopes at both of its ends, run
 // forward only, so that nothing sounds before its time. A band as wide as the channel returns it

@@ -98,7 +98,7 @@ void CutBench::addTimes(QBoxLayout& layout)
     humanise_ = time(tr("Humanise"), "humanise", 0.0, 30.0, 1);
     leadIn_ = time(tr("Lead-in"), "leadIn", 4.0, 100.0, 1);
     crossfade_ = time(tr("Crossfade"), "crossfade", 5.0, 500.0, 1);
-    seed_ = field(tr("Its seed"), "seed", {QString(), 0, 1.0, 9999.0, 1.0, 0.1}, false);
+    seed_ = field(tr("Seed"), "seed", {QString(), 0, 1.0, 9999.0, 1.0, 0.1}, false);
     seed_->setToolTip(tr("Another number is another way of playing; the same is the same again"));
     swing_ = field(tr("Swing"), "swing", {QStringLiteral("%"), 0, 50.0, 75.0, 50.0, 0.1}, false);
     grooveAmount_ = field(

@@ -5,29 +5,14 @@
 #include <QGridLayout>
 
 #include "app/stages/Bench.h"
+#include "core/onset/BandPass.h"
 
 namespace orthochron::app {
 
 namespace {
 
-struct NamedBand {
-    const char* text = nullptr;
-    double low = 0.0;
-    double high = 0.0;
-};
-
-// The last is the user's own.
-const std::array<NamedBand, 5>& bands()
-{
-    static const std::array<NamedBand, 5> kBandNames{{
-        {QT_TRANSLATE_NOOP("Detection", "hear all of it"), 0.0, 0.0},
-        {QT_TRANSLATE_NOOP("Detection", "hear the lows"), 20.0, 150.0},
-        {QT_TRANSLATE_NOOP("Detection", "hear the middle"), 150.0, 2000.0},
-        {QT_TRANSLATE_NOOP("Detection", "hear the highs"), 2000.0, 16000.0},
-        {QT_TRANSLATE_NOOP("Detection", "hear a band"), 0.0, 0.0},
-    }};
-    return kBandNames;
-}
+// The list of bands: all, the named ones, and the user's own last.
+constexpr int kOwnBand = static_cast<int>(kNamedBands.size()) + 1;
 
 }  // namespace
 
@@ -101,9 +86,13 @@ void Detection::addListening(QGridLayout& layout)
     band_ = new QComboBox(this);
     band_->setObjectName(QStringLiteral("onsetBand"));
     band_->setAccessibleName(tr("Band"));
-    for (const NamedBand& band : bands()) {
-        band_->addItem(tr(band.text));
-    }
+    band_->addItems(
+        {tr("hear all of it"),
+         tr("hear the lows"),
+         tr("hear the middle"),
+         tr("hear the highs"),
+         tr("hear a band")}
+    );
     row->addWidget(way_);
     row->addWidget(band_);
     layout.addLayout(row, 3, 0);
@@ -130,13 +119,12 @@ void Detection::changeListening()
     }
     OnsetSettings wanted = track->detection;
     wanted.way = way_->currentIndex() == 1 ? OnsetWay::Weak : OnsetWay::Struck;
-    const auto index = static_cast<std::size_t>(band_->currentIndex());
-    const bool isOwn = index + 1 == bands().size();
+    const int index = band_->currentIndex();
     wanted.band.reset();
-    if (isOwn) {
+    if (index == kOwnBand) {
         wanted.band = FrequencyBand{Hertz(low_->value()), Hertz(high_->value())};
     } else if (index > 0) {
-        wanted.band = FrequencyBand{Hertz(bands()[index].low), Hertz(bands()[index].high)};
+        wanted.band = kNamedBands[static_cast<std::size_t>(index) - 1].band;
     }
     if (session_.document.apply(
             setDetection(session_.song(), track->id, wanted), tr("Change what is listened to")
@@ -171,10 +159,11 @@ void Detection::fill()
         threshold_->setValue(toDecibels(thresholdOf(track->detection)));
         gap_->setValue(inMilliseconds(track->detection.minGap));
         way_->setCurrentIndex(track->detection.way == OnsetWay::Weak ? 1 : 0);
-        int place = track->detection.band ? static_cast<int>(bands().size()) - 1 : 0;
-        for (std::size_t i = 1; track->detection.band && i + 1 < bands().size(); ++i) {
-            const FrequencyBand named{Hertz(bands()[i].low), Hertz(bands()[i].high)};
-            place = *track->detection.band == named ? static_cast<int>(i) : place;
+        int place = 0;
+        if (track->detection.band) {
+            const auto named =
+                std::ranges::find(kNamedBands, *track->detection.band, &NamedBand::band);
+            place = static_cast<int>(named - kNamedBands.begin()) + 1;
         }
         band_->setCurrentIndex(place);
         if (track->detection.band) {
@@ -182,7 +171,7 @@ void Detection::fill()
             high_->setValue(track->detection.band->high.count());
         }
     }
-    const bool isOwnBand = band_->currentIndex() + 1 == static_cast<int>(bands().size());
+    const bool isOwnBand = band_->currentIndex() == kOwnBand;
     low_->setEnabled(isOwnBand);
     high_->setEnabled(isOwnBand);
     if (!trying_) {
