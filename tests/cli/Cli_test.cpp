@@ -1,6 +1,11 @@
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
+#include "core/edits/FitEdits.h"
+#include "core/edits/MarkEdits.h"
+#include "core/edits/TakeEdits.h"
+#include "core/files/MidiFile.h"
+#include "core/files/SongFile.h"
 #include "testkit/Folder.h"
 
 #include <array>
@@ -233,6 +238,114 @@ TEST_F(FitCommand, FollowsAGrooveByItsAmount)
     EXPECT_EQ(run(fit("grooved", "--groove /nowhere.mid")).code, 3);
 }
 
+TEST_F(FitCommand, HoldsASwungGridAndLeavesWhatLiesWithinTheTolerance)
+{
+    const Json swung =
+        Json::parse(run(fit("swung", "--feel 100 --stray 100 --swing 60 --grid 1/16")).out);
+    const double sixteenth = 15.0 / 92.0;
+    int offbeats = 0;
+    for (const Json& hit : swung["hits"]) {
+        const double steps = (hit["grid_s"].get<double>() - 0.5) / sixteenth;
+        const double part = std::abs(steps - std::round(steps));
+        // Every second sixteenth stands 60 % through its eighth: 0.2 of a step late.
+        EXPECT_TRUE(part < 1e-6 || std::abs(part - 0.2) < 1e-6) << steps;
+        offbeats += part > 0.1 ? 1 : 0;
+    }
+    EXPECT_GT(offbeats, 0);
+
+    const Json loose = Json::parse(run(fit("loose", "--stray 100 --leave-within-ms 500")).out);
+    const Json tight = Json::parse(run(fit("tight", "--stray 100")).out);
+    // A tolerance is about strays alone: all of them stay, and the drift goes either way.
+    EXPECT_DOUBLE_EQ(
+        loose["summary"]["stray_ms"][1].get<double>(), loose["summary"]["stray_ms"][0].get<double>()
+    );
+    EXPECT_NEAR(tight["summary"]["stray_ms"][1].get<double>(), 0.0, 1e-6);
+    EXPECT_NEAR(loose["summary"]["drift_ms"][1].get<double>(), 0.0, 1e-6);
+}
+
+TEST_F(FitCommand, TakesTheGridFromATempoMap)
+{
+    MidiFile map;
+    map.tempi = {{Beats(0.0), 92.0}};
+    map.meters = {{Beats(0.0), {4, 4}}};
+    ASSERT_TRUE(writeMidi(map, *folder_ / "map.mid"));
+    std::string command =
+        fit("mapped", "--map-offset 0.5 --tempo-map " + quoted(*folder_ / "map.mid"));
+    for (const std::string_view gone : {"--bpm 92 ", "--first-downbeat 0.5 "}) {
+        command.erase(command.find(gone), gone.size());
+    }
+
+    const Json mapped = Json::parse(run(command).out);
+    const Json typed = Json::parse(run(fit("typed", "")).out);
+
+    ASSERT_EQ(mapped["hits"].size(), typed["hits"].size());
+    for (std::size_t i = 0; i < typed["hits"].size(); ++i) {
+        EXPECT_NEAR(
+            mapped["hits"][i]["target_s"].get<double>(),
+            typed["hits"][i]["target_s"].get<double>(),
+            1e-4
+        );
+    }
+    EXPECT_EQ(run(fit("both", "--tempo-map " + quoted(*folder_ / "map.mid"))).code, 2);
+}
+
+TEST_F(FitCommand, HumanisesTheSameWithTheSameSeed)
+{
+    const auto targets = [&](const std::string& more) {
+        std::vector<double> all;
+        const Json report =
+            Json::parse(run(fit("human", "--stray 100 --humanise-ms 4 " + more)).out);
+        for (const Json& hit : report["hits"]) {
+            all.push_back(hit["target_s"].get<double>());
+        }
+        return all;
+    };
+    const auto one = targets("--seed 5");
+    EXPECT_EQ(one, targets("--seed 5"));
+    EXPECT_NE(one, targets("--seed 6"));
+}
+
+TEST_F(FitCommand, PutsEachJoinInItsListOnceForTheWholeSet)
+{
+    const Json report = Json::parse(
+        run(fit("joins", "--crossfade-ms 8 --crossfade-shape equal-gain --lead-in-ms 6")).out
+    );
+    double last = -1.0;
+    ASSERT_GT(report["joins"].size(), 20U);
+    for (const Json& join : report["joins"]) {
+        EXPECT_EQ(join["shape"], "equal-gain");
+        EXPECT_LE(join["length_ms"].get<double>(), 8.001);
+        EXPECT_GT(join["time_s"].get<double>(), last);
+        last = join["time_s"].get<double>();
+        for (const Json& hit : report["hits"]) {
+            const double ahead = hit["target_s"].get<double>() - last;
+            const double length = join["length_ms"].get<double>() / 1000.0;
+            // No join reaches into the lead-in of a main hit.
+            EXPECT_FALSE(hit["role"] == "main" && ahead > 0.0 && ahead < length + 0.0039)
+                << "join at " << last;
+        }
+    }
+}
+
+TEST_F(FitCommand, OnsetsAreListenedForInABandAndInAWay)
+{
+    const std::string over = quoted(kit_.takes[5]);
+    const auto count = [&](const std::string& more) {
+        const Outcome outcome = run("onsets --json " + over + " " + more);
+        EXPECT_EQ(outcome.code, 0) << more;
+        return Json::parse(outcome.out)["onsets"].size();
+    };
+    const std::size_t all = count("");
+    EXPECT_LT(count("--band low"), all);
+    EXPECT_EQ(count("--band 20-150"), count("--band low"));
+    EXPECT_NE(count("--way weak"), all);
+    EXPECT_LE(count("--sensitivity 10"), all);
+    EXPECT_LE(count("--min-gap-ms 400"), all);
+    for (const std::string wrong : {"--band x", "--band 500-50", "--band 1-2-3", "--way loud"}) {
+        EXPECT_EQ(run("onsets --json " + over + " " + wrong).code, 2) << wrong;
+    }
+}
+
 TEST_F(FitCommand, RefusesWrongUsageWithTwoAndBadInputWithThree)
 {
     EXPECT_EQ(
@@ -244,6 +357,139 @@ TEST_F(FitCommand, RefusesWrongUsageWithTwoAndBadInputWithThree)
     std::ofstream(*folder_ / "text.wav") << "this is no sound";
     EXPECT_EQ(run("onsets " + quoted(*folder_ / "text.wav") + " --json").code, 3);
     EXPECT_EQ(run("unknown").code, 2);
+}
+
+// A song that was fitted and saved, as the window leaves it.
+class SongCommands : public testing::Test {
+protected:
+    static void SetUpTestSuite()
+    {
+        folder_ = std::make_unique<Folder>();
+        const auto kit = testkit::writeSmallKit(folder_->path(), 12);
+        Song song;
+        song.name = "Small kit";
+        song.tempo = *TempoMap::steady(kit.bpm, {}, Seconds(kit.firstDownbeat));
+        std::vector<ImportedTake> takes;
+        for (const auto& path : kit.takes) {
+            takes.push_back({*takeFromFile(path, song.rate, folder_->path()), false});
+        }
+        song = *addTakes(song, std::move(takes));
+        std::vector<TrackId> tracks;
+        for (const auto& track : song.tracks) {
+            tracks.push_back(track->id);
+        }
+        song = *makeSet(song, tracks, "Kit");
+        song = *setLead(*setLead(song, tracks[0], true), tracks[2], true);
+        const auto sources = Sources::open(song, folder_->path());
+        const SetId set = song.sets[0].id;
+        song = *placeMarks(song, set, *analyseSet(song, set, **sources), {});
+        song = cutFit(song, set, {}, **sources)->song;
+        ASSERT_TRUE(saveSong({History(song), {}}, *folder_ / "kit.orthochron"));
+    }
+    static void TearDownTestSuite() { folder_.reset(); }
+    static std::string song() { return quoted(*folder_ / "kit.orthochron"); }
+
+    static inline std::unique_ptr<Folder> folder_;
+};
+
+TEST_F(SongCommands, ReportIsWrittenInThreeKindsOfTheSameThings)
+{
+    const auto json = *folder_ / "r.json";
+    const Outcome outcome = run("report --json " + song() + " --out " + quoted(json));
+    ASSERT_EQ(outcome.code, 0);
+    const Json said = Json::parse(outcome.out)["reports"][0];
+    const Json report = Json::parse(std::ifstream(json));
+
+    EXPECT_EQ(said["set"], "Kit");
+    EXPECT_EQ(report["hits"].size(), said["hits"].get<std::size_t>());
+    EXPECT_EQ(report["joins"].size(), said["joins"].get<std::size_t>());
+    EXPECT_GT(said["joins"], 40);
+
+    ASSERT_EQ(run("report " + song() + " --out " + quoted(*folder_ / "r.csv")).code, 0);
+    std::ifstream table(*folder_ / "r.csv");
+    std::size_t rows = 0;
+    for (std::string line; std::getline(table, line);) {
+        rows += line.empty() ? 0U : 1U;
+    }
+    EXPECT_GT(rows, report["joins"].size());
+    ASSERT_EQ(run("report " + song() + " --out " + quoted(*folder_ / "r.html")).code, 0);
+    std::stringstream page;
+    page << std::ifstream(*folder_ / "r.html").rdbuf();
+    EXPECT_NE(page.str().find("<svg"), std::string::npos);
+}
+
+TEST_F(SongCommands, ReportRefusesWhatItCannotWriteOrRead)
+{
+    EXPECT_EQ(run("report " + song()).code, 2);
+    EXPECT_EQ(run("report " + song() + " --out " + quoted(*folder_ / "r.pdf")).code, 2);
+    EXPECT_EQ(run("report /nowhere.orthochron --out " + quoted(*folder_ / "r.csv")).code, 3);
+    EXPECT_EQ(run("report " + song() + " --out /nowhere/at/all/r.csv").code, 1);
+    EXPECT_FALSE(std::filesystem::exists(*folder_ / "r.pdf"));
+}
+
+TEST_F(SongCommands, CheckNamesTheSameFindingsAsTheReport)
+{
+    const Outcome checked = run("check --json " + song());
+    ASSERT_EQ(checked.code, 0);
+    const Json findings = Json::parse(checked.out)["findings"];
+    ASSERT_EQ(run("report " + song() + " --out " + quoted(*folder_ / "same.json")).code, 0);
+    const Json report = Json::parse(std::ifstream(*folder_ / "same.json"));
+    EXPECT_EQ(report["findings"].size(), findings.size());
+    EXPECT_EQ(run("check --strict --json " + song()).code, findings.empty() ? 0 : 1);
+    for (const Json& finding : findings) {
+        EXPECT_EQ(finding["kind"], "dip");
+        EXPECT_EQ(finding["unit"], "dB");
+    }
+}
+
+TEST_F(SongCommands, InfoTellsOfASongAndOfAFile)
+{
+    const Json about = Json::parse(run("info --json " + song()).out);
+    EXPECT_EQ(about["tracks"].size(), 8U);
+    const Json file = Json::parse(run("info --json " + quoted(*folder_ / "Kick in.wav")).out);
+    EXPECT_EQ(file["sample_rate"], 48000);
+    EXPECT_EQ(file["channels"], 1);
+    EXPECT_EQ(run("info --json /nowhere.wav").code, 3);
+    std::ofstream(*folder_ / "broken.orthochron") << "{";
+    EXPECT_EQ(run("info --json " + quoted(*folder_ / "broken.orthochron")).code, 3);
+    EXPECT_EQ(run("check --json " + quoted(*folder_ / "broken.orthochron")).code, 3);
+}
+
+TEST_F(SongCommands, RenderWritesEveryFormatAtTheSongsRateAndTheAskedLength)
+{
+    const Frames two(std::llround(8 * 60.0 / 92.0 * 48000.0));
+    for (const std::string format : {"wav16", "wav24", "wav32f", "flac"}) {
+        const auto file = *folder_ / ("mix." + std::string(format == "flac" ? "flac" : "wav"));
+        ASSERT_EQ(
+            run("render " + song() + " --range 3:5 --format " + format + " --out " + quoted(file))
+                .code,
+            0
+        );
+        const AudioBuffer mix = testkit::readSound(file);
+        EXPECT_EQ(mix.frames(), two) << format;
+        EXPECT_EQ(mix.channels(), 2);
+        float peak = 0.0F;
+        for (const float value : mix.channel(0)) {
+            peak = std::max(peak, std::abs(value));
+        }
+        EXPECT_GT(peak, 0.05F);
+    }
+    EXPECT_EQ(run("render " + song() + " --range 5:3 --out /tmp/x.wav").code, 2);
+    EXPECT_EQ(run("render " + song() + " --range x --out /tmp/x.wav").code, 2);
+    EXPECT_EQ(run("render " + song() + " --format mp3 --out /tmp/x.wav").code, 2);
+    EXPECT_EQ(run("render " + song() + " --out /nowhere/at/all/x.wav").code, 1);
+}
+
+TEST_F(SongCommands, EveryCommandExplainsItself)
+{
+    for (const std::string command :
+         {"demo", "info", "onsets", "fit", "check", "render", "report", "verify"}) {
+        const Outcome outcome = run(command + " --help");
+        EXPECT_EQ(outcome.code, 0) << command;
+        EXPECT_NE(outcome.out.find("--"), std::string::npos);
+    }
+    EXPECT_EQ(run("").code, 2);
+    EXPECT_EQ(run("fit").code, 2);
 }
 
 TEST(DemoCommand, WritesASongThatIsWholeAndRendersAsLongAsItIs)

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <string>
 
 namespace orthochron {
@@ -63,10 +64,16 @@ private:
     bool isOver_ = false;
 };
 
+struct TickNote {
+    int key = 0;
+    int velocity = 0;
+    std::optional<std::uint64_t> end;  // tick; none when it is never let go
+};
+
 struct Events {
     std::map<std::uint64_t, double> tempi;  // bpm by tick
     std::map<std::uint64_t, Meter> meters;
-    std::multimap<std::uint64_t, std::pair<int, int>> notes;  // key and velocity by tick
+    std::multimap<std::uint64_t, TickNote> notes;  // by tick
 };
 
 void readMeta(std::uint32_t kind, std::string_view body, std::uint64_t tick, Events& events)
@@ -90,6 +97,7 @@ bool readTrack(std::string_view data, Events& events)
     Bytes bytes(data);
     std::uint64_t tick = 0;
     std::uint32_t running = 0;
+    std::map<std::uint32_t, TickNote*> sounding;  // by channel and key
     while (!bytes.isAtEnd() && !bytes.isOver()) {
         tick += bytes.variable();
         std::uint32_t status = bytes.byte();
@@ -110,10 +118,14 @@ bool readTrack(std::string_view data, Events& events)
             const std::uint32_t first = isRunning ? status : bytes.byte();
             const bool hasSecond = kind != 0xC0U && kind != 0xD0U;
             const std::uint32_t second = hasSecond ? bytes.byte() : 0U;
-            if (kind == 0x90U && second > 0 && first < 128 && second < 128) {
-                events.notes.emplace(
-                    tick, std::pair{static_cast<int>(first), static_cast<int>(second)}
-                );
+            const std::uint32_t voice = (running & 0x0FU) << 7U | first;
+            const bool isNote = (kind == 0x90U || kind == 0x80U) && first < 128 && second < 128;
+            if (isNote && kind == 0x90U && second > 0) {
+                const TickNote note{static_cast<int>(first), static_cast<int>(second), {}};
+                sounding[voice] = &events.notes.emplace(tick, note)->second;
+            } else if (isNote && sounding.contains(voice)) {
+                sounding[voice]->end = tick;
+                sounding.erase(voice);
             }
         }
     }
@@ -161,7 +173,8 @@ Result<MidiFile> readMidi(const std::filesystem::path& path)
         midi.meters.emplace_back(beats(tick), meter);
     }
     for (const auto& [tick, note] : events.notes) {
-        midi.notes.push_back({beats(tick), Beats(0.25), note.first, note.second});
+        const Beats length = note.end ? beats(*note.end) - beats(tick) : MidiNote{}.length;
+        midi.notes.push_back({beats(tick), length, note.key, note.velocity});
     }
     return midi;
 }

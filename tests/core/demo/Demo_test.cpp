@@ -1,0 +1,159 @@
+#include <gtest/gtest.h>
+
+#include "core/demo/DemoSong.h"
+#include "core/demo/KitRecording.h"
+#include "core/files/SongFile.h"
+#include "core/render/Sources.h"
+#include "testkit/Folder.h"
+
+#include <cmath>
+
+// The truth all other tests lean on has to be true itself.
+namespace orthochron::demo {
+namespace {
+
+DrummerSettings eightBars(std::uint64_t seed = 1907)
+{
+    DrummerSettings settings;
+    settings.bars = 8;
+    settings.seed = seed;
+    return settings;
+}
+
+TEST(DemoDrummer, PlaysTheSameTwiceAndOtherwiseWithAnotherSeed)
+{
+    const auto one = performKit(eightBars());
+    const auto two = performKit(eightBars());
+    const auto other = performKit(eightBars(7));
+    ASSERT_EQ(one.hits.size(), two.hits.size());
+    bool differs = one.hits.size() != other.hits.size();
+    for (std::size_t i = 0; i < one.hits.size(); ++i) {
+        EXPECT_EQ(one.hits[i].played, two.hits[i].played);
+        differs = differs || one.hits[i].played != other.hits[i].played;
+    }
+    EXPECT_TRUE(differs);
+}
+
+TEST(DemoDrummer, EveryMainBlowIsItsLineWithDriftFeelAndStray)
+{
+    const auto performance = performKit();
+    int mains = 0;
+    for (const DemoHit& hit : performance.hits) {
+        if (hit.stroke == Stroke::Main) {
+            EXPECT_NEAR(
+                hit.played.count(), (hit.grid + hit.drift + hit.feel + hit.stray).count(), 1e-12
+            );
+            ++mains;
+        }
+        EXPECT_GT(hit.velocity, 0.0);
+        EXPECT_LE(hit.velocity, 1.0);
+        EXPECT_LT(hit.played, performance.length);
+    }
+    EXPECT_GT(mains, 400);
+    EXPECT_TRUE(std::ranges::is_sorted(performance.hits, {}, &DemoHit::played));
+}
+
+TEST(DemoDrummer, PlaysTheSnareBehindAndWandersOffWhereItIsSaid)
+{
+    const auto performance = performKit();
+    for (const DemoHit& hit : performance.hits) {
+        const bool isBackbeat = hit.drum == Drum::Snare && hit.stroke == Stroke::Main &&
+                                (hit.step == 4 || hit.step == 12);
+        if (isBackbeat) {
+            EXPECT_NEAR(hit.feel.count(), performance.settings.snareBehind.count(), 1e-9);
+        }
+    }
+    double most = 0.0;
+    for (const DemoHit& hit : performance.hits) {
+        most = std::max(most, hit.drift.count());
+    }
+    EXPECT_NEAR(most, performance.settings.wanderOff.count(), 0.03);
+}
+
+TEST(DemoDrummer, WithNothingLooseHasOnlyItsSmallFeelLeft)
+{
+    DrummerSettings settings = eightBars();
+    settings.looseness = 0.0;
+    settings.snareBehind = Seconds(0.0);
+    settings.wanderOff = Seconds(0.0);
+    settings.swing = 50.0;
+    settings.mistakes = false;
+    for (const DemoHit& hit : performKit(settings).hits) {
+        if (hit.stroke == Stroke::Main) {
+            EXPECT_NEAR(hit.drift.count(), 0.0, 1e-9);
+            EXPECT_NEAR(hit.stray.count(), 0.0, 1e-9);
+            EXPECT_LE(std::abs(hit.feel.count()), 0.005) << hit.bar << " " << hit.step;
+        }
+    }
+}
+
+TEST(DemoRecording, IsTheSameTwiceAndHeardWhenTheRoomSays)
+{
+    const auto performance = performKit(eightBars());
+    const auto one = *recordKit(performance, {});
+    const auto two = *recordKit(performance, {});
+    ASSERT_EQ(one.size(), 8U);
+    for (std::size_t m = 0; m < one.size(); ++m) {
+        EXPECT_TRUE(std::ranges::equal(one[m].channel(0), two[m].channel(0)));
+        EXPECT_EQ(one[m].frames(), one[0].frames());
+    }
+    const auto& microphones = boathouseMicrophones();
+    const double away = microphones[7].paths[0].metres - microphones[0].paths[0].metres;
+    const Seconds later = heardAt(microphones[7], Drum::Kick, Seconds(1.0)) -
+                          heardAt(microphones[0], Drum::Kick, Seconds(1.0));
+    EXPECT_NEAR(later.count(), away / 343.0, 0.0005);
+}
+
+TEST(DemoRecording, IsLouderInBleedWhenAskedAndStopsWhenStopped)
+{
+    const auto performance = performKit(eightBars());
+    const auto power = [&](const AudioBuffer& audio) {
+        double sum = 0.0;
+        for (const float value : audio.channel(0).subspan(0, 4 * 48000)) {
+            sum += static_cast<double>(value) * static_cast<double>(value);
+        }
+        return sum;
+    };
+    // The tom is not struck in the first bars: what its microphone hears there is bleed.
+    const auto quiet = *recordKit(performance, {});
+    const auto loud = *recordKit(performance, {.bleedDecibels = 6.0});
+    EXPECT_NEAR(10.0 * std::log10(power(loud[4]) / power(quiet[4])), 6.0, 0.5);
+
+    std::stop_source stop;
+    stop.request_stop();
+    Work work;
+    work.stop = stop.get_token();
+    const auto stopped = recordKit(performance, {}, work);
+    ASSERT_FALSE(stopped);
+    EXPECT_EQ(stopped.error().kind, ErrorKind::Cancelled);
+}
+
+TEST(DemoVoices, PeakNearTheirVelocityAndDieAway)
+{
+    for (const Drum drum : {Drum::Kick, Drum::Snare, Drum::Tom}) {
+        Random random(3);
+        const auto sound = soundOf(drum, 0.8, Hertz(48000.0), {}, random);
+        float peak = 0.0F;
+        for (const float value : sound) {
+            ASSERT_TRUE(std::isfinite(value));
+            peak = std::max(peak, std::abs(value));
+        }
+        EXPECT_NEAR(peak, 0.8F, 0.4F);
+        EXPECT_LT(std::abs(sound.back()), 0.01F);
+    }
+}
+
+TEST(DemoSong, IsASongThatOpensWithItsTakes)
+{
+    const testkit::Folder folder;
+    const auto path = writeDemoSong(folder.path());
+    ASSERT_TRUE(path) << path.error().message;
+    const auto document = loadSong(*path);
+    ASSERT_TRUE(document);
+    EXPECT_EQ(document->history.song()->tracks.size(), 8U);
+    EXPECT_EQ(document->history.song()->sets.size(), 1U);
+    EXPECT_TRUE(Sources::open(*document->history.song(), folder.path()));
+}
+
+}  // namespace
+}  // namespace orthochron::demo

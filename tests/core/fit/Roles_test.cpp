@@ -1,0 +1,89 @@
+#include "core/fit/Roles.h"
+
+#include <gtest/gtest.h>
+
+// Which blow is meant for a line, and which goes with another.
+namespace orthochron {
+namespace {
+
+constexpr Hertz kRate{48000.0};
+constexpr Seconds kStep{0.163};  // a sixteenth at 92 bpm
+
+PlayedHit at(double seconds, double strength = 1.0, int lead = 0)
+{
+    PlayedHit hit;
+    hit.lead = lead;
+    hit.start = toFrames(Seconds(seconds), kRate);
+    hit.beatPoint = hit.start;
+    hit.strength = strength;
+    return hit;
+}
+
+std::vector<JudgedHit> roles(std::vector<PlayedHit> hits)
+{
+    return assignRoles(std::move(hits), kStep, kRate);
+}
+
+TEST(Roles, ABlowOnItsOwnIsMain)
+{
+    const auto hits = roles({at(1.0), at(2.0, 0.6), at(3.0, 0.9)});
+    for (std::size_t i = 0; i < hits.size(); ++i) {
+        EXPECT_EQ(hits[i].role, HitRole::Main);
+        EXPECT_EQ(hits[i].main, i);
+    }
+}
+
+TEST(Roles, AGhostGoesWithAFullBlow)
+{
+    const auto hits = roles({at(1.0), at(1.326, 0.04), at(1.652), at(2.304)});
+    EXPECT_EQ(hits[1].role, HitRole::Attached);
+    EXPECT_EQ(hits[hits[1].main].role, HitRole::Main);
+}
+
+TEST(Roles, AreGivenInOrderOfTimeWhateverTheOrderTheyCome)
+{
+    const auto hits = roles({at(3.0), at(1.0), at(2.0)});
+    ASSERT_EQ(hits.size(), 3U);
+    EXPECT_LT(hits[0].played.start, hits[1].played.start);
+    EXPECT_LT(hits[1].played.start, hits[2].played.start);
+}
+
+TEST(Roles, AGraceStrokeGoesWithTheBlowAfterIt)
+{
+    const auto hits = roles({at(1.0), at(1.970, 0.25), at(2.0), at(3.0)});
+    EXPECT_EQ(hits[1].role, HitRole::Attached);
+    EXPECT_EQ(hits[1].main, 2U);
+    EXPECT_EQ(hits[2].role, HitRole::Main);
+}
+
+TEST(Roles, TwoLeadsOfOneMomentAreOneAndTheFirstNamedRules)
+{
+    const auto hits = roles({at(1.0, 1.0, 1), at(1.008, 0.8, 0), at(2.0, 1.0, 1)});
+    EXPECT_EQ(hits[0].role, HitRole::Attached);
+    EXPECT_EQ(hits[0].main, 1U);
+    EXPECT_EQ(hits[1].role, HitRole::Main);
+    // Just beyond one moment both are meant.
+    const auto apart = roles({at(1.0, 1.0, 1), at(1.08, 0.8, 0)});
+    EXPECT_EQ(apart[0].role, HitRole::Main);
+    EXPECT_EQ(apart[1].role, HitRole::Main);
+}
+
+TEST(Roles, AnAttachedHitNeverHasAnAttachedMain)
+{
+    std::vector<PlayedHit> played;
+    for (int i = 0; i < 200; ++i) {
+        const double jitter = 0.01 * static_cast<double>(i * 7919 % 13);
+        played.push_back(at(0.05 * i + jitter, 0.1 + 0.07 * (i * 31 % 13), i % 3));
+    }
+    const auto hits = roles(std::move(played));
+    int mains = 0;
+    for (const JudgedHit& hit : hits) {
+        EXPECT_EQ(hits[hit.main].role, HitRole::Main);
+        mains += hit.role == HitRole::Main ? 1 : 0;
+    }
+    EXPECT_GT(mains, 20);
+    EXPECT_TRUE(roles({}).empty());
+}
+
+}  // namespace
+}  // namespace orthochron
