@@ -164,8 +164,13 @@ void Detection::fill()
             const auto named =
                 std::ranges::find(kNamedBands, *track->detection.band, &NamedBand::band);
             place = static_cast<int>(named - kNamedBands.begin()) + 1;
+            // A band of one's own begins as the one that was heard before.
+            if (band_->currentIndex() == kOwnBand && track->id == filledFor_) {
+                place = kOwnBand;
+            }
         }
         band_->setCurrentIndex(place);
+        filledFor_ = track->id;
         if (track->detection.band) {
             low_->setValue(track->detection.band->low.count());
             high_->setValue(track->detection.band->high.count());

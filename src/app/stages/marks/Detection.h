@@ -47,6 +47,7 @@ private:
     NumberField* threshold_ = nullptr;
     NumberField* gap_ = nullptr;
     std::optional<OnsetSettings> trying_;
+    TrackId filledFor_;
 };
 
 }  // namespace orthochron::app
