@@ -17,13 +17,6 @@ protected:
         press(Qt::Key_3);
         press(Qt::Key_F);
     }
-    void choose(const char* name, int index)
-    {
-        auto* box = child<QComboBox>(name);
-        box->setCurrentIndex(index);
-        Q_EMIT box->activated(index);
-        settle();
-    }
     // As if the track's head were clicked.
     void chooseTrack(std::size_t index)
     {

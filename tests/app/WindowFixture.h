@@ -4,6 +4,8 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDropEvent>
+#include <QFileDialog>
+#include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMessageBox>
@@ -135,14 +137,14 @@ protected:
     // Answers the next question box with the button of this role.
     void answerNext(QMessageBox::ButtonRole role)
     {
-        QTimer::singleShot(0, [role, this] { answer(role, 200); });
+        QTimer::singleShot(0, &answers_, [role, this] { answer(role, 200); });
     }
     void answer(QMessageBox::ButtonRole role, int tries)
     {
         auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
         if (box == nullptr) {
             if (tries > 0) {
-                QTimer::singleShot(5, [role, tries, this] { answer(role, tries - 1); });
+                QTimer::singleShot(5, &answers_, [role, tries, this] { answer(role, tries - 1); });
             }
             return;
         }
@@ -152,6 +154,64 @@ protected:
                 return;
             }
         }
+    }
+    // Gives the next file dialog this path, or types this into the next question for a text.
+    void chooseFileNext(const std::filesystem::path& path)
+    {
+        QTimer::singleShot(0, &answers_, [this, path] { chooseFile(path, 200); });
+    }
+    void typeNext(const QString& text)
+    {
+        QTimer::singleShot(0, &answers_, [this, text] { type(text, 200); });
+    }
+    void chooseFile(const std::filesystem::path& path, int tries)
+    {
+        auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+        if (dialog == nullptr) {
+            if (tries > 0) {
+                QTimer::singleShot(5, &answers_, [this, path, tries] {
+                    chooseFile(path, tries - 1);
+                });
+            }
+            return;
+        }
+        // Types the path as a user would: the list of files may still be loading.
+        auto* name = dialog->findChild<QLineEdit*>(QStringLiteral("fileNameEdit"));
+        name->setText(QString::fromStdString(path.string()));
+        QTest::keyClick(name, Qt::Key_Return);
+    }
+    void type(const QString& text, int tries)
+    {
+        auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+        if (dialog == nullptr) {
+            if (tries > 0) {
+                QTimer::singleShot(5, &answers_, [this, text, tries] { type(text, tries - 1); });
+            }
+            return;
+        }
+        dialog->setTextValue(text);
+        dialog->accept();
+    }
+    void choose(const char* name, int index)
+    {
+        auto* box = child<QComboBox>(name);
+        box->setCurrentIndex(index);
+        Q_EMIT box->activated(index);
+        settle();
+    }
+    // Sets a field as if the hand had let go of it at this value.
+    void set(const char* name, double value)
+    {
+        auto* field = child<NumberField>(name);
+        field->setValue(value);
+        Q_EMIT field->changed(value);
+        Q_EMIT field->finished(value);
+        settle();
+    }
+    void click(const char* name)
+    {
+        QTest::mouseClick(child<QPushButton>(name), Qt::LeftButton);
+        settle();
     }
     QPoint onLane(int lane, Frames at)
     {
@@ -202,6 +262,7 @@ protected:
     std::unique_ptr<engine::Player> player_;
     std::unique_ptr<Session> session_;
     std::unique_ptr<MainWindow> window_;
+    QObject answers_;  // an answer that nobody asked for ends with its test
 };
 
 }  // namespace orthochron::app
