@@ -121,9 +121,13 @@ void FitStage::fill()
     // Choosing a range of time narrows the fit to its bars.
     std::optional<BarRange> bars;
     if (const auto& range = session_.range()) {
-        const int first = song.tempo.barAt(song.tempo.beatsAt(toSeconds(range->from, song.rate)));
-        const int last =
-            song.tempo.barAt(song.tempo.beatsAt(toSeconds(range->to - Frames(1), song.rate)));
+        // Half a frame on: a bar that begins between two frames begins with the earlier one.
+        const auto barOf = [&](Frames at) {
+            const Seconds half(0.5 / song.rate.count());
+            return song.tempo.barAt(song.tempo.beatsAt(toSeconds(at, song.rate) + half));
+        };
+        const int first = barOf(range->from);
+        const int last = barOf(range->to - Frames(1));
         bars = BarRange{first, std::max(first, last)};
     }
     session_.request.bars = bars;
