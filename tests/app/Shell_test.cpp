@@ -1,0 +1,336 @@
+#include <QMenu>
+#include <QTableWidget>
+#include <QToolButton>
+
+#include "app/WindowFixture.h"
+#include "core/edits/ClipChoice.h"
+#include "core/edits/ClipValues.h"
+
+// What stands around the stages: strip, ribbon, ruler, heads, status line, songs.
+namespace orthochron::app {
+namespace {
+
+class Shell : public Window {
+protected:
+    [[nodiscard]] LanesView& lanes() { return window_->lanes(); }
+    void wheel(QPoint at, int turns, Qt::KeyboardModifiers held = {})
+    {
+        QWheelEvent event(
+            at,
+            lanes().mapToGlobal(at),
+            {},
+            {0, 120 * turns},
+            Qt::NoButton,
+            held,
+            Qt::NoScrollPhase,
+            false
+        );
+        QApplication::sendEvent(&lanes(), &event);
+        settle();
+    }
+    [[nodiscard]] QPoint inRuler(Frames at)
+    {
+        return {
+            static_cast<int>(std::lround(lanes().xOf(at))),
+            LanesView::kRibbonHeight + LanesView::kRulerHeight / 2};
+    }
+    [[nodiscard]] Frames barAt(int bar)
+    {
+        return toFrames(song().tempo.timeAt(song().tempo.startOfBar(bar)), song().rate);
+    }
+};
+
+TEST_F(Shell, AClickInTheRulerMovesThePlayheadAndADragChoosesARange)
+{
+    openSong();
+    QTest::mouseClick(&lanes(), Qt::LeftButton, {}, inRuler(barAt(5)) + QPoint(2, 0));
+    settle();
+    EXPECT_EQ(player_->position(), barAt(5));  // caught on the bar line
+
+    drag(inRuler(barAt(3)) + QPoint(1, 0), inRuler(barAt(6)) - QPoint(1, 0));
+    ASSERT_TRUE(session_->range());
+    EXPECT_EQ(session_->range()->from, barAt(3));
+    EXPECT_EQ(session_->range()->to, barAt(6));
+
+    // With Ctrl nothing catches.
+    drag(inRuler(barAt(3)) + QPoint(3, 0), inRuler(barAt(6)), Qt::ControlModifier);
+    EXPECT_NE(session_->range()->from, barAt(3));
+    QTest::mouseClick(&lanes(), Qt::LeftButton, {}, inRuler(barAt(2)));
+    EXPECT_FALSE(session_->range());
+}
+
+TEST_F(Shell, TheRibbonMovesTheViewAndTheMiddleButtonPans)
+{
+    openSong();
+    press(Qt::Key_Up);
+    press(Qt::Key_Up);
+    press(Qt::Key_Up);
+    const double before = session_->scale().left;
+    const QPoint late(lanes().width() - 30, LanesView::kRibbonHeight / 2);
+    QTest::mouseClick(&lanes(), Qt::LeftButton, {}, late);
+    settle();
+    EXPECT_GT(session_->scale().left, before);
+
+    const double held = session_->scale().left;
+    const QPoint from = lanes().lanes()[1].area.center();
+    QTest::mousePress(&lanes(), Qt::MiddleButton, {}, from);
+    QMouseEvent move(
+        QEvent::MouseMove,
+        from + QPoint(50, 0),
+        lanes().mapToGlobal(from + QPoint(50, 0)),
+        Qt::NoButton,
+        Qt::MiddleButton,
+        {}
+    );
+    QApplication::sendEvent(&lanes(), &move);
+    QTest::mouseRelease(&lanes(), Qt::MiddleButton, {}, from + QPoint(50, 0));
+    EXPECT_NEAR(held - session_->scale().left, 50.0 * session_->scale().framesPerPixel, 1.0);
+}
+
+TEST_F(Shell, TheWheelScrollsZoomsAndMakesLanesHigher)
+{
+    openSong();
+    press(Qt::Key_Up);
+    press(Qt::Key_Up);
+    const QPoint middle = lanes().lanes()[2].area.center();
+    const double left = session_->scale().left;
+    wheel(middle, -1, Qt::ShiftModifier);
+    EXPECT_GT(session_->scale().left, left);
+
+    const Frames under = lanes().timeAt(middle.x());
+    const double zoom = session_->scale().framesPerPixel;
+    wheel(middle, 2, Qt::ControlModifier);
+    EXPECT_LT(session_->scale().framesPerPixel, zoom);
+    EXPECT_NEAR(
+        static_cast<double>((lanes().timeAt(middle.x()) - under).count()),
+        0.0,
+        session_->scale().framesPerPixel * 2.0
+    );
+
+    const int height = lanes().lanes()[0].area.height();
+    wheel(middle, 3, Qt::AltModifier);
+    EXPECT_GT(lanes().lanes()[0].area.height(), height);
+    // Now they do not fit: the wheel scrolls them.
+    const int top = lanes().lanes()[0].area.top();
+    wheel(middle, -2);
+    EXPECT_LT(lanes().lanes()[0].area.top(), top);
+    press(Qt::Key_Down, Qt::ShiftModifier);
+    press(Qt::Key_Down, Qt::ShiftModifier);
+    EXPECT_LE(lanes().laneScale(), 1.2);
+}
+
+TEST_F(Shell, AllLanesOfTheKitFitTheWindowInEveryStage)
+{
+    openSong();
+    for (int stage : {0, 1, 2, 3}) {
+        window_->showStage(stage);
+        settle();
+        EXPECT_LE(lanes().lanes().back().area.bottom(), lanes().height() + 1) << stage;
+    }
+}
+
+TEST_F(Shell, TheHeadSaysWhatATrackIsAndWhetherItIsLocked)
+{
+    openSong();
+    press(Qt::Key_Up, Qt::ShiftModifier);
+    press(Qt::Key_Up, Qt::ShiftModifier);
+    const QImage before = lanes().grab(lanes().lanes()[0].head).toImage();
+    press(Qt::Key_L, Qt::ControlModifier | Qt::ShiftModifier);
+    EXPECT_TRUE(song().tracks[7]->isLocked);
+    EXPECT_NE(lanes().grab(lanes().lanes()[0].head).toImage(), before);
+    press(Qt::Key_L, Qt::ControlModifier | Qt::ShiftModifier);
+    EXPECT_FALSE(song().tracks[7]->isLocked);
+    EXPECT_EQ(lanes().grab(lanes().lanes()[0].head).toImage(), before);
+}
+
+TEST_F(Shell, AMutedClipIsDrawnPale)
+{
+    openSong();
+    const Lane lane = lanes().lanes()[0];
+    const auto darkness = [&] {
+        const QImage image = lanes().grab(lane.area).toImage();
+        long dark = 0;
+        for (int x = 0; x < image.width(); x += 2) {
+            for (int y = 0; y < image.height(); ++y) {
+                dark += image.pixelColor(x, y).lightness() < 120 ? 1 : 0;
+            }
+        }
+        return dark;
+    };
+    const long loud = darkness();
+    document_->apply(
+        muteClips(song(), {song().tracks[0]->clips[0].id}, true), QStringLiteral("Mute")
+    );
+    settle();
+    EXPECT_LT(darkness(), loud / 4);
+}
+
+TEST_F(Shell, TheMenuOfAHeadSetsLevelAndPan)
+{
+    openSong();
+    const auto pick = [&](const QString& menuStart, const QString& item) {
+        QTimer::singleShot(0, &answers_, [&, menuStart, item] {
+            auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            ASSERT_NE(menu, nullptr);
+            for (QAction* action : menu->actions()) {
+                if (action->menu() != nullptr && action->text().startsWith(menuStart)) {
+                    for (QAction* inner : action->menu()->actions()) {
+                        if (inner->text() == item) {
+                            inner->trigger();
+                        }
+                    }
+                }
+            }
+            menu->close();
+        });
+        const QPoint at = lanes().lanes()[3].head.center();
+        QContextMenuEvent event(QContextMenuEvent::Mouse, at, lanes().mapToGlobal(at));
+        QApplication::sendEvent(&lanes(), &event);
+        settle();
+    };
+    pick(QStringLiteral("Level"), QStringLiteral("-6 dB"));
+    EXPECT_EQ(song().tracks[3]->gainDecibels, -6.0);
+    pick(QStringLiteral("Pan"), QStringLiteral("left"));
+    EXPECT_EQ(song().tracks[3]->pan, -1.0);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(song().tracks[3]->pan, 0.0);
+}
+
+TEST_F(Shell, TheStripSwitchesSidesLoopsAndClicks)
+{
+    findHitsAndFit();
+    EXPECT_EQ(player_->side(), engine::Side::Edited);
+    QTest::mouseClick(child<QPushButton>("recordedSide"), Qt::LeftButton);
+    EXPECT_EQ(player_->side(), engine::Side::Recorded);
+    press(Qt::Key_R);
+    EXPECT_EQ(player_->side(), engine::Side::Edited);
+
+    press(Qt::Key_L);
+    EXPECT_FALSE(player_->loop());  // nothing is chosen
+    session_->setRange(TimeRange{barAt(2), barAt(4)});
+    press(Qt::Key_L);
+    ASSERT_TRUE(player_->loop());
+    EXPECT_EQ(player_->loop()->from, barAt(2));
+    press(Qt::Key_L);
+    EXPECT_FALSE(player_->loop());
+
+    const bool clicked = player_->click().isOn;
+    press(Qt::Key_K);
+    EXPECT_NE(player_->click().isOn, clicked);
+}
+
+TEST_F(Shell, ThePlaceIsSaidInBarsBeatsAndSeconds)
+{
+    openSong();
+    player_->seek(barAt(3));
+    window_->tick();
+    EXPECT_EQ(child<QLabel>("place")->text(), QStringLiteral("3 · 1"));
+    press(Qt::Key_PageDown);
+    window_->tick();
+    EXPECT_EQ(child<QLabel>("place")->text(), QStringLiteral("4 · 1"));
+    press(Qt::Key_PageUp);
+    press(Qt::Key_PageUp);
+    press(Qt::Key_PageUp);
+    window_->tick();
+    EXPECT_EQ(child<QLabel>("place")->text(), QStringLiteral("1 · 1"));
+    press(Qt::Key_Home);
+    EXPECT_EQ(player_->position(), Frames(0));
+}
+
+TEST_F(Shell, PlaysAndStopsWithSpace)
+{
+    openSong();
+    press(Qt::Key_Space);
+    player_->settle();
+    auto* device = dynamic_cast<const engine::SimulatedDevice*>(&player_->device());
+    ASSERT_NE(device, nullptr);
+    const_cast<engine::SimulatedDevice*>(device)->pump(Frames(4800));
+    EXPECT_TRUE(player_->isPlaying());
+    window_->tick();
+    EXPECT_GT(player_->position(), Frames(0));
+    press(Qt::Key_Space);
+    const_cast<engine::SimulatedDevice*>(device)->pump(Frames(4800));
+    EXPECT_FALSE(player_->isPlaying());
+}
+
+TEST_F(Shell, StagesThatAreOffSayWhatTheyWillHold)
+{
+    openSong();
+    for (const auto& [key, name] :
+         {std::pair{Qt::Key_6, "Tune"}, {Qt::Key_7, "Shape"}, {Qt::Key_8, "Sounds"}}) {
+        press(key);
+        EXPECT_EQ(window_->stage(), 0);
+        EXPECT_EQ(status().rfind(name, 0), 0U) << status();
+    }
+}
+
+TEST_F(Shell, UndoNamesWhatItUndoesInTheMenu)
+{
+    openSong();
+    EXPECT_FALSE(window_->action(Command::Undo)->isEnabled());
+    press(Qt::Key_M);
+    EXPECT_NE(window_->action(Command::Undo)->text().indexOf(QStringLiteral("Mute")), -1);
+    EXPECT_NE(window_->windowTitle().indexOf(QLatin1Char('*')), -1);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_FALSE(window_->action(Command::Undo)->isEnabled());
+    EXPECT_NE(window_->action(Command::Redo)->text().indexOf(QStringLiteral("Mute")), -1);
+}
+
+TEST_F(Shell, SavingUnderAnotherNameKeepsTheTakesFoundAndTheSongRemembered)
+{
+    openSong();
+    const auto other = Kit::shared().folder().path() / "elsewhere" / "copy";
+    std::filesystem::create_directories(other.parent_path());
+    chooseFileNext(other);
+    press(Qt::Key_S, Qt::ControlModifier | Qt::ShiftModifier);
+    const QString saved = QString::fromStdString(other.string() + ".orthochron");
+    ASSERT_TRUE(QFileInfo::exists(saved)) << status();
+    EXPECT_EQ(document_->path(), saved);
+    EXPECT_EQ(Document::recent().first(), saved);
+
+    open();
+    window_->openSong(saved);
+    settle();
+    EXPECT_TRUE(document_->troubles().empty());
+    EXPECT_EQ(song().tracks.size(), 8U);
+}
+
+TEST_F(Shell, AsksBeforeItClosesASongThatWasChanged)
+{
+    openSong();
+    press(Qt::Key_M);
+    answerNext(QMessageBox::RejectRole);
+    EXPECT_FALSE(window_->close());
+    EXPECT_TRUE(window_->isVisible());
+    answerNext(QMessageBox::DestructiveRole);
+    EXPECT_TRUE(window_->close());
+}
+
+TEST_F(Shell, ASongDroppedOnTheWindowIsOpened)
+{
+    drop({QString::fromStdString(path_.string())});
+    EXPECT_EQ(song().tracks.size(), 8U);
+    drop({QStringLiteral("/nowhere/at/all.orthochron")});
+    EXPECT_EQ(song().tracks.size(), 8U);
+    EXPECT_NE(status().find("/nowhere/at/all.orthochron"), std::string::npos) << status();
+}
+
+TEST_F(Shell, FollowingScrollsWithThePlayhead)
+{
+    openSong();
+    for (int i = 0; i < 6; ++i) {
+        press(Qt::Key_Up);
+    }
+    EXPECT_TRUE(session_->follows());
+    press(Qt::Key_G, Qt::ControlModifier);
+    EXPECT_FALSE(session_->follows());
+    EXPECT_FALSE(window_->action(Command::Follow)->isChecked());
+    press(Qt::Key_G, Qt::ControlModifier);
+    session_->reveal(barAt(11));
+    const double x = lanes().xOf(barAt(11));
+    EXPECT_GT(x, lanes().sheet().left());
+    EXPECT_LT(x, lanes().sheet().right());
+}
+
+}  // namespace
+}  // namespace orthochron::app
