@@ -14,8 +14,8 @@ protected:
         child<QPushButton>("wayByHand")->click();
         settle();
     }
-    // A little above the middle: the lower third of a lane selects time.
-    QPoint grab(int lane, Frames at) { return onLane(lane, at) - QPoint(0, 8); }
+    // A little above the middle: the lower third of a lane selects time, the top is for fades.
+    QPoint grab(int lane, Frames at) { return onLane(lane, at) - QPoint(0, 3); }
     [[nodiscard]] std::size_t clips(std::size_t track)
     {
         return song().tracks[track]->clips.size();
@@ -210,6 +210,156 @@ TEST_F(ByHandWindow, SwitchesBetweenTwoWaysOfFittingWithOneKey)
     EXPECT_EQ(song().tracks[0]->clips, first);
     press(Qt::Key_Z);
     EXPECT_EQ(song().tracks[0]->clips, second);
+}
+
+TEST_F(ByHandWindow, CutsClipsOutAndPastesThemElsewhereOnAllMicrophones)
+{
+    openSong();
+    takeHold();
+    playheadTo(Seconds(6.0));
+    press(Qt::Key_I);
+    playheadTo(Seconds(9.0));
+    press(Qt::Key_I);
+    press(Qt::Key_A);  // none chosen yet: the one under the playhead
+    press(Qt::Key_A);
+    const Clip middle = song().tracks[2]->clips[1];
+
+    press(Qt::Key_X, Qt::ControlModifier);
+    ASSERT_EQ(clips(2), 2U);
+    const Frames end = song().length();
+    player_->seek(end + Frames(48000));
+    press(Qt::Key_V, Qt::ControlModifier);
+
+    for (const std::size_t track : {std::size_t{0}, std::size_t{2}, std::size_t{7}}) {
+        ASSERT_EQ(clips(track), 3U);
+        const Clip& pasted = song().tracks[track]->clips[2];
+        EXPECT_EQ(pasted.at, end + Frames(48000));
+        EXPECT_NEAR(static_cast<double>((pasted.length - middle.length).count()), 0.0, 480.0);
+    }
+    press(Qt::Key_Z, Qt::ControlModifier);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(clips(2), 3U);
+}
+
+TEST_F(ByHandWindow, ChoosesByTrackBySetAndByRange)
+{
+    openSong();
+    takeHold();
+    playheadTo(Seconds(6.0));
+    press(Qt::Key_I);
+    press(Qt::Key_A, Qt::ControlModifier);
+    EXPECT_EQ(session_->clips().size(), 2U);
+    press(Qt::Key_A, Qt::ControlModifier | Qt::ShiftModifier);
+    EXPECT_EQ(session_->clips().size(), 16U);
+    press(Qt::Key_X, Qt::ShiftModifier);
+    EXPECT_NE(status().find("Choose a range"), std::string::npos) << status();
+    session_->setRange(TimeRange{Frames(0), toFrames(Seconds(5.0), song().rate)});
+    press(Qt::Key_X, Qt::ShiftModifier);
+    EXPECT_EQ(session_->clips().size(), 8U);
+}
+
+TEST_F(ByHandWindow, SplitsAtMarksAtGridLinesAndAroundARange)
+{
+    openSong();
+    press(Qt::Key_3);
+    press(Qt::Key_F);
+    takeHold();
+    press(Qt::Key_I, Qt::ShiftModifier);
+    EXPECT_GT(clips(6), 50U);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    ASSERT_EQ(clips(6), 1U);
+
+    session_->setRange(TimeRange{
+        toFrames(Seconds(4.0), song().rate), toFrames(Seconds(8.0), song().rate)});
+    press(Qt::Key_I);
+    EXPECT_EQ(clips(6), 3U);
+    session_->setRange(std::nullopt);
+    playheadTo(Seconds(5.0));
+    press(Qt::Key_I, Qt::ControlModifier | Qt::ShiftModifier);
+    // Sixteenths at 92 bpm in four seconds.
+    EXPECT_NEAR(static_cast<double>(clips(6)), 2.0 + 4.0 / (15.0 / 92.0), 2.0);
+    press(Qt::Key_A, Qt::ControlModifier);
+    press(Qt::Key_U);
+    EXPECT_EQ(clips(6), 1U);  // all of it goes on where it was split
+}
+
+TEST_F(ByHandWindow, RepeatsAsOftenAsAskedAndRippleTakesTheRestAlong)
+{
+    openSong();
+    takeHold();
+    playheadTo(Seconds(6.0));
+    press(Qt::Key_I);
+    const Frames end = song().length();
+    child<QCheckBox>("ripple")->click();
+    press(Qt::Key_A);  // none chosen yet: the one under the playhead
+    press(Qt::Key_A);
+    const auto span = spanOf(song(), session_->clips());
+    ASSERT_TRUE(span);
+    ASSERT_EQ(span->from, Frames(0));
+    child<NumberField>("handCopies")->setValue(3.0);
+    click("handRepeat");
+    EXPECT_EQ(song().length(), end + (span->to - span->from) * 3);
+    EXPECT_EQ(clips(5), 5U);
+}
+
+TEST_F(ByHandWindow, GainAndReverseAreHeardInThePicture)
+{
+    openSong();
+    takeHold();
+    playheadTo(Seconds(6.0));
+    press(Qt::Key_I);
+    press(Qt::Key_A);
+    child<NumberField>("handGain")->setValue(-6.0);
+    Q_EMIT child<NumberField>("handGain")->finished(-6.0);
+    settle();
+    const auto quieter = std::ranges::count_if(song().tracks[0]->clips, [](const Clip& clip) {
+        return std::abs(clip.gain - 0.5012F) < 0.001F;
+    });
+    EXPECT_EQ(quieter, 1);
+    press(Qt::Key_R, Qt::ShiftModifier);
+    EXPECT_EQ(std::ranges::count_if(song().tracks[4]->clips, &Clip::isReversed), 1);
+    press(Qt::Key_R, Qt::ShiftModifier);
+    EXPECT_EQ(std::ranges::count_if(song().tracks[4]->clips, &Clip::isReversed), 0);
+}
+
+TEST_F(ByHandWindow, ALockedSetIsMovedByNothingAtAll)
+{
+    openSong();
+    press(Qt::Key_3);
+    press(Qt::Key_F);
+    takeHold();
+    press(Qt::Key_L, Qt::ControlModifier | Qt::ShiftModifier);
+    const Song locked = song();
+    playheadTo(Seconds(6.0));
+    press(Qt::Key_I);
+    press(Qt::Key_Delete);
+    press(Qt::Key_D, Qt::ControlModifier);
+    press(Qt::Key_R, Qt::ShiftModifier);
+    press(Qt::Key_F);
+    child<QPushButton>("stepCutStep")->click();
+    settle();
+    EXPECT_EQ(song(), locked);
+    EXPECT_NE(status().find("lock"), std::string::npos) << status();
+    press(Qt::Key_L, Qt::ControlModifier | Qt::ShiftModifier);
+    press(Qt::Key_I);
+    EXPECT_EQ(clips(0), 2U);
+}
+
+TEST_F(ByHandWindow, AClipIsMovedToTheTrackBelowAtTheIdenticalTime)
+{
+    openSong();
+    takeHold();
+    playheadTo(Seconds(6.0));
+    press(Qt::Key_I);
+    session_->setTrack(song().tracks[0]->id);
+    session_->setClips({song().tracks[0]->clips[1].id});
+    const Clip moved = song().tracks[0]->clips[1];
+    press(Qt::Key_Down, Qt::ControlModifier | Qt::ShiftModifier);
+    ASSERT_EQ(clips(0), 1U);
+    EXPECT_TRUE(std::ranges::any_of(song().tracks[1]->clips, [&](const Clip& clip) {
+        return clip.take == moved.take && clip.offset() == moved.offset();
+    }));
+    EXPECT_EQ(clips(2), 2U);  // the others stay
 }
 
 TEST_F(ByHandWindow, ShowsWhereASplitWouldFallAndSaysWhatADragWouldDo)

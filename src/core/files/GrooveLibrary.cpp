@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/base/FileName.h"
 #include "core/files/GrooveFile.h"
 
 #include <algorithm>
@@ -12,19 +13,9 @@ namespace {
 
 namespace fs = std::filesystem;
 
-// A file name that every file system takes; the name itself stands in the file.
 fs::path fileOf(const std::string& name, const fs::path& folder)
 {
-    std::string safe = name;
-    std::ranges::replace_if(
-        safe,
-        [](char c) { return c == '/' || c == '\\' || static_cast<unsigned char>(c) < 32; },
-        '_'
-    );
-    if (safe.front() == '.') {
-        safe.front() = '_';
-    }
-    return folder / (safe + ".json");
+    return folder / (fileNameOf(name, "groove ") + ".json");
 }
 
 }  // namespace

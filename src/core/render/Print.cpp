@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <oneapi/tbb/parallel_for.h>
 
+#include "core/base/FileName.h"
+
 #include <atomic>
 #include <cmath>
 
@@ -153,13 +155,7 @@ Result<std::vector<PrintedFile>> printTracks(
 
 std::string printName(const Track& track, PrintFormat format)
 {
-    std::string name;
-    for (const char c : track.name) {
-        name += c == '/' || c == '\\' || static_cast<unsigned char>(c) < 32 ? '-' : c;
-    }
-    if (name.empty() || name.front() == '.') {
-        name = "Track " + std::to_string(track.id.value) + name;
-    }
+    const std::string name = fileNameOf(track.name, "Track " + std::to_string(track.id.value));
     return name + (format == PrintFormat::Flac ? ".flac" : ".wav");
 }
 

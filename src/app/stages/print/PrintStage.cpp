@@ -10,6 +10,7 @@
 
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
+#include "core/base/FileName.h"
 
 namespace orthochron::app {
 
@@ -111,7 +112,7 @@ PrintStage::Plan PrintStage::plan() const
     }
     const std::filesystem::path folder(plan.folder.toStdString());
     const char* ending = plan.settings.format == PrintFormat::Flac ? ".flac" : ".wav";
-    plan.mix = folder / ((song.name.empty() ? std::string("Song") : song.name) + ending);
+    plan.mix = folder / (fileNameOf(song.name, "Song") + ending);
     std::set<std::string> names;
     for (const auto& track : song.tracks) {
         std::string name = printName(*track, plan.settings.format);

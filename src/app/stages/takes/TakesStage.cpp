@@ -66,6 +66,7 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent)
     auto* bringIn = benchButton(tr("Import takes…"), QStringLiteral("importTakes"), true, bench_);
     makeSet_ = benchButton(tr("Make mic set"), QStringLiteral("makeSet"), false, bench_);
     openSet_ = benchButton(tr("Open mic set"), QStringLiteral("openSet"), false, bench_);
+    makeSet_->setToolTip(tr("Of the takes chosen in the table, or of all tracks in no set yet"));
     fold_ = benchButton(tr("Fold to its leads"), QStringLiteral("foldSet"), false, bench_);
     fold_->setCheckable(true);
     for (QPushButton* button : {bringIn, makeSet_, openSet_, fold_}) {
@@ -131,7 +132,7 @@ void TakesStage::fillTable()
                              .arg(set->tracks.size())
                        : tr("%1 tracks").arg(song.tracks.size())
     );
-    makeSet_->setEnabled(song.tracks.size() > 1 && set == nullptr);
+    makeSet_->setEnabled(tracksForSet().size() > 1);
     openSet_->setEnabled(set != nullptr);
     fold_->setEnabled(set != nullptr);
     fold_->setChecked(set != nullptr && set->isFolded);
@@ -295,16 +296,37 @@ void TakesStage::add(std::vector<ImportedTake> takes)
     }
 }
 
-void TakesStage::makeSet()
+// The tracks that are in no set yet; of these, those whose takes are chosen in the table when
+// there are several.
+std::vector<TrackId> TakesStage::tracksForSet() const
 {
     const Song& song = session_.song();
     std::vector<TrackId> free;
+    std::vector<TrackId> chosen;
     for (const auto& track : song.tracks) {
-        if (song.setOf(track->id) == nullptr && !track->isHidden) {
-            free.push_back(track->id);
+        if (song.setOf(track->id) != nullptr || track->isHidden) {
+            continue;
+        }
+        free.push_back(track->id);
+        const auto recorded = recordedTake(song, track->id);
+        for (int row = 0; recorded && row < table_->rowCount(); ++row) {
+            if (song.takes[static_cast<std::size_t>(row)].id == recorded->take &&
+                table_->selectionModel()->isRowSelected(row)) {
+                chosen.push_back(track->id);
+            }
         }
     }
-    session_.document.apply(orthochron::makeSet(song, free, "Kit"), tr("Make mic set"));
+    return chosen.size() > 1 ? chosen : free;
+}
+
+void TakesStage::makeSet()
+{
+    const auto name = session_.song().sets.empty()
+                          ? tr("Kit")
+                          : tr("Set %1").arg(static_cast<int>(session_.song().sets.size()) + 1);
+    session_.document.apply(
+        orthochron::makeSet(session_.song(), tracksForSet(), name.toStdString()), tr("Make mic set")
+    );
 }
 
 void TakesStage::openSet()

@@ -37,6 +37,7 @@ Q_SIGNALS:
 private:
     void add(std::vector<ImportedTake> takes);
     void fillTable();
+    [[nodiscard]] std::vector<TrackId> tracksForSet() const;
 
     QWidget* bench_ = nullptr;
     QTableWidget* table_ = nullptr;
