@@ -294,5 +294,104 @@ TEST_F(Playing, TheCallbackAllocatesNothing)
     EXPECT_TRUE(std::ranges::any_of(block, [](float v) { return v != 0.0F; }));
 }
 
+TEST_F(Playing, HearsChosenTracksAloneWhateverIsMuted)
+{
+    addTake(2.0, [](std::int64_t) { return 0.1; });
+    addTake(2.0, [](std::int64_t) { return 0.4; });
+    song_ = *changeMix(song_, song_.tracks[1]->id, {.muted = true});
+    load();
+    player_->play();
+    const float both = play(9600).at(2 * 9000);
+
+    player_->setAlone({song_.tracks[1]->id});
+    play(4800);
+    const float alone = play(4800).at(2 * 4000);
+    player_->setAlone({});
+    play(4800);
+    const float again = play(4800).at(2 * 4000);
+
+    EXPECT_NEAR(alone / both, 4.0F, 0.01F);
+    EXPECT_NEAR(again, both, 1e-6F);
+}
+
+TEST_F(Playing, TheMasterLevelAndThePeaksGoTogether)
+{
+    addTake(2.0, sine);
+    load();
+    player_->setMasterLevel(0.0);
+    player_->play();
+    play(9600);
+    const float loud = player_->peaks()[0];
+    player_->setMasterLevel(-20.0);
+    play(4800);
+    (void)player_->peaks();
+    play(9600);
+    EXPECT_NEAR(player_->peaks()[0] / loud, 0.1F, 0.003F);
+    player_->stop();
+    play(4800);
+    (void)player_->peaks();
+    play(4800);
+    EXPECT_EQ(player_->peaks()[0], 0.0F);
+}
+
+TEST_F(Playing, TheRecordedSideIsTrimmedToTheLoudnessOfTheEdited)
+{
+    addTake(2.0, [](std::int64_t) { return 0.2; });
+    load();
+    player_->setSide(Side::Recorded);
+    player_->play();
+    const float before = play(9600).at(2 * 9000);
+    player_->setRecordedTrim(-6.0);
+    play(9600);
+    const float after = play(4800).at(2 * 4000);
+    EXPECT_NEAR(toDecibels(static_cast<double>(after / before)), -6.0, 0.05);
+    player_->setSide(Side::Edited);
+    play(9600);
+    EXPECT_NEAR(play(4800).at(2 * 4000), before, 1e-5F);
+}
+
+TEST_F(Playing, ADeviceThatIsGoneIsSaidAndHarmsNothing)
+{
+    class GoneDevice final : public AudioDevice {
+    public:
+        [[nodiscard]] Result<void> start(Hertz, AudioCallback) override
+        {
+            return failed("the sound card is gone");
+        }
+        void stop() override {}
+        [[nodiscard]] std::string name() const override { return "gone"; }
+        [[nodiscard]] bool isSimulated() const override { return false; }
+    };
+    addTake(0.5, sine);
+    Player player(std::make_unique<GoneDevice>());
+    player.setSong(std::make_shared<const Song>(song_), sources_);
+    player.play();
+    player.settle();
+    EXPECT_NE(player.trouble().find("gone"), std::string::npos) << player.trouble();
+    player.seek(Frames(100));
+    player.stop();
+}
+
+TEST_F(Playing, ManySeeksAndEditsInARowEndWhereTheLastOneSaid)
+{
+    addTake(4.0, sine);
+    load();
+    player_->play();
+    for (int i = 0; i < 60; ++i) {
+        player_->seek(Frames(1000 * (i % 17)));
+        if (i % 5 == 0) {
+            load();
+        }
+        if (i % 7 == 0) {
+            pump(64);
+        }
+    }
+    player_->seek(Frames(48000));
+    play(2048);
+    EXPECT_GE(player_->position(), Frames(48000));
+    EXPECT_LE(player_->position(), Frames(48000 + 4096));
+    EXPECT_TRUE(player_->isPlaying());
+}
+
 }  // namespace
 }  // namespace orthochron::engine
