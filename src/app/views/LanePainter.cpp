@@ -6,7 +6,8 @@
 
 namespace orthochron::app {
 
-LanePainter::LanePainter(const LanesView& view, Session& session) : view_(view), session_(session)
+LanePainter::LanePainter(const LanesView& lanes, Session& session)
+    : lanes_(lanes), session_(session)
 {}
 
 void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
@@ -71,12 +72,12 @@ void LanePainter::paintLane(QPainter& painter, const Lane& lane)
     }
     painter.setPen(QPen(colours.hairline, 1));
     painter.drawLine(lane.area.left(), lane.area.bottom(), lane.area.right(), lane.area.bottom());
-    const Frames from = view_.timeAt(lane.area.left());
-    const Frames to = view_.timeAt(lane.area.right() + 1);
+    const Frames from = lanes_.timeAt(lane.area.left());
+    const Frames to = lanes_.timeAt(lane.area.right() + 1);
     auto clip =
         std::ranges::lower_bound(track->clips, from, {}, [](const Clip& c) { return c.end(); });
     // Spare only where single pieces can be told apart: behind a join it is drawn pale.
-    const bool showsSpare = view_.scale().framesPerPixel < 200.0;
+    const bool showsSpare = lanes_.scale().framesPerPixel < 200.0;
     QColor wave = track->isMuted ? colours.spare : colours.wave;
     for (; clip != track->clips.end() && clip->at < to; ++clip) {
         if (showsSpare) {
@@ -122,7 +123,7 @@ void LanePainter::paintClip(
     if (peaks == nullptr) {
         return;
     }
-    if (view_.scale().framesPerPixel < 24.0 &&
+    if (lanes_.scale().framesPerPixel < 24.0 &&
         paintSamples(painter, lane, clip, colour, from, to)) {
         return;
     }
@@ -131,13 +132,13 @@ void LanePainter::paintClip(
     const double gain = 0.94 * lane.area.height() / 2.0 / 32767.0 / loud;
     const double middle = lane.area.center().y();
     const int channel = std::max(0, clip.channel);
-    const int first = static_cast<int>(std::floor(view_.xOf(from)));
-    const int last = static_cast<int>(std::ceil(view_.xOf(to)));
+    const int first = static_cast<int>(std::floor(lanes_.xOf(from)));
+    const int last = static_cast<int>(std::ceil(lanes_.xOf(to)));
     std::vector<QLineF> lines;
     lines.reserve(static_cast<std::size_t>(std::max(0, last - first)));
     for (int x = first; x < last; ++x) {
-        const Frames songA = std::max(from, view_.timeAt(x));
-        const Frames songB = std::min(to, view_.timeAt(x + 1));
+        const Frames songA = std::max(from, lanes_.timeAt(x));
+        const Frames songB = std::min(to, lanes_.timeAt(x + 1));
         const Frames a = clip.takeTimeOf(songA, songB);
         const Frames b = a + (songB - songA);
         if (b <= a || b <= Frames(0) || a >= peaks->frames()) {
@@ -184,18 +185,18 @@ bool LanePainter::paintSamples(
         const Frames inTake = takeFrom + Frames(static_cast<std::int64_t>(i));
         const Frames at = clip.isReversed ? clip.end() - Frames(1) - (inTake - clip.takeStart)
                                           : inTake + clip.offset();
-        line << QPointF(view_.xOf(at), middle - static_cast<double>(samples[i]) * gain);
+        line << QPointF(lanes_.xOf(at), middle - static_cast<double>(samples[i]) * gain);
     }
     painter.save();
     painter.setClipRect(
         QRectF(
-            view_.xOf(from), lane.area.top(), view_.xOf(to) - view_.xOf(from), lane.area.height()
+            lanes_.xOf(from), lane.area.top(), lanes_.xOf(to) - lanes_.xOf(from), lane.area.height()
         ),
         Qt::IntersectClip
     );
     painter.setPen(QPen(colour, 1.2));
     painter.drawPolyline(line);
-    if (view_.scale().framesPerPixel < 0.25) {
+    if (lanes_.scale().framesPerPixel < 0.25) {
         painter.setBrush(colour);
         painter.setPen(Qt::NoPen);
         for (const QPointF& point : line) {

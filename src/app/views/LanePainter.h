@@ -12,7 +12,7 @@ class LanePainter final {
     Q_DECLARE_TR_FUNCTIONS(LanePainter)
 
 public:
-    LanePainter(const LanesView& view, Session& session);
+    LanePainter(const LanesView& lanes, Session& session);
 
     void paintHead(QPainter& painter, const Lane& lane) const;
     void paintLane(QPainter& painter, const Lane& lane);
@@ -37,7 +37,7 @@ private:
         Frames to
     );
 
-    const LanesView& view_;
+    const LanesView& lanes_;
     Session& session_;
 };
 

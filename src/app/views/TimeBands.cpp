@@ -19,7 +19,8 @@ std::pair<Frames, Frames> spanOfSection(const Song& song, const Section& section
 
 }  // namespace
 
-TimeBands::TimeBands(const LanesView& view, const Session& session) : view_(view), session_(session)
+TimeBands::TimeBands(const LanesView& lanes, const Session& session)
+    : lanes_(lanes), session_(session)
 {}
 
 void TimeBands::paintGrid(QPainter& painter) const
@@ -28,36 +29,36 @@ void TimeBands::paintGrid(QPainter& painter) const
     if (song.tracks.empty()) {
         return;
     }
-    const QRect area = view_.sheet();
+    const QRect area = lanes_.sheet();
     const Grid grid(song.tempo, session_.request.grid);
     const double step = grid.stepLength().count() * 60.0 / song.tempo.bpmAt(Beats(0.0)) *
-                        song.rate.count() / view_.scale().framesPerPixel;
+                        song.rate.count() / lanes_.scale().framesPerPixel;
     const double beat = song.tempo.meterOfBar(1).beatLength().count() * 60.0 /
                         song.tempo.bpmAt(Beats(0.0)) * song.rate.count() /
-                        view_.scale().framesPerPixel;
+                        lanes_.scale().framesPerPixel;
     const auto line = [&](Seconds time, const QColor& colour, double width) {
-        const double x = std::floor(view_.xOf(toFrames(time, song.rate))) + 0.5;
+        const double x = std::floor(lanes_.xOf(toFrames(time, song.rate))) + 0.5;
         painter.setPen(QPen(colour, width));
         painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()));
     };
     const Palette& colours = Theme::palette();
     if (step >= 9.0) {
-        const Seconds end = toSeconds(view_.timeAt(area.right()), song.rate);
+        const Seconds end = toSeconds(lanes_.timeAt(area.right()), song.rate);
         QColor faint = colours.hairline;
         faint.setAlpha(130);
-        for (auto index = grid.nearest(toSeconds(view_.timeAt(area.left()), song.rate)).index;
+        for (auto index = grid.nearest(toSeconds(lanes_.timeAt(area.left()), song.rate)).index;
              grid.line(index).time < end;
              ++index) {
             line(grid.line(index).time, faint, 1.0);
         }
     }
     const int first =
-        song.tempo.barAt(song.tempo.beatsAt(toSeconds(view_.timeAt(area.left()), song.rate)));
+        song.tempo.barAt(song.tempo.beatsAt(toSeconds(lanes_.timeAt(area.left()), song.rate)));
     const double barWidth = beat * song.tempo.meterOfBar(1).numerator;
     const int stride = barWidth >= 5.0 ? 1 : barWidth >= 1.2 ? 4 : 16;
     for (int bar = first;; ++bar) {
         const Beats start = song.tempo.startOfBar(bar);
-        if (view_.xOf(toFrames(song.tempo.timeAt(start), song.rate)) > area.right()) {
+        if (lanes_.xOf(toFrames(song.tempo.timeAt(start), song.rate)) > area.right()) {
             break;
         }
         if ((bar - 1) % stride != 0) {
@@ -79,10 +80,10 @@ void TimeBands::paintGrid(QPainter& painter) const
 void TimeBands::paintRuler(QPainter& painter) const
 {
     const Song& song = session_.song();
-    const QRect area(0, LanesView::kRibbonHeight, view_.width(), LanesView::kRulerHeight);
+    const QRect area(0, LanesView::kRibbonHeight, lanes_.width(), LanesView::kRulerHeight);
     painter.fillRect(area, Theme::palette().paper);
     painter.setPen(QPen(Theme::palette().barLine, 1));
-    painter.drawLine(0, area.bottom(), view_.width(), area.bottom());
+    painter.drawLine(0, area.bottom(), lanes_.width(), area.bottom());
     if (song.tracks.empty()) {
         return;
     }
@@ -92,9 +93,9 @@ void TimeBands::paintRuler(QPainter& painter) const
         QColor straw = Theme::palette().straw;
         painter.fillRect(
             QRectF(
-                view_.xOf(range->from),
+                lanes_.xOf(range->from),
                 area.top(),
-                view_.xOf(range->to) - view_.xOf(range->from),
+                lanes_.xOf(range->to) - lanes_.xOf(range->from),
                 area.height()
             ),
             straw
@@ -102,19 +103,20 @@ void TimeBands::paintRuler(QPainter& painter) const
     }
     paintSections(painter, area);
     const double bar =
-        (view_.xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(2)), song.rate)) -
-         view_.xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(1)), song.rate)));
+        (lanes_.xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(2)), song.rate)) -
+         lanes_.xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(1)), song.rate)));
     int stride = 1;
     while (bar * stride < 34.0 && stride < 4096) {
         stride *= 2;
     }
     const int first =
-        song.tempo.barAt(song.tempo.beatsAt(toSeconds(view_.timeAt(Theme::kHeadWidth), song.rate)));
+        song.tempo.barAt(song.tempo.beatsAt(toSeconds(lanes_.timeAt(Theme::kHeadWidth), song.rate))
+        );
     painter.setFont(Theme::label(9, QFont::DemiBold));
     for (int number = first;; ++number) {
         const Beats start = song.tempo.startOfBar(number);
-        const double x = view_.xOf(toFrames(song.tempo.timeAt(start), song.rate));
-        if (x > view_.width()) {
+        const double x = lanes_.xOf(toFrames(song.tempo.timeAt(start), song.rate));
+        if (x > lanes_.width()) {
             break;
         }
         if ((number - 1) % stride != 0) {
@@ -128,9 +130,9 @@ void TimeBands::paintRuler(QPainter& painter) const
         if (bar > 60.0) {
             painter.setPen(QPen(Theme::palette().barLine, 1));
             for (int b = 1; b < meter.numerator; ++b) {
-                const double tick =
-                    view_.xOf(toFrames(song.tempo.timeAt(start + meter.beatLength() * b), song.rate)
-                    );
+                const double tick = lanes_.xOf(
+                    toFrames(song.tempo.timeAt(start + meter.beatLength() * b), song.rate)
+                );
                 painter.drawLine(QPointF(tick, area.bottom() - 4), QPointF(tick, area.bottom()));
             }
         }
@@ -144,9 +146,9 @@ void TimeBands::paintSections(QPainter& painter, const QRect& ruler) const
     painter.setPen(QPen(Theme::palette().ink, 2));
     for (const Section& section : session_.song().sections) {
         const auto [start, end] = spanOfSection(session_.song(), section);
-        const double left = view_.xOf(start) + 1.0;
+        const double left = lanes_.xOf(start) + 1.0;
         painter.drawLine(
-            QPointF(left, ruler.top() + 2), QPointF(view_.xOf(end) - 2.0, ruler.top() + 2)
+            QPointF(left, ruler.top() + 2), QPointF(lanes_.xOf(end) - 2.0, ruler.top() + 2)
         );
         painter.drawLine(QPointF(left, ruler.top() + 2), QPointF(left, ruler.bottom()));
     }
@@ -154,7 +156,7 @@ void TimeBands::paintSections(QPainter& painter, const QRect& ruler) const
 
 void TimeBands::paintRibbon(QPainter& painter) const
 {
-    const QRect area(0, 0, view_.width(), LanesView::kRibbonHeight);
+    const QRect area(0, 0, lanes_.width(), LanesView::kRibbonHeight);
     const Palette& colours = Theme::palette();
     painter.fillRect(area, colours.edge);
     painter.setPen(colours.secondInk);
@@ -168,7 +170,7 @@ void TimeBands::paintRibbon(QPainter& painter) const
         return;
     }
     const QRectF band(
-        Theme::kHeadWidth, 2, view_.width() - Theme::kHeadWidth - 8, LanesView::kRibbonHeight - 6
+        Theme::kHeadWidth, 2, lanes_.width() - Theme::kHeadWidth - 8, LanesView::kRibbonHeight - 6
     );
     const double middle = band.center().y();
     const auto x = [&](double frames) { return band.left() + frames / length * band.width(); };
@@ -219,9 +221,9 @@ void TimeBands::paintRibbon(QPainter& painter) const
         );
     }
     const double from =
-        std::clamp(static_cast<double>(view_.timeAt(view_.sheet().left()).count()), 0.0, length);
+        std::clamp(static_cast<double>(lanes_.timeAt(lanes_.sheet().left()).count()), 0.0, length);
     const double to =
-        std::clamp(static_cast<double>(view_.timeAt(view_.sheet().right()).count()), 0.0, length);
+        std::clamp(static_cast<double>(lanes_.timeAt(lanes_.sheet().right()).count()), 0.0, length);
     QColor straw = colours.straw;
     straw.setAlpha(120);
     painter.setPen(QPen(colours.secondInk, 1));

@@ -12,7 +12,7 @@ class TimeBands final {
     Q_DECLARE_TR_FUNCTIONS(TimeBands)
 
 public:
-    TimeBands(const LanesView& view, const Session& session);
+    TimeBands(const LanesView& lanes, const Session& session);
 
     void paintRibbon(QPainter& painter) const;
     void paintRuler(QPainter& painter) const;
@@ -21,7 +21,7 @@ public:
 private:
     void paintSections(QPainter& painter, const QRect& ruler) const;
 
-    const LanesView& view_;
+    const LanesView& lanes_;
     const Session& session_;
 };
 

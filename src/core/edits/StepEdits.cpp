@@ -269,8 +269,13 @@ void shortenEarlier(std::vector<Piece>& pieces)
 
 }  // namespace
 
-Result<FitOutcome>
-fitClips(const Song& song, SetId id, const FitRequest& request, const Sources& sources)
+Result<FitOutcome> fitClips(
+    const Song& song,
+    SetId id,
+    const ClipChoice& choice,
+    const FitRequest& request,
+    const Sources& sources
+)
 {
     const auto set = freeSet(song, id);
     if (!set) {
@@ -286,13 +291,16 @@ fitClips(const Song& song, SetId id, const FitRequest& request, const Sources& s
     }
     const Performance performance = judgeSet(song, found.hits, request);
     const Moves moves = planMoves(performance, request.fit);
+    const ClipChoice whole = withTheirSet(song, choice);
+    const std::set<ClipId> chosen(whole.begin(), whole.end());
     FitOutcome outcome{song, moves.figures, 0, 0, 0};
     std::map<std::pair<Frames, Frames>, Frames> moved;  // by the edges of a piece
     for (std::size_t i = 0; i < performance.hits.size(); ++i) {
         // Hits were sorted by start when judged, as they were when found.
         const Clip& clip = tracks.front()[found.pieces[i]].clip;
         const bool isOutside = request.bars && !request.bars->holds(performance.hits[i].line.bar);
-        if (clip.isLocked || isOutside) {
+        const bool isUnchosen = !chosen.empty() && !chosen.contains(clip.id);
+        if (clip.isLocked || isOutside || isUnchosen) {
             ++outcome.kept;
             continue;
         }

@@ -47,8 +47,14 @@ struct StepScope {
 
 // Fits clips that were cut by hand: the first mark heard in each clip is its hit, and the clip
 // moves as a whole to where the request puts that hit; clips without one stay. Where two overlap
-// then, the earlier is shortened; gaps that opened close as closeGaps does them.
-[[nodiscard]] Result<FitOutcome>
-fitClips(const Song& song, SetId id, const FitRequest& request, const Sources& sources);
+// then, the earlier is shortened; gaps that opened close as closeGaps does them. Of a choice that
+// is not empty only its clips move.
+[[nodiscard]] Result<FitOutcome> fitClips(
+    const Song& song,
+    SetId id,
+    const ClipChoice& choice,
+    const FitRequest& request,
+    const Sources& sources
+);
 
 }  // namespace orthochron

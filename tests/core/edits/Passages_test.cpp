@@ -52,7 +52,7 @@ TEST_F(Passages, FitsClipsCutByHandByTheirFirstMark)
     FitRequest request;
     request.fit = {.drift = 1.0, .feel = 1.0, .stray = 1.0};
 
-    const auto fitted = fitClips(cut, kit_.set, request, *kit_.sources);
+    const auto fitted = fitClips(cut, kit_.set, {}, request, *kit_.sources);
 
     ASSERT_TRUE(fitted) << fitted.error().message;
     const Grid grid(kit_.song.tempo, {});
@@ -77,6 +77,27 @@ TEST_F(Passages, FitsClipsCutByHandByTheirFirstMark)
     for (std::size_t i = 1; i < clips(fitted->song).size(); ++i) {
         EXPECT_GE(clips(fitted->song)[i - 1].end(), clips(fitted->song)[i].at);
     }
+}
+
+TEST_F(Passages, FitsTheChosenClipsAloneAndKeepsAllOthers)
+{
+    const Song cut = *cutAtHits(kit_.song, all_, Frames(192), {}, *kit_.sources);
+    FitRequest request;
+    request.fit = {.drift = 1.0, .feel = 1.0, .stray = 1.0};
+    const ClipChoice chosen{clips(cut)[10].id, clips(cut)[11].id};
+
+    const auto fitted = fitClips(cut, kit_.set, chosen, request, *kit_.sources);
+
+    ASSERT_TRUE(fitted) << fitted.error().message;
+    int moved = 0;
+    for (const Clip& before : clips(cut, 4)) {
+        const auto after = std::ranges::find(clips(fitted->song, 4), before.id, &Clip::id);
+        ASSERT_NE(after, clips(fitted->song, 4).end());
+        moved += after->offset() != before.offset() ? 1 : 0;
+    }
+    EXPECT_GE(moved, 1);
+    EXPECT_LE(moved, 2);
+    EXPECT_GT(fitted->kept, 40);
 }
 
 TEST_F(Passages, ClosesGapsFromTheSpareAsFarAsAsked)
@@ -217,7 +238,7 @@ TEST_F(Passages, RefusesToFitALockedTrack)
 {
     const Song locked = *lockTracks(kit_.song, {kit_.song.tracks[1]->id}, true);
     EXPECT_FALSE(cutFit(locked, kit_.set, {}, *kit_.sources));
-    EXPECT_FALSE(fitClips(locked, kit_.set, {}, *kit_.sources));
+    EXPECT_FALSE(fitClips(locked, kit_.set, {}, {}, *kit_.sources));
     EXPECT_FALSE(cutAtHits(locked, all_, Frames(10), {}, *kit_.sources));
 }
 

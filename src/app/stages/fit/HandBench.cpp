@@ -188,15 +188,18 @@ void HandBench::addStepRow(QGridLayout& layout)
         );
     });
     auto* fit = benchButton(tr("Fit clips"), QStringLiteral("fitClips"), true, this);
-    fit->setToolTip(tr("Each clip's first mark is its hit: moves whole clips to the grid"));
+    fit->setToolTip(
+        tr("Each clip's first mark is its hit: moves whole clips to the grid, the chosen ones or "
+           "all")
+    );
     layout.addWidget(fit, 5, 3);
     connect(fit, &QPushButton::clicked, this, [this] {
         step(
             tr("Fit clips"),
-            [request = session_.request](
+            [request = session_.request, choice = session_.clips()](
                 const Song& song, const Sources& sources, Within, SetId set
             ) -> Result<Song> {
-                auto fitted = orthochron::fitClips(song, set, request, sources);
+                auto fitted = orthochron::fitClips(song, set, choice, request, sources);
                 if (!fitted) {
                     return tl::unexpected(fitted.error());
                 }
