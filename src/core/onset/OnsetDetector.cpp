@@ -283,6 +283,84 @@ double neededLead(double level, double usual)
     return atLoud + part * (atQuiet - atLoud);
 }
 
+// The highest a band gets around an attack: its click may come just before its own band swells.
+double brightPower(const BandEnvelope& envelope, int band, std::int64_t hop)
+{
+    const std::int64_t window = kWindowHops[static_cast<std::size_t>(band)];
+    double most = 0.0;
+    for (std::int64_t shift = -8; shift <= 10; shift += 2) {
+        most = std::max(most, envelope.mean(band, hop + shift, hop + shift + window));
+    }
+    return most;
+}
+
+// By how many dB each attack is duller than the loud ones of its microphone: what comes from
+// another drum, or is the same blow swelling once more, has lost its click. Where other things
+// ring there it is not told, and counts as bright. `levels` are dB, 0 is loud.
+std::vector<double>
+dullness(const OnsetAnalysis& analysis, int ownBand, std::span<const double> levels, double loud)
+{
+    constexpr double kLoud = -8.0;      // dB
+    constexpr std::size_t kFewest = 5;  // loud ones, to know what is usual
+    const auto& candidates = analysis.candidates;
+    const BandEnvelope& envelope = analysis.envelope;
+    std::vector<double> dull(candidates.size(), ownBand < kBands - 1 ? 200.0 : 0.0);
+    for (int band = std::max(ownBand + 1, 2); band < kBands; ++band) {
+        std::vector<double> bright(candidates.size());
+        std::vector<double> ofLoud;
+        for (std::size_t i = 0; i < candidates.size(); ++i) {
+            const std::int64_t hop = envelope.hopOf(candidates[i].onset.at);
+            bright[i] = decibels(brightPower(envelope, band, hop)) - loud - levels[i];
+            if (levels[i] > kLoud) {
+                ofLoud.push_back(bright[i]);
+            }
+        }
+        if (ofLoud.size() < kFewest) {
+            return std::vector<double>(candidates.size(), 0.0);
+        }
+        const double usual = percentile(std::move(ofLoud), 0.5);
+        for (std::size_t i = 0; i < candidates.size(); ++i) {
+            dull[i] = std::min(dull[i], usual - bright[i]);
+        }
+    }
+    return dull;
+}
+
+// What dullness takes from the belief that a blow is this microphone's own. Soft strokes are
+// duller too.
+double doubtOf(double dull, double level)
+{
+    return 2.0 * std::max(0.0, dull - 4.5 + 0.15 * std::min(level, 0.0));
+}
+
+constexpr double kOutlyingDoubt = 12.0;  // dB
+
+// The level below which the few blows lie that are far quieter than all others of their
+// microphone: it takes more to believe these, as so few soft strokes are seldom meant. A drummer
+// who plays soft strokes plays many.
+double outlyingLevel(std::span<const OnsetCandidate> candidates, std::span<const double> levels)
+{
+    constexpr double kGap = 4.5;       // dB
+    constexpr double kQuiet = -12.0;   // dB; what lies above is no outlier
+    constexpr double kSoft = -14.0;    // dB; who plays as softly plays softer now and then
+    constexpr double kFew = 0.15;      // of all
+    constexpr double kLowest = -32.0;  // dB; what lies below no usual sensitivity lets through
+    std::vector<double> own;
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+        if (candidates[i].ownDecibels >= 0.0 && levels[i] > kLowest) {
+            own.push_back(levels[i]);
+        }
+    }
+    std::ranges::sort(own, std::greater{});
+    const auto first = static_cast<std::size_t>((1.0 - kFew) * static_cast<double>(own.size()));
+    for (std::size_t i = std::max<std::size_t>(first, 8); i < own.size(); ++i) {
+        if (own[i] < kQuiet && own[i - 1] > kSoft && own[i - 1] - own[i] > kGap) {
+            return 0.5 * (own[i - 1] + own[i]);
+        }
+    }
+    return -200.0;
+}
+
 }  // namespace
 
 void attributeBleed(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
@@ -333,7 +411,18 @@ void attributeBleed(OnsetAnalysis& analysis, std::span<const BandEnvelope* const
             own = std::min(own, lead - neededLead(level, usual));
         }
     }
-    for (OnsetCandidate& candidate : analysis.candidates) {
+    std::vector<double> levels(candidates.size());
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+        levels[i] = decibels(powers[i]) - loud;
+    }
+    const auto dull = dullness(analysis, band, levels, loud);
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+        analysis.candidates[i].ownDecibels -= doubtOf(dull[i], levels[i]);
+    }
+    const double outlying = outlyingLevel(candidates, levels);
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+        OnsetCandidate& candidate = analysis.candidates[i];
+        candidate.ownDecibels -= levels[i] < outlying ? kOutlyingDoubt : 0.0;
         candidate.isBleed = candidate.ownDecibels < 0.0;
     }
 }
@@ -353,6 +442,8 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
     // A high sensitivity also believes in attacks that stand out less from what rings.
     const double leastRise = 6.0 - 0.03 * settings.sensitivity;
     const Frames gap = toFrames(settings.minGap, rate);
+    // A skin struck hard swells once more: the blow still starts where it began.
+    const Frames sameBlow = toFrames(milliseconds(8.0), rate);
     std::vector<Onset> picked;
     for (const OnsetCandidate& candidate : candidates) {
         const Onset& onset = candidate.onset;
@@ -360,7 +451,11 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
             continue;
         }
         if (!picked.empty() && onset.at - picked.back().at < gap) {
-            if (onset.strength > picked.back().strength) {
+            const bool isSameBlow = onset.at - picked.back().at < sameBlow &&
+                                    picked.back().strength > 0.5 * onset.strength;
+            if (isSameBlow) {
+                picked.back().strength = std::max(picked.back().strength, onset.strength);
+            } else if (onset.strength > picked.back().strength) {
                 picked.back() = onset;
             }
             continue;

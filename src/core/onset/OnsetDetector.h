@@ -78,7 +78,8 @@ analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work = {})
 // envelopes of the other microphones over the same frames.
 //
 // In the band that carries the microphone's own loud blows, the level of a blow relative to those
-// is compared with the same in each other microphone: gains do not matter.
+// is compared with the same in each other microphone: gains do not matter. An attack much duller
+// than those, and the few that are far quieter than all the rest, need a clearer difference.
 void attributeBleed(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
 
 // The onsets at least as strong as asked, in ascending order, without bleed.
