@@ -155,9 +155,7 @@ struct BigWindow {
         for (int t = 0; t < 24; ++t) {
             song = *addTakes(
                 song,
-                {{*takeFromFile(
-                      fiveMinutes()[static_cast<std::size_t>(t % 8)], song.rate, folder()
-                  ),
+                {{*takeFromFile(fiveMinutes()[static_cast<std::size_t>(t % 8)], song.rate, {}),
                   false}}
             );
             Track track = *song.tracks.back();
@@ -272,6 +270,53 @@ void SliderMovedOnFiveMinutes(benchmark::State& state)
     }
 }
 BENCHMARK(SliderMovedOnFiveMinutes)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+// A fit of the whole song, made and not only shown.
+void FitMadeOnFiveMinutes(benchmark::State& state)
+{
+    const Loaded loaded = load();
+    const Song marked = *placeMarks(
+        loaded.song, loaded.set, *analyseSet(loaded.song, loaded.set, *loaded.sources), {}
+    );
+    for (auto _ : state) {
+        benchmark::DoNotOptimize(cutFit(marked, loaded.set, {}, *loaded.sources));
+    }
+}
+BENCHMARK(FitMadeOnFiveMinutes)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+// A song of 24 tracks with a thousand clips each, opened until its lanes are drawn; outlines of
+// the waves come in after that.
+void BigSongOpened(benchmark::State& state)
+{
+    const fs::path file = folder() / "big.orthochron";
+    {
+        BigWindow big;
+        (void)big.document.save(QString::fromStdString(file.string()));
+        big.settle();
+        big.document.discard();
+    }
+    for (auto _ : state) {
+        state.PauseTiming();
+        auto jobs = std::make_unique<app::JobQueue>();
+        app::Document document(*jobs);
+        engine::Player player(
+            std::make_unique<engine::SimulatedDevice>(engine::SimulatedDevice::Clock::ByHand)
+        );
+        app::Session session(*jobs, document, player);
+        app::MainWindow window(session);
+        window.resize(1280, 800);
+        window.show();
+        QImage image(window.lanes().size(), QImage::Format_ARGB32_Premultiplied);
+        state.ResumeTiming();
+        window.openSong(QString::fromStdString(file.string()));
+        window.lanes().render(&image);
+        state.PauseTiming();
+        jobs->finish();
+        document.discard();
+        state.ResumeTiming();
+    }
+}
+BENCHMARK(BigSongOpened)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 }  // namespace
 }  // namespace orthochron
