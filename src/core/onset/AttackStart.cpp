@@ -11,7 +11,6 @@ namespace {
 
 constexpr std::size_t kOrder = 12;  // resolves a few ringing modes at any rate
 constexpr Seconds kLearn = milliseconds(20.0);
-constexpr Seconds kBefore = milliseconds(12.0);
 constexpr Seconds kAfter = milliseconds(8.0);
 constexpr Seconds kHold = milliseconds(0.4);  // over which a level is read
 // A rise this steep over a millisecond is an attack of its own, not the attack going on: bleed
@@ -113,11 +112,11 @@ std::size_t framesOf(Seconds time, Hertz rate)
 
 }  // namespace
 
-Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess)
+Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Seconds reach)
 {
     const auto size = static_cast<std::int64_t>(samples.size());
     const auto from = static_cast<std::size_t>(
-        std::clamp<std::int64_t>((guess - toFrames(kBefore, rate)).count(), 0, size)
+        std::clamp<std::int64_t>((guess - toFrames(reach, rate)).count(), 0, size)
     );
     const auto to = static_cast<std::size_t>(
         std::clamp<std::int64_t>((guess + toFrames(kAfter, rate)).count(), 0, size)

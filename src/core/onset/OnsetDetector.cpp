@@ -18,7 +18,8 @@ constexpr std::array<std::int64_t, kBands> kWindowHops{8, 4, 3, 3};
 constexpr std::int64_t kPastHops = 25;
 constexpr std::int64_t kPeakHops = 8;  // a candidate is the greatest rise this far around
 constexpr double kLeastRise = 3.0;     // dB; below it lies the beating of cymbals
-constexpr double kDeepest = 1e-10;     // mean square, -100 dB: below every converter's noise
+constexpr Seconds kClickAhead = milliseconds(2.0);
+constexpr double kDeepest = 1e-10;  // mean square, -100 dB: below every converter's noise
 
 double decibels(double power)
 {
@@ -112,17 +113,27 @@ double attackPower(const BandEnvelope& envelope, std::int64_t hop)
     return sum;
 }
 
-std::vector<std::int64_t> risingHops(const BandEnvelope& envelope, std::vector<float>& rise)
+struct Rise {
+    std::int64_t hop = 0;
+    double decibels = 0.0;
+    std::size_t band = 0;  // where it is greatest
+};
+
+std::vector<Rise> risesOf(const BandEnvelope& envelope)
 {
     const BandLevels floor = noiseFloor(envelope);
-    rise.assign(envelope.hops.size(), 0.0F);
+    std::vector<float> rise(envelope.hops.size(), 0.0F);
+    std::vector<std::uint8_t> strongest(envelope.hops.size(), 0);
     for (std::size_t band = 0; band < kBands; ++band) {
         const auto inBand = riseOf(envelope, band, static_cast<double>(floor[band]));
         for (std::size_t n = 0; n < rise.size(); ++n) {
-            rise[n] = std::max(rise[n], inBand[n]);
+            if (inBand[n] > rise[n]) {
+                rise[n] = inBand[n];
+                strongest[n] = static_cast<std::uint8_t>(band);
+            }
         }
     }
-    std::vector<std::int64_t> hops;
+    std::vector<Rise> rises;
     const auto size = static_cast<std::int64_t>(rise.size());
     for (std::int64_t n = 0; n < size; ++n) {
         const float here = rise[static_cast<std::size_t>(n)];
@@ -137,10 +148,10 @@ std::vector<std::int64_t> risingHops(const BandEnvelope& envelope, std::vector<f
             isPeak = k < n ? there < here : there <= here;
         }
         if (isPeak) {
-            hops.push_back(n);
+            rises.push_back({n, static_cast<double>(here), strongest[static_cast<std::size_t>(n)]});
         }
     }
-    return hops;
+    return rises;
 }
 
 }  // namespace
@@ -190,14 +201,21 @@ Result<OnsetAnalysis> analyseOnsets(std::span<const float> samples, Hertz rate, 
         return cancelled();
     }
     work.report(0.5);
-    std::vector<float> rise;
-    const auto hops = risingHops(analysis.envelope, rise);
-    analysis.candidates.resize(hops.size());
-    std::vector<double> levels(hops.size());
-    tbb::parallel_for(std::size_t{0}, hops.size(), [&](std::size_t i) {
+    const auto rises = risesOf(analysis.envelope);
+    analysis.candidates.resize(rises.size());
+    std::vector<double> levels(rises.size());
+    tbb::parallel_for(std::size_t{0}, rises.size(), [&](std::size_t i) {
         OnsetCandidate& candidate = analysis.candidates[i];
-        candidate.onset.at = attackStart(samples, rate, analysis.envelope.frameOf(hops[i]));
-        candidate.riseDecibels = static_cast<double>(rise[static_cast<std::size_t>(hops[i])]);
+        // The band that rises was quiet until a window ago: what began earlier is another blow,
+        // but for the click that may come ahead of the body.
+        const auto window = static_cast<double>(kWindowHops[rises[i].band]);
+        candidate.onset.at = attackStart(
+            samples,
+            rate,
+            analysis.envelope.frameOf(rises[i].hop),
+            milliseconds(window) + kClickAhead
+        );
+        candidate.riseDecibels = rises[i].decibels;
         levels[i] = attackPower(analysis.envelope, analysis.envelope.hopOf(candidate.onset.at));
     });
     std::vector<double> clear;
