@@ -80,6 +80,21 @@ std::vector<Piece> takenOut(std::vector<Piece>& pieces, const std::set<ClipId>& 
     return taken;
 }
 
+// Takes out what begins at or after `from`. Errors: BadArgument when something of it is locked.
+Result<std::vector<Piece>> takenFrom(std::vector<Piece>& pieces, Frames from)
+{
+    std::set<ClipId> later;
+    for (const Piece& piece : pieces) {
+        if (piece.clip.at >= from) {
+            if (piece.clip.isLocked) {
+                return badArgument("a locked clip lies in what would move along; unlock it first");
+            }
+            later.insert(piece.clip.id);
+        }
+    }
+    return takenOut(pieces, later);
+}
+
 // Moves what begins at or after `from`. Errors: BadArgument when something locked would move.
 Result<void> shiftFrom(std::vector<Piece>& pieces, Frames from, Frames by)
 {
@@ -111,7 +126,7 @@ Frames limited(const Song& song, const Chosen& chosen, Frames by, const Limit& l
             }
         }
     }
-    return std::clamp(by, std::min(low, high), high);
+    return low > high ? Frames(0) : std::clamp(by, low, high);
 }
 
 }  // namespace
@@ -176,7 +191,7 @@ Result<Song> trimClips(
     }
     const bool isStart = edge == Edge::Start;
     const Frames moved = limited(song, *chosen, by, [&](const Clip& clip) {
-        const Frames inside = clip.length - kShortest;
+        const Frames inside = std::max(Frames(0), clip.length - kShortest);
         return isStart ? std::pair{-std::min(spareBefore(song, clip), clip.at), inside}
                        : std::pair{-inside, spareAfter(song, clip)};
     });
@@ -190,6 +205,9 @@ Result<Song> trimClips(
         auto& pieces = edit.pieces(id);
         for (const ClipId clip : clips) {
             auto taken = takenOut(pieces, {clip});
+            if (taken.empty()) {
+                continue;  // another of the chosen ones was pulled over it
+            }
             Piece& piece = taken.front();
             const Frames end = piece.clip.end();
             if (isStart) {
@@ -273,15 +291,17 @@ Result<Song> moveClips(
     for (const auto& [id, clips] : *chosen) {
         auto& pieces = edit.pieces(id);
         auto taken = takenOut(pieces, clips);
-        const Frames first = taken.front().clip.at;
+        if (settings.ripple) {
+            // What comes later is laid down with the clips, or it would lie over what was before.
+            auto along = takenFrom(pieces, taken.front().clip.at);
+            if (!along) {
+                return tl::unexpected(along.error());
+            }
+            taken.insert(taken.end(), along->begin(), along->end());
+        }
         for (Piece& piece : taken) {
             piece.clip.at += moved;
             piece.clip.byHand = true;
-        }
-        if (settings.ripple) {
-            if (auto shifted = shiftFrom(pieces, first, moved); !shifted) {
-                return tl::unexpected(shifted.error());
-            }
         }
         if (auto laid = layOver(pieces, std::move(taken), edit.lastId()); !laid) {
             return tl::unexpected(laid.error());

@@ -77,8 +77,16 @@ JoinRoom roomOf(const Song& song, const std::vector<Clip>& clips, std::size_t in
 {
     const Clip& before = clips[index - 1];
     const Clip& after = clips[index];
-    const Frames neighbourLeft = before.at + before.in.length;
-    const Frames neighbourRight = after.end() - after.out.length;
+    // Where the neighbours' crossfades end and begin: the clips beyond say it, as in a very short
+    // clip two fades give way to each other.
+    Frames neighbourLeft = before.at + before.in.length;
+    Frames neighbourRight = after.end() - after.out.length;
+    if (index >= 2) {
+        neighbourLeft = std::max(neighbourLeft, clips[index - 2].end());
+    }
+    if (index + 1 < clips.size()) {
+        neighbourRight = std::min(neighbourRight, clips[index + 1].at);
+    }
     const Frames spareLeft = after.at - spareBefore(song, after);
     const Frames spareRight = before.end() + spareAfter(song, before);
     return {

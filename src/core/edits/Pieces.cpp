@@ -308,7 +308,9 @@ std::vector<std::vector<Clip>>
 putTogether(const Song& song, std::vector<std::vector<Piece>> tracks, const HandJoin& join)
 {
     std::map<Frames, Reach> common;
-    for (const auto& pieces : tracks) {
+    for (auto& pieces : tracks) {
+        // A clip that was heard only within a crossfade has nothing left outside of it.
+        std::erase_if(pieces, [](const Piece& piece) { return piece.clip.length <= Frames(0); });
         const auto own = reaches(song, pieces, join);
         for (std::size_t i = 1; i < pieces.size(); ++i) {
             if (touches(pieces, i)) {
