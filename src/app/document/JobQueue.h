@@ -18,8 +18,8 @@
 namespace orthochron::app {
 
 // Long work off the GUI thread. A job is a function of a Work; what it returns comes back on the
-// GUI thread and is dropped when its receiver is gone, a newer job of the same name was started,
-// or it was stopped.
+// GUI thread and is dropped when its receiver is gone or a newer job of the same name was started.
+// One that was stopped still says so itself.
 //
 // Threads: everything public from the GUI thread.
 class JobQueue final : public QObject {
