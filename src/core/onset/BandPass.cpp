@@ -1,5 +1,7 @@
 #include "core/onset/BandPass.h"
 
+#include <fmt/format.h>
+
 #include "core/onset/AttackStart.h"
 #include "core/onset/WeakOnsets.h"
 
@@ -46,6 +48,13 @@ bandPassed(std::span<const float> samples, Hertz rate, const FrequencyBand& band
 {
     if (!(band.low.count() >= 0.0 && band.high.count() > band.low.count())) {
         return badArgument("a band reaches from a lower to a higher frequency");
+    }
+    if (band.low.count() >= 0.5 * rate.count()) {
+        return badArgument(fmt::format(
+            "the band begins at {:g} Hz, above what a rate of {:g} Hz holds",
+            band.low.count(),
+            rate.count()
+        ));
     }
     std::vector<float> heard(samples.begin(), samples.end());
     for (const double quality : kFourthOrder) {
