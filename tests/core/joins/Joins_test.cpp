@@ -51,6 +51,37 @@ RecordedReader clicksAndHum()
     };
 }
 
+TEST(Crossfade, ItsWordsAreReadBackAndOthersRefused)
+{
+    for (const FadeShape shape :
+         {FadeShape::Matched, FadeShape::EqualPower, FadeShape::EqualGain}) {
+        EXPECT_EQ(*parseFadeShape(fadeShapeWord(shape)), shape);
+    }
+    EXPECT_FALSE(parseFadeShape("Matched"));
+    EXPECT_FALSE(parseFadeShape(""));
+}
+
+TEST(Crossfade, BeginsWithOneSideAndEndsWithTheOther)
+{
+    for (const FadeShape shape :
+         {FadeShape::Matched, FadeShape::EqualPower, FadeShape::EqualGain}) {
+        for (const double alike : {-1.0, -0.3, 0.0, 0.6, 1.0}) {
+            const FadeGains first = fadeGains(shape, alike, 0.0);
+            const FadeGains last = fadeGains(shape, alike, 1.0);
+            EXPECT_NEAR(first.out, 1.0, 1e-9);
+            EXPECT_NEAR(first.in, 0.0, 1e-9);
+            EXPECT_NEAR(last.out, 0.0, 1e-9);
+            EXPECT_NEAR(last.in, 1.0, 1e-9);
+            for (double place = 0.05; place < 1.0; place += 0.05) {
+                const FadeGains gains = fadeGains(shape, alike, place);
+                const FadeGains mirrored = fadeGains(shape, alike, 1.0 - place);
+                EXPECT_NEAR(gains.in, mirrored.out, 1e-9);
+                EXPECT_TRUE(std::isfinite(gains.in) && gains.in >= 0.0);
+            }
+        }
+    }
+}
+
 TEST(JoinPlan, JoinsBetweenTheAttacksAndNeverInOne)
 {
     std::vector<Anchor> anchors;
