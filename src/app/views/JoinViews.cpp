@@ -395,13 +395,20 @@ void Loupe::paintEvent(QPaintEvent*)
         paintWave(
             painter, picture->edited[m], lane, 0.48 * lane.height() / static_cast<double>(loudest)
         );
-        painter.setPen(colours.secondInk);
+        // Names stand on a strip of the sheet, or the wave would run through them.
+        const QString name = QString::fromStdString(session_.song().track(set->tracks[m])->name);
         painter.setFont(Theme::label(7.5));
-        painter.drawText(
-            lane.adjusted(2, 0, 0, 0),
-            Qt::AlignLeft | Qt::AlignTop,
-            QString::fromStdString(session_.song().track(set->tracks[m])->name)
+        const QRectF label(
+            lane.left() + 2.0,
+            lane.top(),
+            painter.fontMetrics().horizontalAdvance(name) + 3.0,
+            painter.fontMetrics().height() - 2.0
         );
+        QColor strip = colours.lane;
+        strip.setAlpha(225);
+        painter.fillRect(label, strip);
+        painter.setPen(colours.secondInk);
+        painter.drawText(label, Qt::AlignLeft | Qt::AlignVCenter, name);
     }
     painter.setPen(QPen(colours.ink, 1.6));
     paintCrossfade(
