@@ -176,6 +176,44 @@ Result<Song> splitClips(
     return edit.finish(settings.join, sources);
 }
 
+namespace {
+
+// Moves an edge of one piece, over whatever lies there.
+Result<void> trimPiece(
+    std::vector<Piece>& pieces,
+    ClipId clip,
+    Edge edge,
+    Frames moved,
+    bool ripple,
+    std::uint32_t& lastId
+)
+{
+    auto taken = takenOut(pieces, {clip});
+    if (taken.empty()) {
+        return {};  // another of the chosen ones was pulled over it
+    }
+    Piece& piece = taken.front();
+    const Frames end = piece.clip.end();
+    if (edge == Edge::Start) {
+        pullStart(piece.clip, -moved);
+    } else {
+        pullEnd(piece.clip, moved);
+    }
+    piece.clip.byHand = true;
+    if (ripple) {
+        // The clip stays beside its neighbour; what comes later follows its end.
+        if (edge == Edge::Start) {
+            piece.clip.at -= moved;
+        }
+        if (auto shifted = shiftFrom(pieces, end, piece.clip.end() - end); !shifted) {
+            return shifted;
+        }
+    }
+    return layOver(pieces, std::move(taken), lastId);
+}
+
+}  // namespace
+
 Result<Song> trimClips(
     const Song& song,
     const ClipChoice& choice,
@@ -204,29 +242,9 @@ Result<Song> trimClips(
     for (const auto& [id, clips] : *chosen) {
         auto& pieces = edit.pieces(id);
         for (const ClipId clip : clips) {
-            auto taken = takenOut(pieces, {clip});
-            if (taken.empty()) {
-                continue;  // another of the chosen ones was pulled over it
-            }
-            Piece& piece = taken.front();
-            const Frames end = piece.clip.end();
-            if (isStart) {
-                pullStart(piece.clip, -moved);
-            } else {
-                pullEnd(piece.clip, moved);
-            }
-            piece.clip.byHand = true;
-            if (settings.ripple) {
-                // The clip stays beside its neighbour; what comes later follows its end.
-                if (isStart) {
-                    piece.clip.at -= moved;
-                }
-                if (auto shifted = shiftFrom(pieces, end, piece.clip.end() - end); !shifted) {
-                    return tl::unexpected(shifted.error());
-                }
-            }
-            if (auto laid = layOver(pieces, std::move(taken), edit.lastId()); !laid) {
-                return tl::unexpected(laid.error());
+            if (auto done = trimPiece(pieces, clip, edge, moved, settings.ripple, edit.lastId());
+                !done) {
+                return tl::unexpected(done.error());
             }
         }
     }
@@ -449,8 +467,8 @@ Result<Song> joinClips(
     HandEdit edit(song);
     bool isAny = false;
     for (const auto& [id, clips] : *chosen) {
-        const bool joined = joinContinuous(edit.pieces(id), [&](const Clip& clip) {
-            return clips.contains(clip.id);
+        const bool joined = joinContinuous(edit.pieces(id), [&wanted = clips](const Clip& clip) {
+            return wanted.contains(clip.id);
         });
         isAny = isAny || joined;
     }
