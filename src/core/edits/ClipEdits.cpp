@@ -34,6 +34,7 @@ public:
     {
         std::map<SetId, std::vector<TrackId>> sets;
         std::vector<std::vector<TrackId>> groups;
+        groups.reserve(opened_.size());
         for (const auto& [id, pieces] : opened_) {
             if (const MicSet* set = song_.setOf(id)) {
                 sets[set->id].push_back(id);
