@@ -34,7 +34,6 @@ public:
     {
         std::map<SetId, std::vector<TrackId>> sets;
         std::vector<std::vector<TrackId>> groups;
-        groups.reserve(opened_.size());
         for (const auto& [id, pieces] : opened_) {
             if (const MicSet* set = song_.setOf(id)) {
                 sets[set->id].push_back(id);
@@ -47,6 +46,7 @@ public:
         }
         for (const auto& group : groups) {
             std::vector<std::vector<Piece>> pieces;
+            pieces.reserve(group.size());
             for (const TrackId id : group) {
                 pieces.push_back(std::move(opened_.at(id)));
             }
