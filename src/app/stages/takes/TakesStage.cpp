@@ -309,11 +309,12 @@ std::vector<TrackId> TakesStage::tracksForSet() const
         }
         free.push_back(track->id);
         const auto recorded = recordedTake(song, track->id);
-        for (int row = 0; recorded && row < table_->rowCount(); ++row) {
-            if (song.takes[static_cast<std::size_t>(row)].id == recorded->take &&
-                table_->selectionModel()->isRowSelected(row)) {
-                chosen.push_back(track->id);
-            }
+        const auto take =
+            recorded ? std::ranges::find(song.takes, recorded->take, &Take::id) : song.takes.end();
+        const auto row = static_cast<int>(take - song.takes.begin());
+        if (take != song.takes.end() && row < table_->rowCount() &&
+            table_->selectionModel()->isRowSelected(row)) {
+            chosen.push_back(track->id);
         }
     }
     return chosen.size() > 1 ? chosen : free;
