@@ -22,7 +22,13 @@ GrooveChoice::GrooveChoice(Session& session, QWidget* parent) : QComboBox(parent
     setToolTip(tr("The feel that hits are moved towards"));
     connect(this, &QComboBox::activated, this, &GrooveChoice::choose);
     connect(&session_.document, &Document::songChanged, this, &GrooveChoice::fill);
+    readLibrary();
     fill();
+}
+
+void GrooveChoice::readLibrary()
+{
+    library_ = groovesIn(libraryFolder().toStdString());
 }
 
 QString GrooveChoice::libraryFolder()
@@ -44,8 +50,7 @@ void GrooveChoice::fill()
 {
     clear();
     addItem(tr("own feel"), static_cast<int>(Item::Own));
-    const auto kept = groovesIn(libraryFolder().toStdString());
-    for (const Groove& groove : kept) {
+    for (const Groove& groove : library_) {
         addGroove(
             tr("%1, of your own").arg(QString::fromStdString(groove.name)), Item::InLibrary, groove
         );
@@ -91,7 +96,7 @@ void GrooveChoice::choose(int index)
         }
         break;
     case Item::InSong: take(named(session_.song().grooves)); break;
-    case Item::InLibrary: take(named(groovesIn(libraryFolder().toStdString()))); break;
+    case Item::InLibrary: take(named(library_)); break;
     case Item::Keep: keepInSong(); break;
     case Item::KeepForAll: keepForAll(); break;
     case Item::Import: importFile(); break;
@@ -140,6 +145,7 @@ void GrooveChoice::keepForAll()
         keepGroove(groove, libraryFolder().toStdString()),
         tr("%1 is kept for all songs").arg(QString::fromStdString(groove.name))
     );
+    readLibrary();
 }
 
 void GrooveChoice::importFile()
@@ -187,6 +193,7 @@ void GrooveChoice::forget()
             forgetGroove(name, libraryFolder().toStdString()),
             tr("%1 is no longer kept").arg(QString::fromStdString(name))
         );
+        readLibrary();
     }
 }
 

@@ -31,8 +31,10 @@ private:
     [[nodiscard]] Groove present() const;
     void addGroove(const QString& text, Item item, const Groove& groove);
     void tell(const Result<void>& done, const QString& sentence);
+    void readLibrary();
 
     Session& session_;
+    std::vector<Groove> library_;  // as last read: not at every edit of the song
 };
 
 }  // namespace orthochron::app
