@@ -2,6 +2,7 @@
 # Installs from Debian what is needed to build, run and test, when any of it is missing.
 set -euo pipefail
 packages=(
+    libjack-jackd2-dev  # named first: else RtAudio brings the other server's, which removes this one
     g++ cmake ninja-build ccache pkg-config git clang-format
     qt6-base-dev libqt6svg6 qt6-svg-dev qt6-qpa-plugins libgl1-mesa-dev
     libsndfile1-dev libsoxr-dev libebur128-dev librtaudio-dev libxxhash-dev
@@ -17,4 +18,4 @@ echo "Installing: ${missing[*]}"
 root=()
 [ "$(id -u)" -eq 0 ] || root=(sudo)
 "${root[@]}" apt-get update -qq
-"${root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+"${root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends --no-remove "${missing[@]}" >/dev/null
