@@ -1,8 +1,8 @@
 #include <fmt/format.h>
 #include <rtaudio/RtAudio.h>
-#include <soxr.h>
 
 #include "engine/device/AudioDevice.h"
+#include "engine/device/OutputConverter.h"
 #include "engine/device/SimulatedDevice.h"
 
 #include <algorithm>
@@ -61,7 +61,13 @@ public:
                 this
             );
             if (deviceRate != wanted) {
-                prepareConversion(rate, Hertz(deviceRate), blockFrames);
+                auto converter =
+                    OutputConverter::create(rate, Hertz(deviceRate), blockFrames, callback_);
+                if (!converter) {
+                    audio_.closeStream();
+                    return tl::unexpected(converter.error());
+                }
+                converter_ = std::move(*converter);
             }
             audio_.startStream();
         } catch (const std::exception& error) {
@@ -79,10 +85,7 @@ public:
             // A device that went away while open has stopped by itself.
             callback_ = nullptr;
         }
-        if (converter_ != nullptr) {
-            soxr_delete(converter_);
-            converter_ = nullptr;
-        }
+        converter_.reset();
     }
     [[nodiscard]] std::string name() const override { return name_; }
     [[nodiscard]] bool isSimulated() const override { return false; }
@@ -90,58 +93,16 @@ public:
 private:
     HardwareDevice() = default;
 
-    void prepareConversion(Hertz from, Hertz to, unsigned blockFrames)
-    {
-        const soxr_io_spec_t io = soxr_io_spec(SOXR_FLOAT32_I, SOXR_FLOAT32_I);
-        converter_ = soxr_create(from.count(), to.count(), 2, nullptr, &io, nullptr, nullptr);
-        const double ratio = from.count() / to.count();
-        pulled_.assign(static_cast<std::size_t>(blockFrames * ratio + 8.0) * 2, 0.0F);
-        // Run it once, so that what it allocates is there before the first callback.
-        std::vector<float> out(static_cast<std::size_t>(blockFrames) * 2);
-        std::size_t used = 0;
-        std::size_t made = 0;
-        soxr_process(
-            converter_, pulled_.data(), pulled_.size() / 2, &used, out.data(), blockFrames, &made
-        );
-    }
-
     static int ask(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* self)
     {
         auto* device = static_cast<HardwareDevice*>(self);
         const std::span<float> target(
             static_cast<float*>(out), static_cast<std::size_t>(frames) * 2
         );
-        if (device->converter_ == nullptr) {
+        if (device->converter_) {
+            device->converter_->fill(target);
+        } else {
             device->callback_(target);
-            return 0;
-        }
-        std::size_t done = 0;
-        while (done < frames) {
-            std::size_t used = 0;
-            std::size_t made = 0;
-            soxr_process(
-                device->converter_,
-                nullptr,
-                0,
-                &used,
-                target.data() + done * 2,
-                frames - done,
-                &made
-            );
-            done += made;
-            if (done < frames) {
-                device->callback_(device->pulled_);
-                soxr_process(
-                    device->converter_,
-                    device->pulled_.data(),
-                    device->pulled_.size() / 2,
-                    &used,
-                    target.data() + done * 2,
-                    frames - done,
-                    &made
-                );
-                done += made;
-            }
         }
         return 0;
     }
@@ -152,8 +113,7 @@ private:
     std::vector<unsigned> rates_;
     std::string name_;
     AudioCallback callback_;
-    soxr_t converter_ = nullptr;
-    std::vector<float> pulled_;
+    std::unique_ptr<OutputConverter> converter_;  // none where the device runs at the song's rate
 };
 
 }  // namespace

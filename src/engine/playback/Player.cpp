@@ -76,6 +76,8 @@ void Player::startDevice()
 
 void Player::updateMix()
 {
+    // The reader thread looks slots up as it prepares a stream.
+    const std::scoped_lock lock(mutex_);
     for (const auto& track : song_->tracks) {
         const auto [place, isNew] = slots_.try_emplace(track->id, slots_.size() % kMixSlots);
         const bool isOn = alone_.empty() ? isHeard(*song_, *track)
