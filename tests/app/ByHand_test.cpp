@@ -68,6 +68,42 @@ TEST_F(ByHandWindow, SplitsTrimsSlipsAndMovesByMouseOnAllMicrophones)
     EXPECT_EQ(clips(0), 1U);
 }
 
+TEST_F(ByHandWindow, MovesAClipOfATrackInNoSetBesideAKitWithHits)
+{
+    findHitsAndFit();
+    const auto file = Kit::shared().folder() / "Room.wav";
+    const auto take = takeFromFile(file, song().rate, document_->songFolder());
+    ASSERT_TRUE(take);
+    ASSERT_TRUE(document_->apply(addTakes(song(), {{*take, false}}), QStringLiteral("Import")));
+    settle();
+    takeHold();
+    session_->zoomToAll();
+    settle();
+    const std::size_t lane = song().tracks.size() - 1;
+    const auto& area = window_->lanes().lanes()[lane].area;
+    ASSERT_TRUE(window_->rect().contains(window_->lanes().mapTo(window_.get(), area.center())));
+    const Frames before = song().tracks[lane]->clips[0].at;
+    const Frames at = toFrames(Seconds(6.0), song().rate);
+
+    // Painted while it is held, among the leaning strokes of the kit.
+    const QPoint from = grab(static_cast<int>(lane), at);
+    QTest::mousePress(&window_->lanes(), Qt::LeftButton, {}, from);
+    QMouseEvent move(
+        QEvent::MouseMove,
+        from + QPoint(80, 0),
+        window_->lanes().mapToGlobal(from + QPoint(80, 0)),
+        Qt::NoButton,
+        Qt::LeftButton,
+        {}
+    );
+    QApplication::sendEvent(&window_->lanes(), &move);
+    (void)window_->grab();
+    QTest::mouseRelease(&window_->lanes(), Qt::LeftButton, {}, from + QPoint(80, 0));
+    settle();
+
+    EXPECT_GT(song().tracks[lane]->clips[0].at, before) << status();
+}
+
 TEST_F(ByHandWindow, DoesTheSameWithKeysAlone)
 {
     openSong();

@@ -46,6 +46,39 @@ protected:
     }
 };
 
+TEST_F(JoinsWindow, ShowsTheJoinsOfTheSetOneIsAt)
+{
+    const std::size_t ofTheKit = session_->joins().size();
+    ASSERT_GT(ofTheKit, 10U);
+    std::vector<ImportedTake> takes;
+    for (const char* name : {"Room.wav", "Over left.wav"}) {
+        const auto file = Kit::shared().folder() / name;
+        if (auto take = takeFromFile(file, song().rate, document_->songFolder())) {
+            takes.push_back({*take, false});
+        }
+    }
+    const std::size_t before = song().tracks.size();
+    auto next = addTakes(song(), std::move(takes));
+    ASSERT_TRUE(next);
+    std::vector<TrackId> tracks;
+    for (std::size_t t = before; t < next->tracks.size(); ++t) {
+        tracks.push_back(next->tracks[t]->id);
+    }
+    ASSERT_FALSE(tracks.empty());
+    ASSERT_TRUE(document_->apply(makeSet(*next, tracks, "Pair"), QStringLiteral("Mic set")));
+    settle();
+
+    session_->setTrack(tracks[0]);
+    EXPECT_TRUE(session_->joins().empty());
+    settle();
+    (void)window_->grab();
+    press(Qt::Key_D);
+    session_->setTrack(song().tracks[0]->id);
+    EXPECT_EQ(session_->joins().size(), ofTheKit);
+    settle();
+    EXPECT_EQ(session_->joinsWorstFirst().size(), ofTheKit);
+}
+
 TEST_F(JoinsWindow, TheContactSheetShowsTheWorstFirstAndIsWalkedWithKeysAndMouse)
 {
     spoilChosen();

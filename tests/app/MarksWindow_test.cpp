@@ -43,6 +43,29 @@ protected:
     }
 };
 
+TEST_F(MarksWindow, AReleasedSliderEndsWhateverIsChosenMeanwhile)
+{
+    const auto other = path_.parent_path() / "again.orthochron";
+    ASSERT_TRUE(saveSong({History(song()), {}}, other));
+    window_->openSong(QString::fromStdString(other.string()));
+    settle();
+    ASSERT_EQ(session_->analysis(), nullptr);
+    session_->setTrack(song().tracks[0]->id);
+    auto* field = child<NumberField>("sensitivity");
+    field->setValue(30.0);
+    Q_EMIT field->finished(30.0);
+    // While the analysis runs the room is chosen, which is no lead.
+    session_->setTrack(song().tracks.back()->id);
+    for (int i = 0; i < 10; ++i) {
+        settle();
+    }
+    EXPECT_FALSE(jobs_->isBusy());
+    EXPECT_LE(document_->history().versions().size(), 3U);
+    // It was meant for the kick.
+    EXPECT_EQ(song().tracks[0]->detection.sensitivity, 30.0);
+    EXPECT_NE(song().tracks.back()->detection.sensitivity, 30.0);
+}
+
 TEST_F(MarksWindow, TheThresholdIsDraggedOnTheCurveOfTheLane)
 {
     const std::size_t before = marks(0).size();

@@ -106,6 +106,35 @@ TEST(JobQueue, BringsResultsBackToTheWindowsThread)
     EXPECT_FALSE(jobs.isBusy());
 }
 
+TEST(JobQueue, AJobThatThrowsBecomesASentence)
+{
+    JobQueue jobs;
+    QObject here;
+    const QSignalSpy broke(&jobs, &JobQueue::broke);
+    std::string said;
+    jobs.run(
+        QStringLiteral("Fit"),
+        true,
+        &here,
+        [](const Work&) -> Result<int> { throw std::bad_alloc(); },
+        [&](const Result<int>& done) { said = done ? "done" : done.error().message; }
+    );
+    bool isDone = false;
+    jobs.run(
+        QStringLiteral("Drawing"),
+        true,
+        &here,
+        [](const Work&) -> int { throw std::runtime_error("the disk is gone"); },
+        [&](int) { isDone = true; }
+    );
+    jobs.finish();
+    QCoreApplication::processEvents();
+    EXPECT_NE(said.find("memory"), std::string::npos) << said;
+    EXPECT_FALSE(isDone);
+    ASSERT_EQ(broke.count(), 1);
+    EXPECT_EQ(broke.first().first().toString(), QStringLiteral("Drawing: the disk is gone"));
+}
+
 TEST(JobQueue, DropsWhatIsStoppedReplacedOrNoLongerWanted)
 {
     JobQueue jobs;

@@ -31,7 +31,7 @@ void JobQueue::enqueue(
     const QString& name,
     bool shown,
     QObject* receiver,
-    std::function<void(const Work&)> work,
+    std::function<std::string(const Work&)> work,
     std::function<void()> done
 )
 {
@@ -78,7 +78,7 @@ void JobQueue::serve(const std::stop_token& stopped)
                                     this, [this] { Q_EMIT progressed(); }, Qt::QueuedConnection
                                 );
                             }};
-            entry->work(work);
+            entry->trouble = entry->work(work);
         }
         QMetaObject::invokeMethod(
             this, [this, entry] { deliver(entry); }, Qt::QueuedConnection
@@ -89,7 +89,9 @@ void JobQueue::serve(const std::stop_token& stopped)
 void JobQueue::deliver(const std::shared_ptr<Entry>& entry)
 {
     std::erase(entries_, entry);
-    if (!entry->isDropped && entry->receiver) {
+    if (!entry->isDropped && !entry->trouble.empty()) {
+        Q_EMIT broke(entry->name + QStringLiteral(": ") + QString::fromStdString(entry->trouble));
+    } else if (!entry->isDropped && entry->receiver) {
         entry->done();
     }
     Q_EMIT progressed();

@@ -4,6 +4,7 @@
 #include <QPointer>
 #include <QString>
 
+#include "core/base/Result.h"
 #include "core/base/Work.h"
 
 #include <atomic>
@@ -12,7 +13,10 @@
 #include <functional>
 #include <memory>
 #include <mutex>
+#include <new>
+#include <string>
 #include <thread>
+#include <utility>
 #include <vector>
 
 namespace orthochron::app {
@@ -33,15 +37,33 @@ public:
 
     // Runs `work` on a worker, then `done` with its result here, if `receiver` still lives.
     // A job with a `name` replaces an older one of that name. `shown` jobs have a progress line.
+    // A job that throws has failed: its Result says why; one that gives no Result is not done, and
+    // broke() says why.
     template<class Job, class Done>
     void run(const QString& name, bool shown, QObject* receiver, Job work, Done done)
     {
-        auto result = std::make_shared<std::invoke_result_t<Job, const Work&>>();
+        using R = std::invoke_result_t<Job, const Work&>;
+        auto result = std::make_shared<R>();
         enqueue(
             name,
             shown,
             receiver,
-            [work = std::move(work), result](const Work& given) { *result = work(given); },
+            [work = std::move(work), result](const Work& given) {
+                std::string trouble;
+                try {
+                    *result = work(given);
+                } catch (const std::bad_alloc&) {
+                    trouble = "there is not enough memory for this; close other programs";
+                } catch (const std::exception& error) {
+                    trouble = error.what();
+                }
+                if constexpr (requires(R answer) { answer.error(); }) {
+                    if (!trouble.empty()) {
+                        *result = failed(std::exchange(trouble, {}));
+                    }
+                }
+                return trouble;
+            },
             [done = std::move(done), result] { done(std::move(*result)); }
         );
     }
@@ -56,24 +78,26 @@ public:
 
 Q_SIGNALS:
     void progressed();
+    void broke(const QString& sentence);
 
 private:
     struct Entry {
         QString name;
         bool isShown = false;
         QPointer<QObject> receiver;
-        std::function<void(const Work&)> work;
+        std::function<std::string(const Work&)> work;
         std::function<void()> done;
         std::stop_source stop;
         std::atomic<double> progress{0.0};
         std::atomic<bool> isDropped{false};  // replaced by a newer job of its name
+        std::string trouble;                 // what it threw, when its result cannot say so
     };
 
     void enqueue(
         const QString& name,
         bool shown,
         QObject* receiver,
-        std::function<void(const Work&)> work,
+        std::function<std::string(const Work&)> work,
         std::function<void()> done
     );
     void serve(const std::stop_token& stopped);

@@ -49,6 +49,7 @@ Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, Q
     connect(&document, &Document::opened, this, &Session::forget);
     connect(&document, &Document::songChanged, this, &Session::songChanged);
     connect(&document, &Document::failed, this, &Session::failed);
+    connect(&jobs, &JobQueue::broke, this, &Session::failed);
     connect(&waves, &WaveCache::changed, this, &Session::scaleChanged);
 }
 
@@ -143,8 +144,16 @@ void Session::setFollows(bool follows)
 void Session::setTrack(TrackId track)
 {
     if (track_ != track) {
+        const MicSet* before = set();
         track_ = track;
         mark_ = MarkId();
+        if (set() != before) {
+            // Joins and findings are those of the set one is at.
+            allFindings_.clear();
+            refreshCuts();
+            orderJoins();
+            Q_EMIT findingsChanged();
+        }
         Q_EMIT choiceChanged();
         refreshPreview();
     }
@@ -470,6 +479,18 @@ void Session::songChanged()
         }
         clips_ = std::move(left);
     }
+    refreshCuts();
+    orderJoins();
+    player.setSong(document.song(), document.sources());
+    refreshPreview();
+    Q_EMIT choiceChanged();
+    Q_EMIT findingsChanged();
+    Q_EMIT scaleChanged();
+}
+
+// What depends on where the set one is at is cut.
+void Session::refreshCuts()
+{
     const MicSet* chosen = set();
     std::vector<std::shared_ptr<const Track>> tracks;
     if (chosen != nullptr) {
@@ -501,12 +522,6 @@ void Session::songChanged()
         }
         audit();
     }
-    orderJoins();
-    player.setSong(document.song(), document.sources());
-    refreshPreview();
-    Q_EMIT choiceChanged();
-    Q_EMIT findingsChanged();
-    Q_EMIT scaleChanged();
 }
 
 PlaceText placeText(const Song& song, Frames songTime)

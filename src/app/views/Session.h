@@ -113,6 +113,7 @@ private:
     void songChanged();
     void clampView();
     void refreshPreview();
+    void refreshCuts();
     void audit();
     void orderJoins();
 

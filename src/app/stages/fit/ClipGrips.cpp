@@ -406,6 +406,8 @@ void ClipGrips::paintProposal(QPainter& painter, const Lane& lane) const
     const double top = lane.area.top() + 4.0;
     const double bottom = lane.area.bottom() - 5.0;
     const double tolerance = std::max(1.0, inMilliseconds(session_.request.fit.leaveWithin));
+    // The track that is dragged may be in no set, while a kit beside it has hits.
+    const MicSet* dragged = session_.song().setOf(pressedTrack_);
     bool wasGood = false;
     bool isProposed = false;
     for (const JudgedHit& hit : preview.performance.hits) {
@@ -427,7 +429,7 @@ void ClipGrips::paintProposal(QPainter& painter, const Lane& lane) const
         }
         if (std::abs(offMs) <= kLooksGood) {
             wasGood = true;
-        } else if (wasGood && !isProposed && lane.set == session_.song().setOf(pressedTrack_)->id) {
+        } else if (wasGood && !isProposed && dragged != nullptr && lane.set == dragged->id) {
             const Frames at = session_.heardAt(hit.played.start) + by_ -
                               toFrames(session_.request.joins.leadIn, song.rate);
             const double x = lanes_.xOf(at);

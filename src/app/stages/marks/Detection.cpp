@@ -202,7 +202,8 @@ void Detection::tune(bool isFinal)
     const MicSet* set = session_.set();
     if (session_.analysis() == nullptr || !session_.analysis()->contains(id) || set == nullptr) {
         if (isFinal) {
-            session_.detect([this] { tune(true); });
+            // Meanwhile another track may be chosen: what was let go of is meant for this one.
+            session_.detect([this, id, wanted = settings()] { place(id, wanted); });
         }
         return;
     }
@@ -213,12 +214,22 @@ void Detection::tune(bool isFinal)
     trying_ = wanted;
     Q_EMIT tried();
     if (isFinal) {
-        trying_.reset();
-        session_.document.apply(
-            placeMarks(session_.song(), set->id, *session_.analysis(), {{id, wanted}}),
-            tr("Set the sensitivity")
-        );
+        place(id, wanted);
     }
+}
+
+void Detection::place(TrackId id, const OnsetSettings& wanted)
+{
+    trying_.reset();
+    const MicSet* set = session_.song().setOf(id);
+    if (set == nullptr || session_.analysis() == nullptr || !session_.analysis()->contains(id)) {
+        fill();
+        return;
+    }
+    session_.document.apply(
+        placeMarks(session_.song(), set->id, *session_.analysis(), {{id, wanted}}),
+        tr("Set the sensitivity")
+    );
 }
 
 }  // namespace orthochron::app

@@ -34,6 +34,7 @@ private:
     [[nodiscard]] OnsetSettings settings() const;
     void fill();
     void tune(bool isFinal);
+    void place(TrackId id, const OnsetSettings& wanted);
 
     Session& session_;
     QLabel* title_ = nullptr;
