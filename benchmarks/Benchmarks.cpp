@@ -141,7 +141,7 @@ BENCHMARK(OnsetsOfOneLeadByAubio)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 struct BigWindow {
     app::JobQueue jobs;
-    app::Document document{jobs};
+    app::Document document;
     engine::Player player{
         std::make_unique<engine::SimulatedDevice>(engine::SimulatedDevice::Clock::ByHand)};
     app::Session session{jobs, document, player};
@@ -298,7 +298,7 @@ void BigSongOpened(benchmark::State& state)
     for (auto _ : state) {
         state.PauseTiming();
         auto jobs = std::make_unique<app::JobQueue>();
-        app::Document document(*jobs);
+        app::Document document;
         engine::Player player(
             std::make_unique<engine::SimulatedDevice>(engine::SimulatedDevice::Clock::ByHand)
         );

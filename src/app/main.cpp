@@ -152,7 +152,7 @@ int main(int argc, char** argv)
         Theme::setSheet(Sheet::Night);
     }
     JobQueue jobs;
-    Document document(jobs);
+    Document document;
     orthochron::engine::Player player(orthochron::engine::openDevice());
     Session session(jobs, document, player);
     MainWindow window(session);
@@ -160,6 +160,9 @@ int main(int argc, char** argv)
     const QStringList paths = parser.positionalArguments();
     if (paths.size() == 1 && paths.first().endsWith(QStringLiteral(".orthochron"))) {
         window.openSong(paths.first());
+    }
+    if (!parser.isSet(QStringLiteral("screenshot"))) {
+        window.offerUnsaved();
     }
     if (parser.isSet(QStringLiteral("screenshot"))) {
         Shot shot;

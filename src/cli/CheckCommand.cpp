@@ -5,6 +5,7 @@
 #include "core/audio/SoundFile.h"
 #include "core/audit/SongAudit.h"
 #include "core/files/AtomicFile.h"
+#include "core/files/JsonText.h"
 #include "core/files/SongFile.h"
 
 namespace orthochron::cli {
@@ -127,7 +128,7 @@ Result<int> checkFiles(const CheckOptions& options, const Context& context)
     for (const auto& audio : *edited) {
         length = std::max(length, audio->frames());
     }
-    const auto map = editMapFrom(Json::parse(*text, nullptr, false), rate, length, options.edits);
+    const auto map = editMapFrom(parseJson(*text), rate, length, options.edits);
     if (!map) {
         return tl::unexpected(map.error());
     }

@@ -218,7 +218,9 @@ load(const Inputs& inputs, const TempoMap& tempo, double sensitivity, const Cont
         tracks.push_back(track.id);
         putTrack(song, std::move(track));
         loaded.sources->put(
-            song.takes.back().id, std::make_unique<MemorySource>(*audio[i], song.rate)
+            song.takes.back().id,
+            std::make_unique<MemorySource>(*audio[i], song.rate),
+            inputs.paths[i]
         );
         loaded.formats.push_back(facts[i].formatCode);
     }
@@ -255,11 +257,6 @@ Result<void> printAll(
         if (*format != PrintFormat::Same) {
             // The name says what is in the file.
             target.replace_extension(*format == PrintFormat::Flac ? ".flac" : ".wav");
-        }
-        if (fs::equivalent(target, inputs.paths[i], error)) {
-            return badArgument(fmt::format(
-                "{}: would overwrite its own input; choose another --out-dir", target.string()
-            ));
         }
         prints.push_back({loaded.song.tracks[i]->id, target, loaded.formats[i]});
     }
@@ -368,9 +365,9 @@ void addFit(CLI::App& app, Choice& choice)
         "--furthest-ms", o->furthestMs, "Feel and strays move a hit no further than this"
     );
     command->add_option("--humanise-ms", o->humaniseMs, "Standard deviation of a random move");
-    command->add_option("--seed", o->seed);
+    command->add_option("--seed", o->seed)->check(CLI::NonNegativeNumber);
     command->add_option("--method", o->method, "cut");
-    command->add_option("--material", o->material);
+    command->add_option("--material", o->material)->check(CLI::IsMember({"hits", "line", "blend"}));
     command->add_option("--lead-in-ms", o->leadInMs);
     command->add_option("--crossfade-ms", o->crossfadeMs);
     command->add_option("--crossfade-shape", o->shape, "matched, equal-power or equal-gain");

@@ -46,21 +46,28 @@ struct Mono {
     Hertz rate{0.0};
 };
 
-// All channels of a file as their mean; at `rate` when one is given.
+// All channels of a file as their mean. Errors: BadArgument when it has not the `rate` wanted.
 Result<Mono> readMono(const std::string& path, std::optional<Hertz> rate)
 {
-    auto reader = SoundFileReader::open(path);
+    const auto reader = SoundFileReader::open(path);
     if (!reader) {
         return tl::unexpected(reader.error());
     }
-    const auto source = atRate(std::move(*reader), rate.value_or((*reader)->rate()));
-    const auto audio = readAll(*source);
+    if (rate && (*reader)->rate() != *rate) {
+        return badArgument(fmt::format(
+            "{}: has a rate of {:g} Hz, not {:g}; microphones of one set have one rate",
+            path,
+            (*reader)->rate().count(),
+            rate->count()
+        ));
+    }
+    const auto audio = readAll(**reader);
     if (!audio) {
         return tl::unexpected(audio.error());
     }
     Mono mono{
         std::vector<float>(static_cast<std::size_t>((*audio)->frames().count()), 0.0F),
-        source->rate()};
+        (*reader)->rate()};
     const float part = 1.0F / static_cast<float>((*audio)->channels());
     for (int c = 0; c < (*audio)->channels(); ++c) {
         const auto channel = (*audio)->channel(c);

@@ -212,10 +212,10 @@ Result<int> render(const RenderOptions& options, const Context& context)
         std::error_code error;
         std::filesystem::create_directories(options.stems, error);
         std::vector<TrackPrint> prints;
-        for (const auto& track : opened->song().tracks) {
+        const auto names = printNames(opened->song(), settings->format);
+        for (std::size_t t = 0; t < names.size(); ++t) {
             prints.push_back(
-                {track->id,
-                 std::filesystem::path(options.stems) / printName(*track, settings->format)}
+                {opened->song().tracks[t]->id, std::filesystem::path(options.stems) / names[t]}
             );
         }
         auto printed = printTracks(opened->song(), **sources, prints, *settings, context.work);

@@ -3,10 +3,14 @@
 
 #include "cli/Commands.h"
 
+#include <algorithm>
+#include <cmath>
 #include <csignal>
 #include <cstdio>
+#include <cstdlib>
 #include <exception>
 #include <mutex>
+#include <stdexcept>
 #include <thread>
 
 namespace orthochron::cli {
@@ -14,11 +18,13 @@ namespace orthochron::cli {
 void print(const Context& context, const Json& json, const std::string& readable)
 {
     if (context.asJson) {
-        fmt::print("{}\n", json.dump());
+        fmt::print("{}\n", json.dump(-1, ' ', false, Json::error_handler_t::replace));
     } else {
         fmt::print("{}", readable);
     }
-    std::fflush(stdout);
+    if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) {
+        throw std::runtime_error("what was found cannot be written to standard output");
+    }
 }
 
 int exitCodeOf(ErrorKind kind)
@@ -69,6 +75,29 @@ private:
     std::jthread waiter_;
 };
 
+// Numbers a command cannot mean: CLI11 takes "nan" and "inf" for numbers like any other.
+const CLI::Option* findEndless(const CLI::App& command)
+{
+    for (const CLI::Option* option : command.get_options()) {
+        for (const std::string& text : option->results()) {
+            if (option->get_type_name() == "FLOAT" &&
+                !std::isfinite(std::strtod(text.c_str(), nullptr))) {
+                return option;
+            }
+        }
+    }
+    return nullptr;
+}
+
+// An error is one line, whatever is in a file's name.
+std::string onOneLine(std::string text)
+{
+    std::ranges::replace_if(
+        text, [](unsigned char c) { return c < 32 || c == 127; }, '?'
+    );
+    return text;
+}
+
 std::function<void(double)> progressBar()
 {
     if (isatty(STDERR_FILENO) == 0) {
@@ -113,11 +142,19 @@ int run(int argc, char** argv)
     } catch (const CLI::ParseError& error) {
         return app.exit(error) == 0 ? 0 : 2;
     }
+    for (const CLI::App* command : app.get_subcommands()) {
+        if (const CLI::Option* option = findEndless(*command)) {
+            fmt::print(
+                stderr, "orthochron-cli: {}: is no number that can be meant\n", option->get_name()
+            );
+            return 2;
+        }
+    }
     const Interrupt interrupt;
     const Context context{{interrupt.token(), progressBar()}, choice.asJson};
     const auto outcome = choice.run(context);
     if (!outcome) {
-        fmt::print(stderr, "orthochron-cli: {}\n", outcome.error().message);
+        fmt::print(stderr, "orthochron-cli: {}\n", onOneLine(outcome.error().message));
         return exitCodeOf(outcome.error().kind);
     }
     return *outcome;
@@ -129,10 +166,12 @@ int run(int argc, char** argv)
 
 int main(int argc, char** argv)
 {
+    // A reader that goes away is an error like a full disk, not the end.
+    std::signal(SIGPIPE, SIG_IGN);
     try {
         return orthochron::cli::run(argc, argv);
     } catch (const std::exception& error) {
-        std::fprintf(stderr, "orthochron-cli: it went wrong inside: %s\n", error.what());
+        std::fprintf(stderr, "orthochron-cli: it failed: %s\n", error.what());
         return 1;
     }
 }

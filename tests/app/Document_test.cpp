@@ -59,7 +59,7 @@ protected:
 
     Folder folder_;
     JobQueue jobs_;
-    Document document_{jobs_};
+    Document document_;
 };
 
 TEST_F(DocumentTest, SavesAndOpensWithItsHistory)
@@ -116,7 +116,7 @@ TEST_F(DocumentTest, WhatWasNotSavedComesBackOnlyUntilItIsDiscarded)
     document_.autosave();
     settle();
     {
-        Document after(jobs_);
+        Document after;
         // The lock is the first document's: another program has to be told.
         EXPECT_FALSE(after.open(path("song.orthochron")));
     }
@@ -131,6 +131,110 @@ TEST_F(DocumentTest, WhatWasNotSavedComesBackOnlyUntilItIsDiscarded)
     ASSERT_TRUE(again);
     EXPECT_FALSE(again->isRecovered);
     EXPECT_TRUE(document_.song()->tracks.empty());
+}
+
+TEST_F(DocumentTest, AnOlderAutosaveNeverWins)
+{
+    ASSERT_TRUE(document_.save(path("song.orthochron")));
+    document_.apply(songOfTakes(), QStringLiteral("Import"));
+    document_.autosave();
+    const auto kept = autosavePath(folder_ / "song.orthochron");
+    std::filesystem::copy_file(kept, folder_ / "late");
+    document_.apply(renameSong(*document_.song(), "Newer"), QStringLiteral("Rename"));
+    ASSERT_TRUE(document_.save(path("song.orthochron")));
+    EXPECT_FALSE(std::filesystem::exists(kept));
+
+    // It lands after the save all the same, as a lagging disk might have it.
+    std::filesystem::copy_file(folder_ / "late", kept);
+    auto opened = document_.open(path("song.orthochron"));
+    ASSERT_TRUE(opened);
+    EXPECT_FALSE(opened->isRecovered);
+    EXPECT_EQ(document_.song()->name, "Newer");
+
+    // Nor does one of another song that stood under the name.
+    ASSERT_TRUE(document_.save(path("other.orthochron")));
+    std::filesystem::copy_file(folder_ / "late", autosavePath(folder_ / "other.orthochron"));
+    opened = document_.open(path("other.orthochron"));
+    ASSERT_TRUE(opened);
+    EXPECT_FALSE(opened->isRecovered);
+}
+
+TEST_F(DocumentTest, ASongWithoutANameIsKeptUntilItIsSavedOrDiscarded)
+{
+    const auto left = [&](const char* name) {
+        Document crashed;
+        Song song = songOfTakes();
+        for (Take& take : song.takes) {
+            take.path = (folder_ / take.path).string();  // as imported into a song without a name
+        }
+        crashed.apply(renameSong(song, name), QStringLiteral("Import"));
+        crashed.autosave();
+        EXPECT_TRUE(unsavedSongs().empty()) << "it is at work on it";
+    };
+    left("First");
+    const auto kept = unsavedSongs();
+    ASSERT_EQ(kept.size(), 1U);
+    EXPECT_EQ(kept[0].song->name, "First");
+    EXPECT_EQ(kept[0].song->tracks.size(), 2U);
+
+    // The next song without a name has a place of its own.
+    document_.apply(renameSong(songOfTakes(), "Second"), QStringLiteral("Import"));
+    document_.autosave();
+    ASSERT_EQ(unsavedSongs().size(), 1U);
+    document_.discard();
+
+    ASSERT_TRUE(document_.openUnsaved(kept[0].file));
+    EXPECT_EQ(document_.song()->name, "First");
+    EXPECT_TRUE(document_.isChanged());
+    EXPECT_TRUE(document_.troubles().empty());
+    document_.apply(renameSong(*document_.song(), "First again"), QStringLiteral("Rename"));
+    document_.autosave();
+    EXPECT_TRUE(std::filesystem::exists(kept[0].file));
+    ASSERT_TRUE(document_.save(path("song.orthochron")));
+    EXPECT_FALSE(std::filesystem::exists(kept[0].file));
+    EXPECT_TRUE(unsavedSongs().empty());
+}
+
+TEST(AutosaveLane, SteadyEditingNeverPutsItOff)
+{
+    const Folder folder;
+    Autosave lane(std::chrono::milliseconds(50), [](const std::string&) {});
+    Song song;
+    int edits = 0;
+    // Every edit comes sooner than the delay after the one before.
+    while (!std::filesystem::exists(folder / "kept") && edits < 1000) {
+        song.name = std::to_string(++edits);
+        lane.changed({History(song), {}}, folder / "kept");
+        std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    }
+    EXPECT_LT(edits, 1000);
+    lane.flush();
+    EXPECT_EQ(loadSong(folder / "kept")->history.song()->name, std::to_string(edits));
+}
+
+TEST(AutosaveLane, WritesWhatWaitsBeforeItGoesAndNothingThatWasDropped)
+{
+    const Folder folder;
+    {
+        Autosave lane(std::chrono::hours(1), [](const std::string&) {});
+        lane.changed({History(Song{}), {}}, folder / "dropped");
+        lane.drop();
+        lane.changed({History(Song{}), {}}, folder / "kept");
+    }
+    EXPECT_FALSE(std::filesystem::exists(folder / "dropped"));
+    EXPECT_TRUE(std::filesystem::exists(folder / "kept"));
+}
+
+TEST(AutosaveLane, SaysWhatWentWrong)
+{
+    const Folder folder;
+    std::string said;
+    {
+        Autosave lane(std::chrono::hours(1), [&](const std::string& sentence) { said = sentence; });
+        lane.changed({History(Song{}), {}}, folder / "no/such/folder");
+        lane.flush();
+    }
+    EXPECT_NE(said.find("no/such/folder"), std::string::npos) << said;
 }
 
 TEST_F(DocumentTest, GoesBackToWhatTheFileHolds)

@@ -1,3 +1,4 @@
+#include <QListWidget>
 #include <QMenu>
 #include <QTableWidget>
 #include <QToolButton>
@@ -293,6 +294,79 @@ TEST_F(Shell, SavingUnderAnotherNameKeepsTheTakesFoundAndTheSongRemembered)
     settle();
     EXPECT_TRUE(document_->troubles().empty());
     EXPECT_EQ(song().tracks.size(), 8U);
+}
+
+TEST_F(Shell, ASongFromRecentAsksAsOpenDoes)
+{
+    openSong();
+    const auto other = path_.parent_path() / "recent.orthochron";
+    ASSERT_TRUE(saveSong({History(Song{}), {}}, other));
+    {
+        Document elsewhere;
+        ASSERT_TRUE(elsewhere.open(QString::fromStdString(other.string())));
+    }
+    press(Qt::Key_M);
+    auto* recent = window_->findChild<QMenu*>(QStringLiteral("recent"));
+    Q_EMIT recent->aboutToShow();
+    ASSERT_EQ(recent->actions().first()->text().toStdString(), other.string());
+
+    answerNext(QMessageBox::RejectRole);
+    recent->actions().first()->trigger();
+    EXPECT_EQ(document_->path().toStdString(), path_.string());
+    EXPECT_TRUE(document_->isChanged());
+
+    answerNext(QMessageBox::DestructiveRole);
+    recent->actions().first()->trigger();
+    EXPECT_EQ(document_->path().toStdString(), other.string());
+}
+
+TEST_F(Shell, OffersSongsThatWereLeftWithoutAName)
+{
+    openSong();
+    Song without = song();  // one without a name knows its takes by their whole paths
+    for (Take& take : without.takes) {
+        take.path = pathOf(take, document_->songFolder()).string();
+    }
+    for (const char* name : {"One", "Two"}) {
+        Document crashed;
+        crashed.apply(renameSong(without, name), QStringLiteral("Import"));
+        crashed.autosave();
+    }
+    const auto dialogNext = [&](const std::function<void(QDialog&)>& act) {
+        QTimer::singleShot(0, &answers_, [act] {
+            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+            ASSERT_NE(dialog, nullptr);
+            act(*dialog);
+        });
+    };
+    document_->startNew();
+    const auto listOf = [](QDialog& dialog) {
+        return dialog.findChild<QListWidget*>(QStringLiteral("unsavedSongs"));
+    };
+    // Later keeps both; one is discarded; the other opened, and is unsaved work as before.
+    dialogNext([&](QDialog& dialog) {
+        EXPECT_EQ(listOf(dialog)->count(), 2);
+        EXPECT_FALSE(listOf(dialog)->item(0)->icon().isNull());
+        dialog.reject();
+    });
+    window_->offerUnsaved();
+    EXPECT_EQ(unsavedSongs().size(), 2U);
+    std::string opened;
+    dialogNext([&](QDialog& dialog) {
+        const bool isOne = listOf(dialog)->item(0)->text().startsWith(QStringLiteral("One"));
+        answerNext(QMessageBox::DestructiveRole);
+        dialog.findChild<QPushButton*>(QStringLiteral("discardUnsaved"))->click();
+        EXPECT_EQ(listOf(dialog)->count(), 1);
+        opened = isOne ? "Two" : "One";
+        dialog.findChild<QPushButton*>(QStringLiteral("openUnsaved"))->click();
+    });
+    window_->offerUnsaved();
+    settle();
+    EXPECT_EQ(song().name, opened);
+    EXPECT_TRUE(document_->isChanged());
+    EXPECT_TRUE(document_->path().isEmpty());
+    document_->discard();
+    EXPECT_TRUE(unsavedSongs().empty());
 }
 
 TEST_F(Shell, AsksBeforeItClosesASongThatWasChanged)

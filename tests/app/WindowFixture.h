@@ -83,7 +83,7 @@ protected:
         player_.reset();
         document_.reset();
         jobs_ = std::make_unique<JobQueue>();
-        document_ = std::make_unique<Document>(*jobs_);
+        document_ = std::make_unique<Document>();
         player_ = std::make_unique<engine::Player>(
             std::make_unique<engine::SimulatedDevice>(engine::SimulatedDevice::Clock::ByHand)
         );

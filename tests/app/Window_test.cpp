@@ -1,3 +1,4 @@
+#include "app/EditingChild.h"
 #include "app/WindowFixture.h"
 
 // Drives the real window with mouse and keys, on twelve bars of the demo drummer.
@@ -371,8 +372,7 @@ TEST_F(Window, OffersWhatWasNotSavedAfterACrash)
 TEST_F(Window, RefusesToOpenASongTwice)
 {
     openSong();
-    JobQueue jobs;
-    Document other(jobs);
+    Document other;
 
     const auto opened = other.open(QString::fromStdString(path_.string()));
 
@@ -530,6 +530,11 @@ int main(int argc, char** argv)
     QApplication application(argc, argv);
     QApplication::setOrganizationName(QStringLiteral("Orthochron"));
     QApplication::setApplicationName(QStringLiteral("orthochron-test"));
+    if (argc == 4 && QLatin1String(argv[1]) == QLatin1String(orthochron::app::kEditingChild)) {
+        orthochron::app::editUntilKilled(
+            QString::fromLocal8Bit(argv[2]), QByteArray(argv[3]).toUInt()
+        );
+    }
     orthochron::app::Theme::install();
     return RUN_ALL_TESTS();
 }

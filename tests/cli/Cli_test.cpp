@@ -1,6 +1,7 @@
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
+#include "core/base/Hash.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
@@ -8,6 +9,7 @@
 #include "core/files/SongFile.h"
 #include "testkit/Folder.h"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstdio>
@@ -72,6 +74,62 @@ protected:
     static inline std::unique_ptr<Folder> folder_;
     static inline testkit::SmallKit kit_;
 };
+
+TEST_F(FitCommand, ValuesThatCannotBeMeantAreWrongUsage)
+{
+    for (const char* wrong :
+         {"--seed -1",
+          "--material glass",
+          "--drift nan",
+          "--furthest-ms inf",
+          "--lead-in-ms nan",
+          "--crossfade-ms -nan"}) {
+        EXPECT_EQ(run(fit("wrong", wrong)).code, 2) << wrong;
+        EXPECT_FALSE(std::filesystem::exists(*folder_ / "wrong")) << wrong;
+    }
+    const auto other = *folder_ / "slow.wav";
+    testkit::writeSound(
+        other,
+        testkit::soundOf(
+            1.0, [](std::int64_t) { return 0.1; }, Hertz(44100.0)
+        ),
+        PrintFormat::Wav24,
+        Hertz(44100.0)
+    );
+    const auto kick = quoted(kit_.takes[0]);
+    EXPECT_EQ(run("onsets " + kick + " --against " + quoted(other)).code, 2);
+}
+
+TEST_F(FitCommand, WhatCannotBeWrittenToStandardOutputIsAFailure)
+{
+    const auto codeOf = [](const std::string& line) {
+        return WEXITSTATUS(std::system(("bash -c '" + line + "'").c_str()));
+    };
+    const std::string shell = std::string(ORTHOCHRON_CLI) + " onsets \"" + kit_.takes[0].string() +
+                              "\" --json 2>/dev/null";
+    EXPECT_EQ(codeOf(shell + " >/dev/full"), 1);
+    EXPECT_EQ(codeOf(shell + " | true; exit ${PIPESTATUS[0]}"), 1);
+}
+
+TEST_F(FitCommand, NamesOfAnyBytesWorkAndErrorsStayOnOneLine)
+{
+    const auto odd = *folder_ / "b\xff\nd.wav";
+    std::filesystem::copy_file(kit_.takes[0], odd);
+    const auto outcome = run("info " + quoted(odd) + " --json");
+    EXPECT_EQ(outcome.code, 0);
+    EXPECT_TRUE(Json::accept(outcome.out));
+    FILE* pipe = ::popen(
+        (std::string(ORTHOCHRON_CLI) + " info " + quoted(*folder_ / "no\nsuch.wav") + " 2>&1")
+            .c_str(),
+        "r"
+    );
+    std::string said;
+    for (int c = std::fgetc(pipe); c != EOF; c = std::fgetc(pipe)) {
+        said += static_cast<char>(c);
+    }
+    EXPECT_EQ(WEXITSTATUS(::pclose(pipe)), 3);
+    EXPECT_EQ(std::ranges::count(said, '\n'), 1) << said;
+}
 
 TEST_F(FitCommand, PutsEveryMainHitOnItsLineInTheAudioItself)
 {
@@ -512,6 +570,31 @@ TEST(DemoCommand, WritesASongThatIsWholeAndRendersAsLongAsItIs)
         testkit::readSound(folder / "mix.wav").frames(),
         Frames(std::llround(16 * 60.0 / 92.0 * 48000.0))
     );
+    // Neither takes nor the song are ever written over, nor is a device.
+    const auto hashes = [&] {
+        std::string all;
+        for (const auto& each : std::filesystem::directory_iterator(folder.path())) {
+            all += each.is_regular_file() ? *hashOfFile(each.path()) : "";
+        }
+        return all;
+    };
+    const std::string before = hashes();
+    for (const std::string& where :
+         {"--stems " + quoted(folder.path()),
+          "--out " + quoted(folder / "Kick in.wav"),
+          "--out " + song,
+          std::string("--out /dev/null")}) {
+        EXPECT_EQ(run("render " + song + " --range 1:2 " + where).code, 2) << where;
+        EXPECT_EQ(hashes(), before) << where;
+    }
+    EXPECT_EQ(
+        run("fit " + quoted(folder / "Room.wav") + " --lead " + quoted(folder / "Room.wav") +
+            " --bpm 92 --out-dir " + quoted(folder.path()))
+            .code,
+        2
+    );
+    EXPECT_EQ(hashes(), before);
+
     ASSERT_EQ(run("render " + song + " --range 2:3 --stems " + quoted(folder / "stems")).code, 0);
     EXPECT_TRUE(std::filesystem::exists(folder / "stems/Kick in.wav"));
 

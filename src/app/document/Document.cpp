@@ -1,8 +1,7 @@
 #include "app/document/Document.h"
 
-#include <QDir>
+#include <QDateTime>
 #include <QSettings>
-#include <QStandardPaths>
 
 #include <fmt/format.h>
 
@@ -14,32 +13,25 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr int kAutosaveDelayMs = 1000;  // well within the two seconds promised
-
-std::filesystem::path unsavedAutosave()
-{
-    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
-    QDir().mkpath(folder);
-    return std::filesystem::path(folder.toStdString()) / "unsaved.orthochron-autosave";
-}
-
-std::filesystem::path autosaveOf(const QString& path)
-{
-    return path.isEmpty() ? unsavedAutosave() : autosavePath(path.toStdString());
-}
+constexpr std::chrono::milliseconds kAutosaveDelay{1000};  // well within the two seconds promised
 
 }  // namespace
 
-Document::Document(JobQueue& jobs, QObject* parent)
+Document::Document(QObject* parent)
     : QObject(parent),
-      jobs_(jobs),
       state_{History(Song{}), {}},
-      sources_(std::make_shared<Sources>())
-{
-    autosaveTimer_.setSingleShot(true);
-    autosaveTimer_.setInterval(kAutosaveDelayMs);
-    connect(&autosaveTimer_, &QTimer::timeout, this, &Document::autosave);
-}
+      sources_(std::make_shared<Sources>()),
+      autosave_(kAutosaveDelay, [this](const std::string& sentence) {
+          QMetaObject::invokeMethod(
+              this,
+              [this, sentence] {
+                  Q_EMIT failed(tr("The autosave failed: %1").arg(QString::fromStdString(sentence))
+                  );
+              },
+              Qt::QueuedConnection
+          );
+      })
+{}
 
 std::filesystem::path Document::songFolder() const
 {
@@ -85,9 +77,43 @@ void Document::redo()
 void Document::touched()
 {
     isChanged_ = true;
-    autosaveTimer_.start();
+    // Versions are shared values: the lane writes them while the window goes on.
+    state_.generation = nextGeneration();
+    autosave_.changed(state_, autosaveFile());
     Q_EMIT songChanged();
     Q_EMIT stateChanged();
+}
+
+// Counted by the clock, so that what is saved later wins over any older autosave of that name, be
+// it of another song that stood there.
+std::uint64_t Document::nextGeneration()
+{
+    const auto now = static_cast<std::uint64_t>(QDateTime::currentMSecsSinceEpoch());
+    return std::max(state_.generation + 1, now);
+}
+
+std::filesystem::path Document::autosaveFile()
+{
+    if (!path_.isEmpty()) {
+        return autosavePath(path_.toStdString());
+    }
+    if (!unsaved_) {
+        unsaved_ = UnsavedPlace::make();
+    }
+    return unsaved_->file();
+}
+
+void Document::removeAutosave()
+{
+    autosave_.drop();
+    std::error_code ignored;
+    if (unsaved_) {
+        std::filesystem::remove(unsaved_->file(), ignored);
+        unsaved_.reset();
+    }
+    if (!path_.isEmpty()) {
+        std::filesystem::remove(autosavePath(path_.toStdString()), ignored);
+    }
 }
 
 // Opens the takes that are not open yet. Those in trouble read as silence and are listed.
@@ -96,9 +122,10 @@ void Document::refreshSources()
     auto sources = std::make_shared<Sources>();
     troubles_ = verifyTakes(*song(), songFolder(), false);
     for (const Take& take : song()->takes) {
-        auto reader = SoundFileReader::open(pathOf(take, songFolder()));
+        const auto path = pathOf(take, songFolder());
+        auto reader = SoundFileReader::open(path);
         if (reader) {
-            sources->put(take.id, atRate(std::move(*reader), song()->rate));
+            sources->put(take.id, atRate(std::move(*reader), song()->rate), path);
         } else if (std::ranges::find(troubles_, take.id, &TakeTrouble::take) == troubles_.end()) {
             troubles_.push_back({take.id, false, reader.error().message});
         }
@@ -111,7 +138,6 @@ void Document::adopt(SongDocument state, const QString& path)
     state_ = std::move(state);
     path_ = path;
     isChanged_ = false;
-    autosaveTimer_.stop();
     refreshSources();
     Q_EMIT opened();
     Q_EMIT songChanged();
@@ -120,7 +146,9 @@ void Document::adopt(SongDocument state, const QString& path)
 
 void Document::startNew()
 {
+    autosave_.flush();
     lock_ = SongLock();
+    unsaved_.reset();
     adopt({History(Song{}), {}}, QString());
 }
 
@@ -131,12 +159,15 @@ Result<Document::Opening> Document::open(const QString& path)
     if (!lock) {
         return tl::unexpected(lock.error());
     }
+    // What waits belongs to the song that is left.
+    autosave_.flush();
     auto loaded = loadSong(file);
     Opening opening;
     std::error_code error;
-    if (std::filesystem::exists(autosaveOf(path), error)) {
+    if (std::filesystem::exists(autosavePath(file), error)) {
         // An autosave outlives its song only when the program did not end well.
-        if (auto kept = loadSong(autosaveOf(path))) {
+        auto kept = loadSong(autosavePath(file));
+        if (kept && (!loaded || kept->generation > loaded->generation || kept->generation == 0)) {
             loaded = std::move(kept);
             opening.isRecovered = true;
         }
@@ -146,6 +177,7 @@ Result<Document::Opening> Document::open(const QString& path)
     }
     if (path != path_) {
         lock_ = std::move(*lock);
+        unsaved_.reset();
     }
     adopt(std::move(*loaded), path);
     isChanged_ = opening.isRecovered;
@@ -154,8 +186,29 @@ Result<Document::Opening> Document::open(const QString& path)
     return opening;
 }
 
+Result<void> Document::openUnsaved(const std::filesystem::path& file)
+{
+    auto place = UnsavedPlace::take(file);
+    if (!place) {
+        return tl::unexpected(place.error());
+    }
+    auto loaded = loadSong(file);
+    if (!loaded) {
+        return tl::unexpected(loaded.error());
+    }
+    autosave_.flush();
+    lock_ = SongLock();
+    unsaved_ = std::move(*place);
+    adopt(std::move(*loaded), QString());
+    isChanged_ = true;
+    Q_EMIT stateChanged();
+    return {};
+}
+
 Result<void> Document::save(const QString& path)
 {
+    // Nothing older may land after it.
+    autosave_.flush();
     const std::filesystem::path file(path.toStdString());
     if (path != path_) {
         auto lock = SongLock::acquire(file);
@@ -178,21 +231,23 @@ Result<void> Document::save(const QString& path)
             version.song = std::make_shared<const Song>(std::move(song));
         }
         moved.history = History(std::move(versions), state_.history.current());
+        moved.generation = nextGeneration();
         if (auto saved = saveSong(moved, file); !saved) {
             return saved;
         }
-        std::filesystem::remove(autosaveOf(path_), error);
+        removeAutosave();
         lock_ = std::move(*lock);
         state_ = std::move(moved);
         path_ = path;
         Q_EMIT songChanged();
-    } else if (auto saved = saveSong(state_, file); !saved) {
-        return saved;
+    } else {
+        state_.generation = nextGeneration();
+        if (auto saved = saveSong(state_, file); !saved) {
+            return saved;
+        }
     }
     isChanged_ = false;
-    autosaveTimer_.stop();
-    std::error_code ignored;
-    std::filesystem::remove(autosaveOf(path_), ignored);
+    removeAutosave();
     remember(path);
     Q_EMIT stateChanged();
     return {};
@@ -200,41 +255,13 @@ Result<void> Document::save(const QString& path)
 
 void Document::autosave()
 {
-    if (!isChanged_) {
-        return;
-    }
-    // Versions are shared values: a worker writes them while the window goes on.
-    jobs_.run(
-        QStringLiteral("autosave"),
-        false,
-        this,
-        [state = state_,
-         path = autosaveOf(path_),
-         order = autosaveOrder_,
-         number = ++autosaves_](const Work&) -> Result<void> {
-            const std::scoped_lock lock(order->mutex);
-            if (number < order->written) {
-                return {};
-            }
-            order->written = number;
-            return saveSong(state, path);
-        },
-        [this](const Result<void>& saved) {
-            if (!saved) {
-                Q_EMIT failed(
-                    tr("The autosave failed: %1").arg(QString::fromStdString(saved.error().message))
-                );
-            }
-        }
-    );
+    autosave_.flush();
 }
 
 void Document::discard()
 {
-    autosaveTimer_.stop();
     isChanged_ = false;
-    std::error_code ignored;
-    std::filesystem::remove(autosaveOf(path_), ignored);
+    removeAutosave();
 }
 
 Result<void> Document::revert()

@@ -2,24 +2,23 @@
 
 #include <QObject>
 #include <QString>
-#include <QTimer>
 
-#include "app/document/JobQueue.h"
-#include "core/files/SongFile.h"
+#include "app/document/Autosave.h"
+#include "app/document/UnsavedSongs.h"
 #include "core/render/Sources.h"
 
 #include <memory>
-#include <mutex>
 
 namespace orthochron::app {
 
 // The open song: its history, its file, its takes. Says "the song is now this one"; edits nothing
-// by itself. Every edit reaches the autosave within two seconds.
+// by itself. The one owner of the song's file and its autosave. Every edit reaches the autosave
+// within two seconds of the first that was not written.
 class Document final : public QObject {
     Q_OBJECT
 
 public:
-    explicit Document(JobQueue& jobs, QObject* parent = nullptr);
+    explicit Document(QObject* parent = nullptr);
 
     [[nodiscard]] const std::shared_ptr<const Song>& song() const { return state_.history.song(); }
     [[nodiscard]] const History& history() const { return state_.history; }
@@ -41,7 +40,10 @@ public:
     };
     [[nodiscard]] Result<Opening> open(const QString& path);
     [[nodiscard]] Result<void> save(const QString& path);
-    // Writes the autosave now.
+    // Opens a song that was never named, from what was kept of it; it stays kept there until it is
+    // saved or discarded.
+    [[nodiscard]] Result<void> openUnsaved(const std::filesystem::path& file);
+    // Writes the autosave now, and waits for it.
     void autosave();
     // Drops the autosave: what was not saved is not wanted.
     void discard();
@@ -63,23 +65,20 @@ private:
     void adopt(SongDocument state, const QString& path);
     void refreshSources();
     void touched();
+    // Where what is not saved is kept. A song without a name gets a place of its own.
+    [[nodiscard]] std::filesystem::path autosaveFile();
+    void removeAutosave();
+    [[nodiscard]] std::uint64_t nextGeneration();
     static void remember(const QString& path);
 
-    JobQueue& jobs_;
     SongDocument state_;
     std::shared_ptr<const Sources> sources_;
     QString path_;
     SongLock lock_;
+    std::optional<UnsavedPlace> unsaved_;
     bool isChanged_ = false;
     std::vector<TakeTrouble> troubles_;
-    QTimer autosaveTimer_;
-    // Two workers may write autosaves at once; the older state must not end on top.
-    struct AutosaveOrder {
-        std::mutex mutex;
-        std::uint64_t written = 0;
-    };
-    std::shared_ptr<AutosaveOrder> autosaveOrder_ = std::make_shared<AutosaveOrder>();
-    std::uint64_t autosaves_ = 0;
+    Autosave autosave_;  // last: written out first when the program ends
 };
 
 }  // namespace orthochron::app

@@ -4,6 +4,19 @@
 
 namespace orthochron::app {
 
+namespace {
+
+// Names out of a song are shown as they stand, never read as markup.
+QLabel* plainLabel(const QString& text, QWidget* parent)
+{
+    auto* label = new QLabel(parent);
+    label->setTextFormat(Qt::PlainText);
+    label->setText(text);
+    return label;
+}
+
+}  // namespace
+
 QPushButton* benchButton(const QString& text, const QString& name, bool isMain, QWidget* parent)
 {
     auto* button = new QPushButton(text, parent);
@@ -16,14 +29,14 @@ QPushButton* benchButton(const QString& text, const QString& name, bool isMain, 
 
 QLabel* benchTitle(const QString& text, QWidget* parent)
 {
-    auto* label = new QLabel(text, parent);
+    auto* label = plainLabel(text, parent);
     label->setFont(Theme::text(10.5, QFont::DemiBold));
     return label;
 }
 
 QLabel* benchNote(const QString& text, QWidget* parent)
 {
-    auto* label = new QLabel(text, parent);
+    auto* label = plainLabel(text, parent);
     label->setFont(Theme::label(9));
     label->setForegroundRole(QPalette::PlaceholderText);
     label->setWordWrap(true);

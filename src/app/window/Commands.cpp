@@ -26,6 +26,7 @@ const std::vector<CommandSpec>& commandTable()
     static const std::vector<CommandSpec> kTable{
         spec(C::NewSong, "new", "Song", "New song", "Ctrl+N"),
         spec(C::OpenSong, "open", "Song", "Open…", "Ctrl+O"),
+        spec(C::UnsavedSongs, "unsaved", "Song", "Unsaved songs…", ""),
         spec(C::OpenDemo, "demo", "Song", "Demo song", ""),
         spec(C::Import, "import", "Song", "Import takes…", "Ctrl+I"),
         spec(C::Save, "save", "Song", "Save", "Ctrl+S"),

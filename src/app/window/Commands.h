@@ -13,6 +13,7 @@ enum class Command {
     NewSong,
     OpenSong,
     OpenDemo,
+    UnsavedSongs,
     Save,
     SaveAs,
     Import,

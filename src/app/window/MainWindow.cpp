@@ -173,6 +173,7 @@ void MainWindow::makeMenus()
         actions_[spec.command] = action;
         if (spec.command == Command::OpenSong) {
             recent_ = menu->addMenu(tr("Recent"));
+            recent_->setObjectName(QStringLiteral("recent"));
             connect(recent_, &QMenu::aboutToShow, this, [this] { desk_->fillRecent(*recent_); });
         }
     }
@@ -265,11 +266,11 @@ void MainWindow::run(Command command)
 {
     switch (command) {
     case Command::NewSong:
-        if (desk_->mayClose()) {
-            session_.document.startNew();
+        if (desk_->startNew()) {
             showStage(0);
         }
         return;
+    case Command::UnsavedSongs: desk_->offerUnsaved(); return;
     case Command::OpenSong: desk_->askAndOpen(); return;
     case Command::OpenDemo: openDemo(); return;
     case Command::Save: desk_->save(false); return;
@@ -478,6 +479,11 @@ void MainWindow::openSong(const QString& path)
     desk_->open(path);
 }
 
+void MainWindow::offerUnsaved()
+{
+    desk_->offerUnsavedAtStart();
+}
+
 void MainWindow::openDemo()
 {
     desk_->openDemo();
@@ -509,9 +515,7 @@ void MainWindow::dropEvent(QDropEvent* event)
         }
     }
     if (paths.size() == 1 && paths.first().endsWith(QStringLiteral(".orthochron"))) {
-        if (desk_->mayClose()) {
-            openSong(paths.first());
-        }
+        desk_->askAndOpen(paths.first());
         return;
     }
     showStage(0);

@@ -35,6 +35,8 @@ public:
     [[nodiscard]] int stage() const { return stage_; }
     void openSong(const QString& path);
     void openDemo();
+    // At the start: asks what becomes of songs that were left without a name, if there are any.
+    void offerUnsaved();
     void tick();  // what moves while playing: place, clock, levels, playhead
     [[nodiscard]] LanesView& lanes() { return *lanes_; }
     [[nodiscard]] QAction* action(Command command) const { return actions_.at(command); }

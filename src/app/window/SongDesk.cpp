@@ -6,6 +6,10 @@
 #include <QPushButton>
 #include <QStandardPaths>
 
+#include <fmt/format.h>
+
+#include "app/controls/Question.h"
+#include "app/window/UnsavedDialog.h"
 #include "core/demo/DemoSong.h"
 
 namespace orthochron::app {
@@ -27,11 +31,66 @@ void SongDesk::askAndOpen()
     }
 }
 
+void SongDesk::askAndOpen(const QString& path)
+{
+    if (mayClose()) {
+        open(path);
+    }
+}
+
+bool SongDesk::startNew()
+{
+    if (!mayClose()) {
+        return false;
+    }
+    session_.document.startNew();
+    return true;
+}
+
+void SongDesk::offerUnsaved()
+{
+    if (auto songs = unsavedSongs(); !songs.empty()) {
+        offer(std::move(songs));
+    } else {
+        session_.say(tr("No unsaved songs are kept"));
+    }
+}
+
+void SongDesk::offerUnsavedAtStart()
+{
+    auto songs = unsavedSongs();
+    if (songs.empty()) {
+        return;
+    }
+    if (session_.song().tracks.empty()) {
+        offer(std::move(songs));
+    } else {
+        session_.say(tr("Songs that were never named are kept: Song, Unsaved songs…"));
+    }
+}
+
+void SongDesk::offer(std::vector<UnsavedSong> songs)
+{
+    UnsavedDialog dialog(std::move(songs), window_);
+    if (dialog.exec() != QDialog::Accepted || !mayClose()) {
+        return;
+    }
+    if (const auto opened = session_.document.openUnsaved(dialog.chosen()); !opened) {
+        Q_EMIT session_.failed(QString::fromStdString(opened.error().message));
+        return;
+    }
+    afterOpening();
+}
+
 void SongDesk::fillRecent(QMenu& menu)
 {
     menu.clear();
     for (const QString& path : Document::recent()) {
-        menu.addAction(path, this, [this, path] { open(path); });
+        menu.addAction(
+            QString(path).replace(QLatin1Char('&'), QStringLiteral("&&")),
+            this,
+            [this, path] { askAndOpen(path); }
+        );
     }
     if (menu.isEmpty()) {
         menu.addAction(tr("None yet"))->setEnabled(false);
@@ -94,7 +153,6 @@ void SongDesk::open(const QString& path)
         Q_EMIT session_.failed(QString::fromStdString(opened.error().message));
         return;
     }
-    session_.zoomToAll();
     if (opened->isRecovered) {
         QMessageBox box(
             QMessageBox::Question,
@@ -113,6 +171,12 @@ void SongDesk::open(const QString& path)
             }
         }
     }
+    afterOpening();
+}
+
+void SongDesk::afterOpening()
+{
+    session_.zoomToAll();
     if (!session_.document.troubles().empty()) {
         Q_EMIT session_.failed(QString::fromStdString(session_.document.troubles().front().sentence)
         );
@@ -127,11 +191,11 @@ void SongDesk::findMissing()
             continue;
         }
         const QString name = QString::fromStdString(session_.song().take(trouble.take)->name);
-        if (QMessageBox::question(
+        if (!askYes(
                 window_,
                 tr("A take is missing"),
                 tr("%1\nLook for it?").arg(QString::fromStdString(trouble.sentence))
-            ) != QMessageBox::Yes) {
+            )) {
             return;
         }
         const QString path = QFileDialog::getOpenFileName(window_, tr("Where is %1?").arg(name));
@@ -156,8 +220,16 @@ void SongDesk::openDemo()
         tr("Recording the demo song"),
         true,
         this,
-        [folder = folder.toStdString()](const Work& work) {
-            return demo::writeDemoSong(folder, work);
+        [folder = folder.toStdString()](const Work& work) -> Result<std::filesystem::path> {
+            // One that was edited is the user's own: a fresh one goes beside it.
+            constexpr int kMostDemos = 1000;
+            auto written = demo::writeDemoSong(folder, work);
+            for (int number = 2;
+                 !written && written.error().kind == ErrorKind::BadArgument && number < kMostDemos;
+                 ++number) {
+                written = demo::writeDemoSong(fmt::format("{} {}", folder, number), work);
+            }
+            return written;
         },
         [this](const Result<std::filesystem::path>& path) {
             if (path) {

@@ -20,12 +20,21 @@ public:
     // Offers to save first; false when the user would rather stay.
     [[nodiscard]] bool mayClose();
     bool save(bool askWhere);
-    void open(const QString& path);
+    // Every way out of a song asks first: these do.
     void askAndOpen();
+    void askAndOpen(const QString& path);
+    bool startNew();
+    // Shows the songs that were left without a name, to open or discard.
+    void offerUnsaved();
+    void offerUnsavedAtStart();
+    // Opens without asking: at the start, when nothing can be lost.
+    void open(const QString& path);
     void openDemo();
     void fillRecent(QMenu& menu);
 
 private:
+    void afterOpening();
+    void offer(std::vector<UnsavedSong> songs);
     void findMissing();
 
     Session& session_;

@@ -17,6 +17,7 @@ StatusLine::StatusLine(Session& session, QWidget* parent) : QWidget(parent), ses
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(12, 1, 12, 1);
     text_ = new QLabel(this);
+    text_->setTextFormat(Qt::PlainText);
     text_->setObjectName(QStringLiteral("status"));
     text_->setFont(Theme::label(9.5));
     text_->setTextInteractionFlags(Qt::TextSelectableByMouse);
@@ -85,7 +86,9 @@ void StatusLine::fill()
                           : !hint_.isEmpty() ? hint_
                                              : status_;
     text_->setText(shown);
-    text_->setToolTip(isError ? shown : QString());
+    text_->setToolTip(
+        isError ? QStringLiteral("<qt>%1</qt>").arg(shown.toHtmlEscaped()) : QString()
+    );
     QPalette colours = QGuiApplication::palette();
     colours.setColor(
         QPalette::WindowText, isError ? Theme::palette().finding : Theme::palette().ink
@@ -120,6 +123,7 @@ ProgressLine::ProgressLine(Session& session, QWidget* parent) : QWidget(parent),
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(12, 3, 12, 1);
     text_ = new QLabel(this);
+    text_->setTextFormat(Qt::PlainText);
     text_->setObjectName(QStringLiteral("progress"));
     text_->setFont(Theme::label(9));
     layout->addWidget(text_, 1);

@@ -38,6 +38,7 @@ QIcon inkIcon(const QString& name)
 QLabel* label(QWidget* parent, const QFont& font, bool isSecond = false)
 {
     auto* made = new QLabel(parent);
+    made->setTextFormat(Qt::PlainText);  // a song's name is shown as it stands
     made->setFont(font);
     if (isSecond) {
         made->setForegroundRole(QPalette::PlaceholderText);

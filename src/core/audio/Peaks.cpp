@@ -105,8 +105,11 @@ PeakPair Peaks::range(int channel, Frames from, Frames to) const
 
 Result<void> Peaks::save(const std::filesystem::path& path) const
 {
-    const std::filesystem::path beside = besidePath(path);
-    std::ofstream file(beside, std::ios::binary);
+    auto replacement = Replacement::of(path);
+    if (!replacement) {
+        return tl::unexpected(replacement.error());
+    }
+    std::ofstream file(replacement->beside(), std::ios::binary);
     const auto put = [&file](const auto& value) {
         file.write(reinterpret_cast<const char*>(&value), sizeof value);
     };
@@ -122,15 +125,10 @@ Result<void> Peaks::save(const std::filesystem::path& path) const
         );
     }
     file.close();
-    std::error_code error;
-    if (file) {
-        std::filesystem::rename(beside, path, error);
+    if (!file) {
+        return failed(fmt::format("{}: cannot be written", path.string()));
     }
-    if (!file || error) {
-        std::filesystem::remove(beside, error);
-        return failed(fmt::format("{}: the drawing cache cannot be written", path.string()));
-    }
-    return {};
+    return replacement->commit();
 }
 
 std::optional<Peaks> Peaks::load(const std::filesystem::path& path)

@@ -9,6 +9,7 @@
 #include <cmath>
 #include <cstring>
 #include <fstream>
+#include <utility>
 
 namespace orthochron {
 
@@ -53,11 +54,33 @@ Result<void> checkWavLength(const std::filesystem::path& path)
 {
     std::ifstream file(path, std::ios::binary);
     std::array<char, 12> head{};
-    if (!file.read(head.data(), head.size()) || std::memcmp(head.data(), "RIFF", 4) != 0) {
+    if (!file.read(head.data(), head.size())) {
         return {};
     }
     std::error_code error;
     const std::uintmax_t size = std::filesystem::file_size(path, error);
+    if (std::memcmp(head.data(), "RF64", 4) == 0 || std::memcmp(head.data(), "BW64", 4) == 0) {
+        // Its sizes of 64 bits stand in the first chunk: of the whole, then of the sound.
+        std::array<unsigned char, 24> sizes{};
+        file.read(reinterpret_cast<char*>(sizes.data()), sizes.size());
+        std::uint64_t claimed = 0;
+        for (std::size_t byte = 8; byte > 0; --byte) {
+            claimed = claimed << 8U | sizes[15 + byte];
+        }
+        if (file && std::memcmp(sizes.data(), "ds64", 4) == 0 && claimed > size) {
+            return badInput(fmt::format(
+                "{}: is cut short: it claims {} bytes of sound and is {} long; copy it again from "
+                "its source",
+                path.string(),
+                claimed,
+                size
+            ));
+        }
+        return {};
+    }
+    if (std::memcmp(head.data(), "RIFF", 4) != 0) {
+        return {};
+    }
     std::uintmax_t at = head.size();
     std::array<unsigned char, 8> chunk{};
     while (file.seekg(static_cast<std::streamoff>(at)) &&
@@ -130,12 +153,13 @@ Result<std::unique_ptr<SoundFileReader>> SoundFileReader::open(const std::filesy
     if (!std::filesystem::is_regular_file(path, error)) {
         return badInput(fmt::format("{}: is no file that can be read", path.string()));
     }
+    // Before it is opened: files of the kernel say they are empty, and reading them may never end.
+    if (std::filesystem::file_size(path, error) == 0) {
+        return badInput(fmt::format("{}: is empty: there is no sound in it", path.string()));
+    }
     SF_INFO info{};
     SNDFILE* file = sf_open(path.c_str(), SFM_READ, &info);
     if (file == nullptr) {
-        if (std::filesystem::file_size(path, error) == 0) {
-            return badInput(fmt::format("{}: is empty: there is no sound in it", path.string()));
-        }
         return badInput(fmt::format(
             "{}: cannot be read as sound ({}); check that it plays elsewhere",
             path.string(),
@@ -298,17 +322,15 @@ int bitsOf(int code)
 
 }  // namespace
 
-std::filesystem::path besidePath(const std::filesystem::path& path)
-{
-    return path.parent_path() / fmt::format(".{}.{}.part", path.filename().string(), ::getpid());
-}
-
 Result<std::unique_ptr<SoundFileWriter>>
 SoundFileWriter::create(const std::filesystem::path& path, const WriteSettings& settings)
 {
-    std::unique_ptr<SoundFileWriter> writer(new SoundFileWriter);
+    auto replacement = Replacement::of(path);
+    if (!replacement) {
+        return tl::unexpected(replacement.error());
+    }
+    std::unique_ptr<SoundFileWriter> writer(new SoundFileWriter(std::move(*replacement)));
     writer->path_ = path;
-    writer->beside_ = besidePath(path);
     writer->channels_ = settings.channels;
     const int code = formatCodeOf(settings);
     writer->bits_ = bitsOf(code);
@@ -325,7 +347,7 @@ SoundFileWriter::create(const std::filesystem::path& path, const WriteSettings& 
             settings.rate.count()
         ));
     }
-    SNDFILE* file = sf_open(writer->beside_.c_str(), SFM_WRITE, &info);
+    SNDFILE* file = sf_open(writer->replacement_.beside().c_str(), SFM_WRITE, &info);
     if (file == nullptr) {
         return failed(fmt::format(
             "{}: cannot be written ({}); check the folder and its permissions",
@@ -344,8 +366,6 @@ SoundFileWriter::~SoundFileWriter()
 {
     if (file_ != nullptr) {
         sf_close(handle(file_));
-        std::error_code ignored;
-        std::filesystem::remove(beside_, ignored);
     }
 }
 
@@ -383,24 +403,35 @@ Result<void> SoundFileWriter::write(const AudioBuffer& audio)
     return {};
 }
 
-Result<void> SoundFileWriter::finish()
+Result<void> SoundFileWriter::close()
 {
-    SNDFILE* file = handle(file_);
-    file_ = nullptr;
-    std::error_code error;
-    if (sf_close(file) != 0) {
-        std::filesystem::remove(beside_, error);
+    if (sf_close(handle(std::exchange(file_, nullptr))) != 0) {
         return failed(fmt::format(
             "{}: writing failed at the end; make room on the disk and try again", path_.string()
         ));
     }
-    std::filesystem::rename(beside_, path_, error);
-    if (error) {
-        const std::string reason = error.message();
-        std::filesystem::remove(beside_, error);
-        return failed(fmt::format("{}: cannot be put in place ({})", path_.string(), reason));
-    }
     return {};
+}
+
+Result<void> SoundFileWriter::finish()
+{
+    auto closed = close();
+    return closed ? replacement_.commit() : closed;
+}
+
+Result<void> SoundFileWriter::finishAll(std::span<const std::unique_ptr<SoundFileWriter>> writers)
+{
+    std::vector<Replacement> replacements;
+    for (const auto& writer : writers) {
+        if (auto closed = writer->close(); !closed) {
+            return closed;
+        }
+    }
+    replacements.reserve(writers.size());
+    for (const auto& writer : writers) {
+        replacements.push_back(std::move(writer->replacement_));
+    }
+    return commitAll(replacements);
 }
 
 }  // namespace orthochron

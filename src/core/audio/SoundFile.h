@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/audio/SampleSource.h"
+#include "core/base/Replacement.h"
 #include "core/base/Work.h"
 
 #include <filesystem>
@@ -74,7 +75,8 @@ struct WriteSettings {
 // dropped writer leaves nothing behind and never harms a file that was there.
 class SoundFileWriter {
 public:
-    // Errors: Failed when the folder is missing or cannot be written to.
+    // Errors: Failed when the folder is missing or cannot be written to; BadArgument when what has
+    // that name is no regular file.
     [[nodiscard]] static Result<std::unique_ptr<SoundFileWriter>>
     create(const std::filesystem::path& path, const WriteSettings& settings);
     SoundFileWriter(const SoundFileWriter&) = delete;
@@ -85,13 +87,17 @@ public:
     // are clipped in whole-number formats and counted. Errors: Failed (disk full).
     [[nodiscard]] Result<void> write(const AudioBuffer& audio);
     [[nodiscard]] Result<void> finish();
+    // Finishes all of them: every file is put in place or none.
+    [[nodiscard]] static Result<void>
+    finishAll(std::span<const std::unique_ptr<SoundFileWriter>> writers);
     [[nodiscard]] std::int64_t clipped() const { return clipped_; }
 
 private:
-    SoundFileWriter() = default;
+    explicit SoundFileWriter(Replacement replacement) : replacement_(std::move(replacement)) {}
+    [[nodiscard]] Result<void> close();
 
     std::filesystem::path path_;
-    std::filesystem::path beside_;
+    Replacement replacement_;
     void* file_ = nullptr;
     int channels_ = 1;
     int bits_ = 0;  // 16 or 24 when whole numbers are written, otherwise 0
@@ -100,8 +106,5 @@ private:
     std::int64_t clipped_ = 0;
     std::vector<float> interleaved_;
 };
-
-// The file a writer of `path` works on until it is finished.
-[[nodiscard]] std::filesystem::path besidePath(const std::filesystem::path& path);
 
 }  // namespace orthochron

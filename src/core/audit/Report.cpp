@@ -98,9 +98,12 @@ std::string escaped(std::string_view text)
     return safe;
 }
 
+// For a table: a name that a spreadsheet would take for a formula is marked as text.
 std::string inQuotes(std::string_view text)
 {
-    std::string safe = "\"";
+    const bool isFormula =
+        !text.empty() && std::string_view("=+-@\t\r").find(text.front()) != std::string_view::npos;
+    std::string safe = isFormula ? "\"'" : "\"";
     for (const char c : text) {
         safe += c == '"' ? "\"\"" : std::string(1, c);
     }

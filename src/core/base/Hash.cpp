@@ -17,8 +17,13 @@ std::uint64_t hashOf(std::span<const std::byte> bytes, std::uint64_t seed)
 
 Result<std::string> hashOfFile(const std::filesystem::path& path)
 {
-    std::ifstream file(path, std::ios::binary);
-    if (!file) {
+    // A pipe would hang and a device has no end.
+    std::error_code error;
+    std::ifstream file;
+    if (std::filesystem::is_regular_file(path, error)) {
+        file.open(path, std::ios::binary);
+    }
+    if (!file.is_open()) {
         return badInput(fmt::format("{}: cannot be opened; check that it is there", path.string()));
     }
     const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(

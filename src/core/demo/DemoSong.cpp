@@ -4,8 +4,12 @@
 #include <oneapi/tbb/parallel_for.h>
 
 #include "core/audio/SoundFile.h"
+#include "core/base/Hash.h"
+#include "core/base/Replacement.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
+#include "core/files/SongFile.h"
+#include "core/render/Sources.h"
 
 namespace orthochron::demo {
 
@@ -21,6 +25,50 @@ Result<void> makeFolder(const std::filesystem::path& folder)
         );
     }
     return {};
+}
+
+// The mark in the song file by which a demo song is known as made here.
+constexpr const char* kMark = "demo";
+
+std::filesystem::path songIn(const std::filesystem::path& folder)
+{
+    return folder / fmt::format("{}{}", kSongName, kSongEnding);
+}
+
+// Whether the folder holds an earlier demo song, not edited since, and nothing of anybody else's
+// under the names of its takes.
+bool isUntouchedDemo(const std::filesystem::path& folder)
+{
+    const auto document = loadSong(songIn(folder));
+    if (!document || !document->unknown.contains(kMark) ||
+        document->history.versions().size() != 1) {
+        return false;
+    }
+    const Song& song = *document->history.song();
+    return std::ranges::all_of(boathouseMicrophones(), [&](const auto& microphone) {
+        const auto path = folder / (microphone.name + ".wav");
+        std::error_code error;
+        if (!std::filesystem::exists(path, error)) {
+            return true;
+        }
+        const auto hash = hashOfFile(path);
+        return hash && std::ranges::any_of(song.takes, [&](const Take& take) {
+                   return take.hash == *hash && isSameFile(pathOf(take, folder), path);
+               });
+    });
+}
+
+Result<void> checkFolder(const std::filesystem::path& folder)
+{
+    std::error_code error;
+    if (!std::filesystem::exists(folder, error) || std::filesystem::is_empty(folder, error) ||
+        isUntouchedDemo(folder)) {
+        return {};
+    }
+    return badArgument(fmt::format(
+        "{}: holds other files, or a demo song that was edited; name a new or an empty folder",
+        folder.string()
+    ));
 }
 
 Result<Song> songOf(
@@ -77,6 +125,7 @@ Result<std::vector<std::filesystem::path>> writeKitTakes(
     const auto& microphones = boathouseMicrophones();
     std::vector<std::filesystem::path> paths(microphones.size());
     std::vector<Result<void>> outcomes(microphones.size());
+    std::vector<std::unique_ptr<SoundFileWriter>> writers(microphones.size());
     tbb::parallel_for(std::size_t{0}, microphones.size(), [&](std::size_t m) {
         paths[m] = folder / (microphones[m].name + ".wav");
         auto writer = SoundFileWriter::create(
@@ -86,15 +135,16 @@ Result<std::vector<std::filesystem::path>> writeKitTakes(
             outcomes[m] = tl::unexpected(writer.error());
             return;
         }
-        outcomes[m] = (*writer)->write((*recorded)[m]);
-        if (outcomes[m]) {
-            outcomes[m] = (*writer)->finish();
-        }
+        writers[m] = std::move(*writer);
+        outcomes[m] = writers[m]->write((*recorded)[m]);
     });
     for (const auto& outcome : outcomes) {
         if (!outcome) {
             return tl::unexpected(outcome.error());
         }
+    }
+    if (auto finished = SoundFileWriter::finishAll(writers); !finished) {
+        return tl::unexpected(finished.error());
     }
     work.report(0.9);
     return paths;
@@ -102,6 +152,9 @@ Result<std::vector<std::filesystem::path>> writeKitTakes(
 
 Result<std::filesystem::path> writeDemoSong(const std::filesystem::path& folder, const Work& work)
 {
+    if (auto checked = checkFolder(folder); !checked) {
+        return tl::unexpected(checked.error());
+    }
     const KitPerformance performance = performKit();
     const RecordingSettings settings;
     const auto paths = writeKitTakes(performance, settings, folder, work);
@@ -114,8 +167,9 @@ Result<std::filesystem::path> writeDemoSong(const std::filesystem::path& folder,
     if (!song) {
         return tl::unexpected(song.error());
     }
-    const auto path = folder / fmt::format("{}{}", kSongName, kSongEnding);
-    if (auto saved = saveSong({History(std::move(*song), "Demo song"), {}}, path); !saved) {
+    const auto path = songIn(folder);
+    const SongDocument document{History(std::move(*song), "Demo song"), {{kMark, true}}};
+    if (auto saved = saveSong(document, path); !saved) {
         return tl::unexpected(saved.error());
     }
     work.report(1.0);

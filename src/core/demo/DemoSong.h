@@ -9,7 +9,8 @@ namespace orthochron::demo {
 constexpr std::string_view kSongName = "Lantern Weir";
 
 // Writes the made-up takes (24-bit WAV) and the song file into a folder, which is made if needed.
-// Gives the song's path. Errors: Failed, Cancelled.
+// Only a new or empty folder is written to, or one that holds a demo song from here that nobody
+// edited. Gives the song's path. Errors: BadArgument for any other folder; Failed, Cancelled.
 [[nodiscard]] Result<std::filesystem::path>
 writeDemoSong(const std::filesystem::path& folder, const Work& work = {});
 

@@ -323,7 +323,8 @@ Result<Song> moveMark(const Song& song, TrackId id, MarkId mark, Frames takeTime
         return tl::unexpected(inside.error());
     }
     return changeMark(song, id, mark, [&](Mark& changed) {
-        changed.beatPoint += takeTime - changed.at;
+        // The beat point moves along, as far as there is a take.
+        changed.beatPoint = std::max(Frames(0), changed.beatPoint + (takeTime - changed.at));
         changed.at = takeTime;
         changed.byHand = true;
     });

@@ -4,7 +4,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
-#include "core/audio/SoundFile.h"
+#include "core/base/Replacement.h"
 
 #include <cerrno>
 #include <cstring>
@@ -46,7 +46,11 @@ std::string reasonOf(int code)
 
 Result<void> writeAtomically(const std::filesystem::path& path, std::string_view text)
 {
-    const std::filesystem::path beside = besidePath(path);
+    auto replacement = Replacement::of(path);
+    if (!replacement) {
+        return tl::unexpected(replacement.error());
+    }
+    const std::filesystem::path& beside = replacement->beside();
     const int file = ::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
     if (file < 0) {
         return failed(fmt::format(
@@ -56,15 +60,17 @@ Result<void> writeAtomically(const std::filesystem::path& path, std::string_view
     const bool isWritten = writeSynced(file, text);
     int code = errno;
     const bool isClosed = ::close(file) == 0;
-    if (!isWritten || !isClosed || ::rename(beside.c_str(), path.c_str()) != 0) {
+    if (!isWritten || !isClosed) {
         code = isWritten ? errno : code;
-        ::unlink(beside.c_str());
         return failed(fmt::format(
             "{}: cannot be saved: {}. What was there is unchanged", path.string(), reasonOf(code)
         ));
     }
+    if (auto placed = replacement->commit(); !placed) {
+        return placed;
+    }
     // The rename itself must reach the disk too.
-    const auto folder = path.has_parent_path() ? path.parent_path() : std::filesystem::path(".");
+    const auto folder = replacement->target().parent_path();
     if (const int directory = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
         directory >= 0) {
         ::fsync(directory);
@@ -81,8 +87,10 @@ Result<std::string> readWhole(const std::filesystem::path& path, std::uintmax_t 
             fmt::format("{}: is not there; check the name and the folder", path.string())
         );
     }
-    const std::uintmax_t size = std::filesystem::file_size(path, error);
-    if (error) {
+    // A pipe would hang and a device has no end.
+    const std::uintmax_t size =
+        std::filesystem::is_regular_file(path, error) ? std::filesystem::file_size(path, error) : 0;
+    if (error || !std::filesystem::is_regular_file(path, error)) {
         return badInput(fmt::format("{}: is no file that can be read", path.string()));
     }
     if (size > limit) {

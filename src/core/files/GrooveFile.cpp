@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "core/files/AtomicFile.h"
+#include "core/files/JsonText.h"
 #include "core/files/MidiFile.h"
 
 #include <algorithm>
@@ -23,11 +24,15 @@ bool isWithin(const Json& json, const char* key, double low, double high)
            json[key].get<double>() >= low && json[key].get<double>() <= high;
 }
 
-Groove grooveFromNotes(const MidiFile& midi, Meter meter, GridSettings settings)
+Result<Groove> grooveFromNotes(const MidiFile& midi, Meter meter, GridSettings settings)
 {
     settings.swing = 50.0;
     // At 60 bpm a second is a quarter note: the grid's own arithmetic finds the lines.
-    const Grid grid(*TempoMap::steady(60.0, meter, Seconds(0.0)), settings);
+    auto map = TempoMap::steady(60.0, meter, Seconds(0.0));
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    const Grid grid(std::move(*map), settings);
     struct Sum {
         double offset = 0.0;
         double square = 0.0;
@@ -122,7 +127,7 @@ Result<Groove> readGroove(const std::filesystem::path& path, Meter meter, GridSe
         if (!text) {
             return tl::unexpected(text.error());
         }
-        return grooveFromJson(Json::parse(*text, nullptr, false), path.string());
+        return grooveFromJson(parseJson(*text), path.string());
     }
     const auto midi = readMidi(path);
     if (!midi) {
@@ -133,9 +138,12 @@ Result<Groove> readGroove(const std::filesystem::path& path, Meter meter, GridSe
             fmt::format("{}: holds no notes, so there is no groove in it", path.string())
         );
     }
-    Groove groove =
+    auto groove =
         grooveFromNotes(*midi, midi->meters.empty() ? meter : midi->meters.front().second, grid);
-    groove.name = path.stem().string();
+    if (!groove) {
+        return badInput(fmt::format("{}: {}", path.string(), groove.error().message));
+    }
+    groove->name = path.stem().string();
     return groove;
 }
 

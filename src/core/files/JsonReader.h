@@ -80,7 +80,9 @@ public:
     }
     std::string text(const nlohmann::json& json)
     {
-        if (!json.is_string() || json.get_ref<const std::string&>().size() > 4096) {
+        // Far more than anybody types: whatever could be saved can be opened.
+        constexpr std::size_t kLongest = 1U << 20U;
+        if (!json.is_string() || json.get_ref<const std::string&>().size() > kLongest) {
             fail("a text is expected");
             return {};
         }

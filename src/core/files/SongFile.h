@@ -16,6 +16,9 @@ struct SongDocument {
     History history;
     // Top-level fields this version does not know: kept and written back.
     nlohmann::json unknown = nlohmann::json::object();
+    // Rises with every writing of the song, to its file or to its autosave: what is older never
+    // wins. 0 in files of programs that did not count.
+    std::uint64_t generation = 0;
 };
 
 // A song with its history as text. The last History::kMostSteps versions are kept; tracks, takes

@@ -2,6 +2,7 @@
 
 #include "core/files/GrooveFile.h"
 #include "core/files/JsonReader.h"
+#include "core/files/JsonText.h"
 #include "core/files/SongFile.h"
 #include "core/files/SongFormat.h"
 
@@ -134,6 +135,13 @@ Take takeFrom(JsonReader& read, const Json& json)
         static_cast<std::uint64_t>(read.whole(read.field(json, "bytes"), 0, std::int64_t{1} << 50U)
         );
     take.hash = read.text(read.field(json, "hash"));
+    // It names a file of the cache, so it may be nothing but digits; a take made of nothing has none.
+    const bool isHex = std::ranges::all_of(take.hash, [](char c) {
+        return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f');
+    });
+    if (!isHex || (take.hash.size() != 32 && !take.hash.empty())) {
+        read.fail("a take's hash is not 32 hex digits");
+    }
     take.rate = Hertz(read.number(read.field(json, "rate"), 8000.0, 192000.0));
     take.frames = read.length(read.field(json, "frames"));
     take.channels = static_cast<int>(read.whole(read.field(json, "channels"), 1, 64));
@@ -260,17 +268,44 @@ BarRange barsFrom(JsonReader& read, const Json& first, const Json& last)
         static_cast<int>(read.whole(last, -10'000'000, 10'000'000))};
 }
 
+void checkClips(JsonReader& read, const Song& song, std::span<const Clip> clips)
+{
+    for (const Clip& clip : clips) {
+        const Take* take = song.take(clip.take);
+        if (take == nullptr) {
+            read.fail("a clip names a take that is not in the file");
+            return;
+        }
+        if (clip.channel >= take->channels) {
+            read.fail("a clip names a channel that its take does not have");
+            return;
+        }
+    }
+}
+
 void checkReferences(JsonReader& read, const Song& song)
 {
     for (const auto& track : song.tracks) {
-        for (const Clip& clip : track->clips) {
-            if (song.take(clip.take) == nullptr) {
-                read.fail("a clip names a take that is not in the file");
-                return;
-            }
-        }
+        checkClips(read, song, track->clips);
     }
     for (const MicSet& set : song.sets) {
+        const auto checkKept = [&](const auto& kept) {
+            for (const auto& clips : kept) {
+                checkClips(read, song, clips);
+            }
+        };
+        if (set.recipe) {
+            checkKept(set.recipe->recorded);
+        }
+        for (const auto& variant : set.variants) {
+            checkKept(variant->clips);
+            if (variant->recipe) {
+                checkKept(variant->recipe->recorded);
+            }
+            if (variant->clips.size() != set.tracks.size()) {
+                read.fail("another way of fitting does not match its mic set");
+            }
+        }
         for (const TrackId id : set.tracks) {
             if (!song.track(id)) {
                 read.fail("a mic set names a track that is not in the file");
@@ -390,7 +425,7 @@ Pools poolsFrom(JsonReader& read, const Json& json)
 
 Result<SongDocument> readSong(std::string_view text, const std::string& name)
 {
-    Json json = Json::parse(text, nullptr, false);
+    Json json = parseJson(text);
     if (json.is_discarded() || !json.is_object() || json.value("format", Json()) != kFormatName) {
         return badInput(fmt::format(
             "{}: is no Orthochron song, or is damaged; open its autosave or a copy", name
@@ -431,12 +466,23 @@ Result<SongDocument> readSong(std::string_view text, const std::string& name)
     if (read.hasFailed()) {
         return badInput(read.error());
     }
+    const Json generation = json.value("generation", Json());
     for (const char* known :
-         {"format", "version", "rate", "current", "takes", "tracks", "recipes", "versions"}) {
+         {"format",
+          "version",
+          "generation",
+          "rate",
+          "current",
+          "takes",
+          "tracks",
+          "recipes",
+          "versions"}) {
         json.erase(known);
     }
     return SongDocument{
-        History(std::move(versions), static_cast<std::size_t>(current)), std::move(json)};
+        History(std::move(versions), static_cast<std::size_t>(current)),
+        std::move(json),
+        generation.is_number_unsigned() ? generation.get<std::uint64_t>() : 0};
 }
 
 }  // namespace orthochron

@@ -294,6 +294,7 @@ std::string writeSong(const SongDocument& document)
     all["format"] = kFormatName;
     all["version"] = kSongFormat;
     all["rate"] = document.history.song()->rate.count();
+    all["generation"] = document.generation;
     all["current"] = document.history.current();
     all["takes"] = std::move(takes);
     all["tracks"] = tracks.all();

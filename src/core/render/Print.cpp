@@ -7,6 +7,7 @@
 
 #include <atomic>
 #include <cmath>
+#include <set>
 
 namespace orthochron {
 
@@ -53,12 +54,16 @@ Result<PrintedFile> writeBlocks(
     return file;
 }
 
-Result<void> checkRange(const PrintSettings& settings)
+Result<void> check(
+    std::span<const std::filesystem::path> paths,
+    const Sources& sources,
+    const PrintSettings& settings
+)
 {
     if (settings.to <= settings.from) {
         return badArgument("there is nothing to print: the range is empty");
     }
-    return {};
+    return checkOutputs(paths, sources.files());
 }
 
 }  // namespace
@@ -71,8 +76,8 @@ Result<PrintedFile> printMix(
     const Work& work
 )
 {
-    if (auto range = checkRange(settings); !range) {
-        return tl::unexpected(range.error());
+    if (auto checked = check({&path, 1}, sources, settings); !checked) {
+        return tl::unexpected(checked.error());
     }
     auto writer = SoundFileWriter::create(
         path, {song.rate, 2, settings.format, 0, settings.dither, settings.to - settings.from}
@@ -101,8 +106,13 @@ Result<std::vector<PrintedFile>> printTracks(
     const Work& work
 )
 {
-    if (auto range = checkRange(settings); !range) {
-        return tl::unexpected(range.error());
+    std::vector<std::filesystem::path> paths;
+    paths.reserve(tracks.size());
+    for (const TrackPrint& print : tracks) {
+        paths.push_back(print.path);
+    }
+    if (auto checked = check(paths, sources, settings); !checked) {
+        return tl::unexpected(checked.error());
     }
     std::vector<std::unique_ptr<SoundFileWriter>> writers;
     for (const TrackPrint& print : tracks) {
@@ -145,18 +155,25 @@ Result<std::vector<PrintedFile>> printTracks(
         printed.push_back(*files[i]);
         printed.back().path = tracks[i].path;
     }
-    for (auto& writer : writers) {
-        if (auto finished = writer->finish(); !finished) {
-            return tl::unexpected(finished.error());
-        }
+    if (auto finished = SoundFileWriter::finishAll(writers); !finished) {
+        return tl::unexpected(finished.error());
     }
     return printed;
 }
 
-std::string printName(const Track& track, PrintFormat format)
+std::vector<std::string> printNames(const Song& song, PrintFormat format)
 {
-    const std::string name = fileNameOf(track.name, "Track " + std::to_string(track.id.value));
-    return name + (format == PrintFormat::Flac ? ".flac" : ".wav");
+    std::vector<std::string> names;
+    std::set<std::string> taken;
+    for (const auto& track : song.tracks) {
+        const std::string number = std::to_string(track->id.value);
+        std::string name = fileNameOf(track->name, "Track " + number);
+        while (!taken.insert(name).second) {
+            name = fmt::format("{} {}", number, name);
+        }
+        names.push_back(name + (format == PrintFormat::Flac ? ".flac" : ".wav"));
+    }
+    return names;
 }
 
 }  // namespace orthochron

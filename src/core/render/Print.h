@@ -20,7 +20,8 @@ struct PrintedFile {
 };
 
 // Writes the stereo mix of what is heard. Nothing is changed in level. A failed or stopped print
-// leaves no file. Errors: BadInput, Failed, Cancelled.
+// leaves no file. Errors: BadInput, Failed, Cancelled; BadArgument when it would land on a take, a
+// song or what is no regular file.
 [[nodiscard]] Result<PrintedFile> printMix(
     const Song& song,
     const Sources& sources,
@@ -44,7 +45,8 @@ struct TrackPrint {
     const Work& work = {}
 );
 
-// The file name a track is printed under: its name, with what file systems refuse replaced.
-[[nodiscard]] std::string printName(const Track& track, PrintFormat format);
+// The file names tracks are printed under, in the order of the lanes: each track's name with what
+// file systems refuse replaced, its number before it where another track has that name.
+[[nodiscard]] std::vector<std::string> printNames(const Song& song, PrintFormat format);
 
 }  // namespace orthochron

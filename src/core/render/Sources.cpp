@@ -16,17 +16,23 @@ Sources::open(const Song& song, const std::filesystem::path& songFolder)
 {
     auto sources = std::make_shared<Sources>();
     for (const Take& take : song.takes) {
-        auto reader = SoundFileReader::open(pathOf(take, songFolder));
+        const auto path = pathOf(take, songFolder);
+        auto reader = SoundFileReader::open(path);
         if (!reader) {
             return tl::unexpected(reader.error());
         }
-        sources->put(take.id, atRate(std::move(*reader), song.rate));
+        sources->put(take.id, atRate(std::move(*reader), song.rate), path);
     }
     return sources;
 }
 
-void Sources::put(TakeId take, std::unique_ptr<SampleSource> source)
+void Sources::put(
+    TakeId take, std::unique_ptr<SampleSource> source, const std::filesystem::path& file
+)
 {
+    if (!file.empty()) {
+        files_.push_back(file);
+    }
     auto opened = std::make_unique<Opened>();
     opened->source = std::move(source);
     takes_[take] = std::move(opened);

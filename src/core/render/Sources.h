@@ -21,8 +21,12 @@ public:
     [[nodiscard]] static Result<std::shared_ptr<Sources>>
     open(const Song& song, const std::filesystem::path& songFolder);
 
-    // Adds or replaces a take's source; it must have the song's rate.
-    void put(TakeId take, std::unique_ptr<SampleSource> source);
+    // Adds or replaces a take's source; it must have the song's rate. `file` is what it was read
+    // from; empty when it was made.
+    void
+    put(TakeId take, std::unique_ptr<SampleSource> source, const std::filesystem::path& file = {});
+    // The files they were read from: what is printed of them must never land on one.
+    [[nodiscard]] const std::vector<std::filesystem::path>& files() const { return files_; }
     [[nodiscard]] bool has(TakeId take) const { return takes_.contains(take); }
     [[nodiscard]] int channels(TakeId take) const;  // 0 for an unknown take
     [[nodiscard]] Frames frames(TakeId take) const;
@@ -42,6 +46,7 @@ private:
     };
 
     std::map<TakeId, std::unique_ptr<Opened>> takes_;
+    std::vector<std::filesystem::path> files_;
 };
 
 [[nodiscard]] std::filesystem::path

@@ -267,5 +267,26 @@ TEST(Peaks, HoldTheLowestAndHighestAtEveryZoomAndSurviveTheirCache)
     EXPECT_FALSE(Peaks::load(folder / "none"));
 }
 
+TEST(SoundFile, ALongWavThatClaimsMoreThanItHoldsIsRefused)
+{
+    const Folder folder;
+    SF_INFO info{};
+    info.samplerate = 48000;
+    info.channels = 1;
+    info.format = SF_FORMAT_RF64 | SF_FORMAT_PCM_16;
+    SNDFILE* file = sf_open((folder / "a.wav").c_str(), SFM_WRITE, &info);
+    ASSERT_NE(file, nullptr);
+    const std::vector<float> sound(1000, 0.5F);
+    sf_writef_float(file, sound.data(), 1000);
+    sf_close(file);
+    EXPECT_TRUE(SoundFileReader::open(folder / "a.wav"));
+
+    std::fstream bytes(folder / "a.wav", std::ios::in | std::ios::out | std::ios::binary);
+    bytes.seekp(12 + 8 + 8 + 7);  // the highest byte of the size of the sound
+    bytes.put('\x40');            // 2^62
+    bytes.close();
+    EXPECT_FALSE(SoundFileReader::open(folder / "a.wav"));
+}
+
 }  // namespace
 }  // namespace orthochron

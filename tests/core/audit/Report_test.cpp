@@ -100,6 +100,15 @@ TEST_F(Report, IsAPageATableAndADocumentOfTheSameThings)
     EXPECT_EQ(json["song"], song_.name);
 }
 
+TEST_F(Report, ANameIsNoFormula)
+{
+    const testkit::Folder folder;
+    report_.hits.front().lead = "=HYPERLINK(1)";
+    ASSERT_TRUE(writeReport(report_, folder / "r.csv"));
+    const std::string table = *readWhole(folder / "r.csv", 10'000'000);
+    EXPECT_NE(table.find(",\"'=HYPERLINK(1)\","), std::string::npos);
+}
+
 TEST_F(Report, RefusesASetThatIsNotThere)
 {
     EXPECT_FALSE(reportOf(song_, SetId{999}, *kit_.sources));

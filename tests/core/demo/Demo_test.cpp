@@ -2,11 +2,13 @@
 
 #include "core/demo/DemoSong.h"
 #include "core/demo/KitRecording.h"
+#include "core/files/AtomicFile.h"
 #include "core/files/SongFile.h"
 #include "core/render/Sources.h"
 #include "testkit/Folder.h"
 
 #include <cmath>
+#include <fstream>
 
 // The truth all other tests lean on has to be true itself.
 namespace orthochron::demo {
@@ -153,6 +155,37 @@ TEST(DemoSong, IsASongThatOpensWithItsTakes)
     EXPECT_EQ(document->history.song()->tracks.size(), 8U);
     EXPECT_EQ(document->history.song()->sets.size(), 1U);
     EXPECT_TRUE(Sources::open(*document->history.song(), folder.path()));
+}
+
+TEST(DemoSong, WritesOnlyIntoAFolderOfItsOwn)
+{
+    namespace fs = std::filesystem;
+    const testkit::Folder folder;
+    const auto textOf = [](const fs::path& path) { return *readWhole(path, 1U << 28U); };
+
+    std::ofstream(folder / "Room.wav") << "the user's own room";
+    const auto refused = writeDemoSong(folder.path());
+    ASSERT_FALSE(refused);
+    EXPECT_EQ(refused.error().kind, ErrorKind::BadArgument);
+    EXPECT_EQ(textOf(folder / "Room.wav"), "the user's own room");
+    EXPECT_EQ(std::distance(fs::directory_iterator(folder.path()), {}), 1);
+
+    // Its own, as it was written, may be written again; with a stranger's take among it not.
+    const auto path = writeDemoSong(folder / "demo");
+    ASSERT_TRUE(path);
+    EXPECT_TRUE(writeDemoSong(folder / "demo"));
+    std::ofstream(folder / "demo/Room.wav") << "another room";
+    EXPECT_FALSE(writeDemoSong(folder / "demo"));
+    EXPECT_EQ(textOf(folder / "demo/Room.wav"), "another room");
+    fs::remove(folder / "demo/Room.wav");
+
+    // Once it was edited and saved it is the user's.
+    auto document = *loadSong(*path);
+    document.history.add(*document.history.song(), "An edit");
+    ASSERT_TRUE(saveSong(document, *path));
+    const std::string saved = textOf(*path);
+    EXPECT_FALSE(writeDemoSong(folder / "demo"));
+    EXPECT_EQ(textOf(*path), saved);
 }
 
 }  // namespace

@@ -152,6 +152,11 @@ TEST_F(Editing, KeepsMarksInOrderAndWithinTheTake)
     const Song moved = *moveMark(song, id(0), marks[0].id, Frames(400));
     EXPECT_EQ(moved.tracks[0]->marks.back().id, marks[0].id);
     EXPECT_EQ(moved.tracks[0]->marks.back().beatPoint, Frames(400));
+    // One whose beat point lies before it never leaves the take.
+    const Song before = *setBeatPoint(song, id(0), marks[0].id, Frames(50));
+    EXPECT_EQ(
+        moveMark(before, id(0), marks[0].id, Frames(1))->tracks[0]->marks[0].beatPoint, Frames(0)
+    );
     const Song apart = *setBeatPoint(song, id(0), marks[0].id, Frames(150));
     EXPECT_EQ(
         moveMark(apart, id(0), marks[0].id, Frames(110))->tracks[0]->marks[0].beatPoint, Frames(160)

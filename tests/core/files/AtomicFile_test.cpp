@@ -38,7 +38,7 @@ TEST(AtomicFile, LeavesWhatWasThereWhenItFails)
     const auto nowhere = writeAtomically(folder / "no/such/place", "text");
 
     ASSERT_FALSE(written);
-    EXPECT_EQ(written.error().kind, ErrorKind::Failed);
+    EXPECT_EQ(written.error().kind, ErrorKind::BadArgument);
     EXPECT_NE(written.error().message.find((folder / "a").string()), std::string::npos);
     EXPECT_EQ(*readWhole(folder / "a/inside", 10), "kept");
     EXPECT_EQ(filesIn(folder.path()), 1U);

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/files/AtomicFile.h"
+#include "core/files/GrooveFile.h"
 #include "testkit/Folder.h"
 
 namespace orthochron {
@@ -82,6 +83,20 @@ TEST(MidiFile, HoldsNoNotesWhenNoneWereWritten)
     ASSERT_TRUE(read);
     EXPECT_TRUE(read->notes.empty());
     EXPECT_FALSE(writeMidi(example(), folder / "no/such/folder.mid"));
+}
+
+TEST(MidiGroove, AnImpossibleMeterIsAnErrorAndNoCrash)
+{
+    const testkit::Folder folder;
+    for (const Meter meter : {Meter{0, 4}, Meter{4, 1024}, Meter{200, 4}}) {
+        MidiFile midi;
+        midi.notes.push_back({Beats(0.0), Beats(0.5), 60, 100});
+        midi.meters.emplace_back(Beats(0.0), meter);
+        ASSERT_TRUE(writeMidi(midi, folder / "g.mid"));
+        const auto groove = readGroove(folder / "g.mid", {4, 4}, {});
+        ASSERT_FALSE(groove) << meter.numerator << "/" << meter.denominator;
+        EXPECT_EQ(groove.error().kind, ErrorKind::BadInput);
+    }
 }
 
 }  // namespace

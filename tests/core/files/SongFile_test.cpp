@@ -1,7 +1,9 @@
 #include "core/files/SongFile.h"
 
 #include <gtest/gtest.h>
+#include <sys/stat.h>
 
+#include "core/base/Hash.h"
 #include "core/edits/GridEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
@@ -25,7 +27,7 @@ History history()
     Take take;
     take.name = "Kick";
     take.path = "Kick.wav";
-    take.hash = "00ff";
+    take.hash = "00ff00ff00ff00ff00ff00ff00ff00ff";
     take.frames = Frames(480000);
     song = *addTakes(song, {{take, false}, {take, false}});
     history.add(song, "Import");
@@ -164,6 +166,60 @@ TEST(SongFile, SurvivesEveryFieldSpoiled)
 
     EXPECT_GT(refused, 5 * taken);
     EXPECT_FALSE(readSong(std::string(100000, '['), "s"));
+}
+
+TEST(SongFile, ATakesHashIsNothingButDigits)
+{
+    Json json = Json::parse(writeSong({history(), {}}));
+    for (const char* bad :
+         {"../../../../tmp/x", "/etc/passwd", "00ff", "00FF00ff00ff00ff00ff00ff00ff00fg"}) {
+        json["takes"][0]["hash"] = bad;
+        EXPECT_FALSE(readSong(json.dump(), "s")) << bad;
+    }
+}
+
+TEST(SongFile, AClipsChannelIsOneOfItsTake)
+{
+    Json json = Json::parse(writeSong({history(), {}}));
+    json["tracks"][0]["clips"][0][2] = 63;
+    EXPECT_FALSE(readSong(json.dump(), "s"));
+}
+
+TEST(SongFile, WhatCanBeSavedCanBeOpened)
+{
+    Song song = *history().song();
+    song.name = std::string(100'000, 'x');
+    const auto read = readSong(writeSong({History(song), {}}), "s");
+    ASSERT_TRUE(read) << read.error().message;
+    EXPECT_EQ(read->history.song()->name, song.name);
+
+    // Fields nobody knows, nested so deeply that writing them back would end the program.
+    Json json = Json::parse(writeSong({history(), {}}));
+    std::string text = json.dump();
+    text.insert(1, "\"strange\":" + std::string(70'000, '[') + std::string(70'000, ']') + ",");
+    EXPECT_FALSE(readSong(text, "s"));
+    json["strange"] = {{"[[[[", {"}\"{", 1}}};
+    const auto kept = readSong(json.dump(), "s");
+    ASSERT_TRUE(kept);
+    EXPECT_EQ(Json::parse(writeSong(*kept))["strange"], json["strange"]);
+}
+
+TEST(SongFile, KeepsItsGeneration)
+{
+    EXPECT_EQ(readSong(writeSong({history(), {}, 17}), "s")->generation, 17U);
+    Json json = Json::parse(writeSong({history(), {}, 17}));
+    json.erase("generation");
+    EXPECT_EQ(readSong(json.dump(), "s")->generation, 0U);
+}
+
+TEST(SongFile, NothingIsReadFromAPipe)
+{
+    const Folder folder;
+    ::mkfifo((folder / "s.orthochron").c_str(), 0600);
+    EXPECT_FALSE(loadSong(folder / "s.orthochron"));
+    EXPECT_FALSE(loadSong("/dev/zero"));
+    EXPECT_FALSE(SoundFileReader::open(folder / "s.orthochron"));
+    EXPECT_FALSE(hashOfFile(folder / "s.orthochron"));
 }
 
 TEST(SongFile, SavingNeverHarmsWhatWasThere)

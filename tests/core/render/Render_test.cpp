@@ -233,16 +233,57 @@ TEST_F(Rendering, DitherIsSmallAndTheSameEachTime)
     EXPECT_GT(different, 1000);
 }
 
-TEST(PrintName, IsSafeForFileSystems)
+TEST(PrintNames, AreSafeForFileSystemsAndNeverTwiceTheSame)
 {
-    Track track;
-    track.id = TrackId{7};
-    track.name = "Over/left\n";
-    EXPECT_EQ(printName(track, PrintFormat::Wav24), "Over-left-.wav");
-    track.name = "..";
-    EXPECT_EQ(printName(track, PrintFormat::Flac), "Track 7...flac");
-    track.name = "";
-    EXPECT_EQ(printName(track, PrintFormat::Wav16), "Track 7.wav");
+    Song song;
+    std::uint32_t id = 7;
+    for (const char* name : {"Over/left\n", "..", "", "Snare", "Snare", "11 Snare"}) {
+        Track track;
+        track.id = TrackId{id++};
+        track.name = name;
+        song.tracks.push_back(std::make_shared<const Track>(std::move(track)));
+    }
+    EXPECT_EQ(
+        printNames(song, PrintFormat::Wav24),
+        (std::vector<std::string>{
+            "Over-left-.wav",
+            "Track 8...wav",
+            "Track 9.wav",
+            "Snare.wav",
+            "11 Snare.wav",
+            "12 11 Snare.wav"})
+    );
+    EXPECT_EQ(printNames(song, PrintFormat::Flac)[3], "Snare.flac");
+}
+
+TEST_F(Rendering, AllTracksArePrintedOrNone)
+{
+    const Folder folder;
+    PrintSettings settings;
+    settings.to = song_.length();
+    std::filesystem::create_directory(folder / "c.wav");
+    testkit::writeSound(folder / "a.wav", testkit::soundOf(0.1, [](std::int64_t) { return 0.1; }));
+    const auto before = testkit::readSound(folder / "a.wav");
+    const auto print = [&](const std::vector<std::string>& names) {
+        std::vector<TrackPrint> prints;
+        for (std::size_t t = 0; t < names.size(); ++t) {
+            prints.push_back({song_.tracks[t]->id, folder / names[t]});
+        }
+        return printTracks(song_, sources_, prints, settings);
+    };
+
+    for (const auto& names :
+         {std::vector<std::string>{"a.wav", "b.wav", "c.wav"},
+          std::vector<std::string>{"a.wav", "b.wav", "a.wav"},
+          std::vector<std::string>{"a.wav", "b.wav", "s.orthochron"}}) {
+        const auto printed = print(names);
+        ASSERT_FALSE(printed);
+        EXPECT_EQ(printed.error().kind, ErrorKind::BadArgument);
+        EXPECT_EQ(testkit::readSound(folder / "a.wav"), before);
+        EXPECT_FALSE(std::filesystem::exists(folder / "b.wav"));
+    }
+    EXPECT_TRUE(print({"a.wav", "b.wav", "d.wav"}));
+    EXPECT_FALSE(testkit::readSound(folder / "a.wav") == before);
 }
 
 }  // namespace

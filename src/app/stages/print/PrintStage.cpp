@@ -113,14 +113,9 @@ PrintStage::Plan PrintStage::plan() const
     const std::filesystem::path folder(plan.folder.toStdString());
     const char* ending = plan.settings.format == PrintFormat::Flac ? ".flac" : ".wav";
     plan.mix = folder / (fileNameOf(song.name, "Song") + ending);
-    std::set<std::string> names;
-    for (const auto& track : song.tracks) {
-        std::string name = printName(*track, plan.settings.format);
-        if (!names.insert(name).second) {
-            name = std::to_string(track->id.value) + " " + name;
-            names.insert(name);
-        }
-        plan.tracks.push_back({track->id, folder / name, 0});
+    const auto names = printNames(song, plan.settings.format);
+    for (std::size_t t = 0; t < names.size(); ++t) {
+        plan.tracks.push_back({song.tracks[t]->id, folder / names[t], 0});
     }
     return plan;
 }
@@ -190,21 +185,6 @@ void PrintStage::print()
     const Plan wanted = plan();
     if (wanted.folder.isEmpty() || session_.song().tracks.empty()) {
         return;
-    }
-    // A print never lands on a take.
-    for (const Take& take : session_.song().takes) {
-        std::error_code error;
-        const auto source = pathOf(take, session_.document.songFolder());
-        const bool isTake = wanted.isMix
-                                ? std::filesystem::equivalent(wanted.mix, source, error)
-                                : std::ranges::any_of(wanted.tracks, [&](const TrackPrint& print) {
-                                      return std::filesystem::equivalent(print.path, source, error);
-                                  });
-        if (isTake) {
-            Q_EMIT session_.failed(tr("%1: is one of the song's takes; print into another folder")
-                                       .arg(QString::fromStdString(source.string())));
-            return;
-        }
     }
     std::error_code error;
     std::filesystem::create_directories(wanted.folder.toStdString(), error);

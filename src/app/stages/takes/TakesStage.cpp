@@ -5,9 +5,9 @@
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QInputDialog>
-#include <QMessageBox>
 #include <QTableWidget>
 
+#include "app/controls/Question.h"
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
 
@@ -256,14 +256,13 @@ void TakesStage::add(std::vector<ImportedTake> takes)
 {
     for (ImportedTake& imported : takes) {
         if (imported.take.channels > 2) {
-            imported.splitChannels =
-                QMessageBox::question(
-                    bench_,
-                    tr("Many channels"),
-                    tr("%1 has %2 channels. Lay each on a track of its own, as one mic set?")
-                        .arg(QString::fromStdString(imported.take.name))
-                        .arg(imported.take.channels)
-                ) == QMessageBox::Yes;
+            imported.splitChannels = askYes(
+                bench_,
+                tr("Many channels"),
+                tr("%1 has %2 channels. Lay each on a track of its own, as one mic set?")
+                    .arg(QString::fromStdString(imported.take.name))
+                    .arg(imported.take.channels)
+            );
         }
     }
     const std::size_t before = session_.song().tracks.size();
@@ -284,14 +283,14 @@ void TakesStage::add(std::vector<ImportedTake> takes)
     if (added.size() < 2) {
         return;
     }
-    const auto answer = QMessageBox::question(
+    const bool isSet = askYes(
         bench_,
         tr("Recorded together?"),
         tr("%1 tracks start together. Were they recorded together, so that every edit goes to all "
            "of them at the same sample?")
             .arg(added.size())
     );
-    if (answer == QMessageBox::Yes) {
+    if (isSet) {
         session_.document.apply(orthochron::makeSet(song, added, "Kit"), tr("Make mic set"));
     }
 }

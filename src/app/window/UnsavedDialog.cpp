@@ -1,0 +1,139 @@
+#include "app/window/UnsavedDialog.h"
+
+#include <QDateTime>
+#include <QDialogButtonBox>
+#include <QLabel>
+#include <QListWidget>
+#include <QLocale>
+#include <QMessageBox>
+#include <QPainter>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "app/theme/Theme.h"
+
+#include <algorithm>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr QSize kPicture(200, 56);
+
+// Every clip where it lies on its lane: enough to know a song by.
+QPixmap pictureOf(const Song& song)
+{
+    QPixmap pixmap(kPicture);
+    pixmap.fill(Theme::palette().lane);
+    QPainter painter(&pixmap);
+    const double length = std::max(1.0, static_cast<double>(song.length().count()));
+    const double scale = kPicture.width() / length;
+    const double height =
+        kPicture.height() / std::max(1.0, static_cast<double>(song.tracks.size()));
+    for (std::size_t t = 0; t < song.tracks.size(); ++t) {
+        const double top = height * static_cast<double>(t);
+        for (const Clip& clip : song.tracks[t]->clips) {
+            // A gap of one pixel shows where it is cut, as long as there is room for it.
+            const double width = static_cast<double>(clip.length.count()) * scale;
+            painter.fillRect(
+                QRectF(
+                    static_cast<double>(clip.at.count()) * scale,
+                    top + 1.0,
+                    std::max(1.0, width - 1.0),
+                    std::max(1.0, height - 2.0)
+                ),
+                Theme::palette().wave
+            );
+        }
+    }
+    painter.setPen(Theme::palette().edge);
+    painter.drawRect(pixmap.rect().adjusted(0, 0, -1, -1));
+    return pixmap;
+}
+
+}  // namespace
+
+UnsavedDialog::UnsavedDialog(std::vector<UnsavedSong> songs, QWidget* parent)
+    : QDialog(parent), songs_(std::move(songs))
+{
+    setWindowTitle(tr("Unsaved songs"));
+    resize(560, 400);
+    auto* layout = new QVBoxLayout(this);
+    auto* words = new QLabel(
+        tr("These songs were never given a name. Each stays kept until you save or discard it."),
+        this
+    );
+    words->setWordWrap(true);
+    layout->addWidget(words);
+    list_ = new QListWidget(this);
+    list_->setObjectName(QStringLiteral("unsavedSongs"));
+    list_->setAccessibleName(tr("Unsaved songs"));
+    list_->setIconSize(kPicture);
+    list_->setSpacing(Theme::kGrid);
+    layout->addWidget(list_);
+    auto* buttons = new QDialogButtonBox(this);
+    open_ = buttons->addButton(tr("Open"), QDialogButtonBox::AcceptRole);
+    discard_ = buttons->addButton(tr("Discard…"), QDialogButtonBox::DestructiveRole);
+    buttons->addButton(tr("Later"), QDialogButtonBox::RejectRole);
+    open_->setObjectName(QStringLiteral("openUnsaved"));
+    discard_->setObjectName(QStringLiteral("discardUnsaved"));
+    layout->addWidget(buttons);
+    connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+    connect(discard_, &QPushButton::clicked, this, &UnsavedDialog::discardChosen);
+    connect(list_, &QListWidget::itemActivated, this, &QDialog::accept);
+    fill();
+}
+
+std::filesystem::path UnsavedDialog::chosen() const
+{
+    return songs_[static_cast<std::size_t>(list_->currentRow())].file;
+}
+
+void UnsavedDialog::fill()
+{
+    list_->clear();
+    for (const UnsavedSong& each : songs_) {
+        const QString name = each.song->name.empty() ? tr("Song without a name")
+                                                     : QString::fromStdString(each.song->name);
+        const auto time = QDateTime::fromSecsSinceEpoch(each.secondsSinceEpoch);
+        QString tracks = tr("%n track(s)", nullptr, static_cast<int>(each.song->tracks.size()));
+        if (!each.song->tracks.empty()) {
+            tracks += tr(", the first %1").arg(QString::fromStdString(each.song->tracks[0]->name));
+        }
+        list_->addItem(new QListWidgetItem(
+            QIcon(pictureOf(*each.song)),
+            QStringLiteral("%1\n%2\n%3")
+                .arg(name, QLocale().toString(time, QLocale::ShortFormat), tracks)
+        ));
+    }
+    list_->setCurrentRow(0);
+    open_->setEnabled(!songs_.empty());
+    discard_->setEnabled(!songs_.empty());
+}
+
+void UnsavedDialog::discardChosen()
+{
+    if (QMessageBox::question(
+            this,
+            tr("Discard it?"),
+            tr("What is in it cannot be had back. The takes themselves stay where they are."),
+            QMessageBox::Discard | QMessageBox::Cancel
+        ) != QMessageBox::Discard) {
+        return;
+    }
+    const auto row = static_cast<std::size_t>(list_->currentRow());
+    // Another window may have opened it since.
+    if (const auto place = UnsavedPlace::take(songs_[row].file)) {
+        std::error_code ignored;
+        std::filesystem::remove(songs_[row].file, ignored);
+    }
+    songs_.erase(songs_.begin() + list_->currentRow());
+    if (songs_.empty()) {
+        reject();
+        return;
+    }
+    fill();
+}
+
+}  // namespace orthochron::app
