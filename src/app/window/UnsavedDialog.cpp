@@ -10,6 +10,7 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
 
 #include <algorithm>
@@ -72,11 +73,12 @@ UnsavedDialog::UnsavedDialog(std::vector<UnsavedSong> songs, QWidget* parent)
     list_->setSpacing(Theme::kGrid);
     layout->addWidget(list_);
     auto* buttons = new QDialogButtonBox(this);
-    open_ = buttons->addButton(tr("Open"), QDialogButtonBox::AcceptRole);
-    discard_ = buttons->addButton(tr("Discard…"), QDialogButtonBox::DestructiveRole);
+    open_ = benchButton(tr("Open"), QStringLiteral("openUnsaved"), true, this);
+    open_->setDefault(true);
+    discard_ = benchButton(tr("Discard…"), QStringLiteral("discardUnsaved"), false, this);
+    buttons->addButton(open_, QDialogButtonBox::AcceptRole);
+    buttons->addButton(discard_, QDialogButtonBox::DestructiveRole);
     buttons->addButton(tr("Later"), QDialogButtonBox::RejectRole);
-    open_->setObjectName(QStringLiteral("openUnsaved"));
-    discard_->setObjectName(QStringLiteral("discardUnsaved"));
     layout->addWidget(buttons);
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
@@ -97,12 +99,17 @@ void UnsavedDialog::fill()
         const QString name = each.song->name.empty() ? tr("Song without a name")
                                                      : QString::fromStdString(each.song->name);
         const auto time = QDateTime::fromSecsSinceEpoch(each.secondsSinceEpoch);
-        QString tracks = tr("%n track(s)", nullptr, static_cast<int>(each.song->tracks.size()));
+        const std::size_t count = each.song->tracks.size();
+        QString tracks = count == 1 ? tr("1 track") : tr("%1 tracks").arg(count);
         if (!each.song->tracks.empty()) {
             tracks += tr(", the first %1").arg(QString::fromStdString(each.song->tracks[0]->name));
         }
+        // The same when it is chosen: a tinted picture is hard to know a song by.
+        const QPixmap picture = pictureOf(*each.song);
+        QIcon icon(picture);
+        icon.addPixmap(picture, QIcon::Selected);
         list_->addItem(new QListWidgetItem(
-            QIcon(pictureOf(*each.song)),
+            icon,
             QStringLiteral("%1\n%2\n%3")
                 .arg(name, QLocale().toString(time, QLocale::ShortFormat), tracks)
         ));

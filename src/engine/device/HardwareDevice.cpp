@@ -1,5 +1,7 @@
+#include <fcntl.h>
 #include <fmt/format.h>
 #include <rtaudio/RtAudio.h>
+#include <unistd.h>
 
 #include "engine/device/AudioDevice.h"
 #include "engine/device/OutputConverter.h"
@@ -12,12 +14,42 @@ namespace orthochron::engine {
 
 namespace {
 
+// Where there is no card or no server, the sound libraries complain on the terminal in a dozen lines
+// of their own. While one of these lives they go nowhere; what matters is said in the window.
+class QuietLibraries {
+public:
+    QuietLibraries()
+        : kept_(::dup(STDERR_FILENO)), nowhere_(::open("/dev/null", O_WRONLY | O_CLOEXEC))
+    {
+        if (kept_ >= 0 && nowhere_ >= 0) {
+            ::dup2(nowhere_, STDERR_FILENO);
+        }
+    }
+    QuietLibraries(const QuietLibraries&) = delete;
+    QuietLibraries& operator=(const QuietLibraries&) = delete;
+    ~QuietLibraries()
+    {
+        if (kept_ >= 0) {
+            ::dup2(kept_, STDERR_FILENO);
+            ::close(kept_);
+        }
+        if (nowhere_ >= 0) {
+            ::close(nowhere_);
+        }
+    }
+
+private:
+    int kept_;
+    int nowhere_;
+};
+
 // The system's default output through RtAudio. Where it cannot run at the song's rate, it runs at
 // its own and the sound is converted on the way out.
 class HardwareDevice final : public AudioDevice {
 public:
     static std::unique_ptr<HardwareDevice> open()
     {
+        const QuietLibraries quiet;
         try {
             auto device = std::unique_ptr<HardwareDevice>(new HardwareDevice);
             device->audio_.showWarnings(false);
@@ -47,6 +79,7 @@ public:
         const bool fits = std::ranges::find(rates_, wanted) != rates_.end();
         const unsigned deviceRate = fits || ownRate_ == 0 ? wanted : ownRate_;
         unsigned blockFrames = 256;
+        const QuietLibraries quiet;
         RtAudio::StreamParameters parameters;
         parameters.deviceId = id_;
         parameters.nChannels = 2;
