@@ -2,16 +2,21 @@
 # Installs from Debian what is needed to build, run and test, when any of it is missing.
 set -euo pipefail
 packages=(
-    libjack-jackd2-dev  # named first: else RtAudio brings the other server's, which removes this one
     g++ cmake ninja-build ccache pkg-config git clang-format
     qt6-base-dev libqt6svg6 qt6-svg-dev qt6-qpa-plugins libgl1-mesa-dev
     libsndfile1-dev libsoxr-dev libebur128-dev librtaudio-dev libxxhash-dev
     libtbb-dev nlohmann-json3-dev libexpected-dev libcli11-dev libfmt-dev
     libgtest-dev libgmock-dev libbenchmark-dev libaubio-dev xvfb xauth
 )
+is_installed() {
+    dpkg-query -W -f='${Status}' "$1" 2>/dev/null | grep -q 'ok installed'
+}
+# RtAudio needs the development files of one JACK or the other and would bring jackd1's, which
+# removes a jackd2 that is there. Where neither is, jackd2's come first.
+is_installed libjack-dev || packages=(libjack-jackd2-dev "${packages[@]}")
 missing=()
 for package in "${packages[@]}"; do
-    dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'ok installed' || missing+=("$package")
+    is_installed "$package" || missing+=("$package")
 done
 [ ${#missing[@]} -eq 0 ] && exit 0
 echo "Installing: ${missing[*]}"

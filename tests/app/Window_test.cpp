@@ -517,6 +517,15 @@ TEST(NumberField, UnderstandsUnitsAndRefusesNonsense)
 
 int main(int argc, char** argv)
 {
+    // A child of a test lives in its parent's home, and is killed: it must leave none of its own.
+    if (argc == 4 && QLatin1String(argv[1]) == QLatin1String(orthochron::app::kEditingChild)) {
+        const QCoreApplication child(argc, argv);
+        QCoreApplication::setOrganizationName(QStringLiteral("Orthochron"));
+        QCoreApplication::setApplicationName(QStringLiteral("orthochron-test"));
+        orthochron::app::editUntilKilled(
+            QString::fromLocal8Bit(argv[2]), QByteArray(argv[3]).toUInt()
+        );
+    }
     // Settings, caches and autosaves of the tests go nowhere near the user's.
     const orthochron::testkit::Folder home;
     qputenv("HOME", QByteArray::fromStdString(home.path().string()));
@@ -530,11 +539,6 @@ int main(int argc, char** argv)
     QApplication application(argc, argv);
     QApplication::setOrganizationName(QStringLiteral("Orthochron"));
     QApplication::setApplicationName(QStringLiteral("orthochron-test"));
-    if (argc == 4 && QLatin1String(argv[1]) == QLatin1String(orthochron::app::kEditingChild)) {
-        orthochron::app::editUntilKilled(
-            QString::fromLocal8Bit(argv[2]), QByteArray(argv[3]).toUInt()
-        );
-    }
     orthochron::app::Theme::install();
     return RUN_ALL_TESTS();
 }
