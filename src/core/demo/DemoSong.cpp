@@ -52,8 +52,8 @@ bool isUntouchedDemo(const std::filesystem::path& folder)
             return true;
         }
         const auto hash = hashOfFile(path);
-        return hash && std::ranges::any_of(song.takes, [&](const Take& take) {
-                   return take.hash == *hash && isSameFile(pathOf(take, folder), path);
+        return hash && std::ranges::any_of(song.takes, [&](const Take& own) {
+                   return own.hash == *hash && isSameFile(pathOf(own, folder), path);
                });
     });
 }
