@@ -159,6 +159,18 @@ TEST_F(DocumentTest, AnOlderAutosaveNeverWins)
     EXPECT_FALSE(opened->isRecovered);
 }
 
+TEST_F(DocumentTest, WhatCouldNotBeSavedStillReachesTheAutosave)
+{
+    ASSERT_TRUE(document_.save(path("song.orthochron")));
+    document_.apply(renameSong(*document_.song(), "Kept"), QStringLiteral("Rename"));
+    std::filesystem::create_directory(folder_ / "folder.orthochron");
+    EXPECT_FALSE(document_.save(path("folder.orthochron")));
+    document_.autosave();
+    const auto kept = loadSong(autosavePath(folder_ / "song.orthochron"));
+    ASSERT_TRUE(kept);
+    EXPECT_EQ(kept->history.song()->name, "Kept");
+}
+
 TEST_F(DocumentTest, ASongWithoutANameIsKeptUntilItIsSavedOrDiscarded)
 {
     const auto left = [&](const char* name) {

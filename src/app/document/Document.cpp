@@ -207,13 +207,19 @@ Result<void> Document::openUnsaved(const std::filesystem::path& file)
 
 Result<void> Document::save(const QString& path)
 {
-    // Nothing older may land after it.
-    autosave_.flush();
+    // Nothing older may land after it; what waits is written now, or waits again.
+    autosave_.drop();
+    const auto notSaved = [this](const Error& error) {
+        if (isChanged_) {
+            autosave_.changed(state_, autosaveFile());
+        }
+        return tl::unexpected(error);
+    };
     const std::filesystem::path file(path.toStdString());
     if (path != path_) {
         auto lock = SongLock::acquire(file);
         if (!lock) {
-            return tl::unexpected(lock.error());
+            return notSaved(lock.error());
         }
         // Takes below the new folder are named relative to it; all others keep being found.
         SongDocument moved = state_;
@@ -233,7 +239,7 @@ Result<void> Document::save(const QString& path)
         moved.history = History(std::move(versions), state_.history.current());
         moved.generation = nextGeneration();
         if (auto saved = saveSong(moved, file); !saved) {
-            return saved;
+            return notSaved(saved.error());
         }
         removeAutosave();
         lock_ = std::move(*lock);
@@ -243,7 +249,7 @@ Result<void> Document::save(const QString& path)
     } else {
         state_.generation = nextGeneration();
         if (auto saved = saveSong(state_, file); !saved) {
-            return saved;
+            return notSaved(saved.error());
         }
     }
     isChanged_ = false;

@@ -122,7 +122,8 @@ void Replacement::drop() noexcept
 Result<void> Replacement::exchange()
 {
     struct stat old {};
-    if (::stat(target_.c_str(), &old) == 0) {
+    const bool hasOld = ::stat(target_.c_str(), &old) == 0;
+    if (hasOld) {
         // Something else may have come to stand there since; a folder would be swapped as readily.
         if (!S_ISREG(old.st_mode)) {
             return checkRegular(target_);
@@ -145,6 +146,10 @@ Result<void> Replacement::exchange()
             fmt::format("{}: cannot be put in place ({})", target_.string(), std::strerror(errno))
         );
     }
+    if (hasOld) {
+        // A file system that cannot swap names: the old file is gone, so the new one stays.
+        beside_.clear();
+    }
     return {};
 }
 
@@ -152,7 +157,7 @@ void Replacement::undo() noexcept
 {
     if (replacedOld_) {
         ::rename(beside_.c_str(), target_.c_str());
-    } else {
+    } else if (!beside_.empty()) {
         ::unlink(target_.c_str());
     }
     beside_.clear();
