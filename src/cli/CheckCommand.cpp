@@ -2,11 +2,13 @@
 
 #include "cli/Commands.h"
 #include "cli/FitReport.h"
+#include "cli/OpenedSong.h"
 #include "core/audio/SoundFile.h"
 #include "core/audit/SongAudit.h"
 #include "core/files/AtomicFile.h"
 #include "core/files/JsonText.h"
-#include "core/files/SongFile.h"
+
+#include <mutex>
 
 namespace orthochron::cli {
 
@@ -39,12 +41,12 @@ Result<int> report(const Json& findings, bool isStrict, const Context& context)
 
 Result<int> checkSong(const std::string& path, bool isStrict, const Context& context)
 {
-    const auto document = loadSong(path);
-    if (!document) {
-        return tl::unexpected(document.error());
+    const auto opened = openSong(path);
+    if (!opened) {
+        return tl::unexpected(opened.error());
     }
-    const Song& song = *document->history.song();
-    const auto sources = Sources::open(song, fs::path(path).parent_path());
+    const Song& song = opened->song();
+    const auto sources = openTakes(*opened, context.work);
     if (!sources) {
         return tl::unexpected(sources.error());
     }
@@ -66,11 +68,15 @@ Result<int> checkSong(const std::string& path, bool isStrict, const Context& con
     return report(all, isStrict, context);
 }
 
-using Audio = std::vector<std::shared_ptr<const AudioBuffer>>;
+// Files read together, one microphone each.
+struct Files {
+    std::vector<std::unique_ptr<SoundFileReader>> readers;
+    std::unique_ptr<std::vector<std::mutex>> mutexes;  // the check reads from many threads
+};
 
-Result<Audio> readFiles(const std::vector<std::string>& paths, Hertz& rate)
+Result<Files> openFiles(const std::vector<std::string>& paths, Hertz& rate)
 {
-    Audio audio;
+    Files files;
     for (const std::string& path : paths) {
         auto reader = SoundFileReader::open(path);
         if (!reader) {
@@ -81,21 +87,20 @@ Result<Audio> readFiles(const std::vector<std::string>& paths, Hertz& rate)
         } else if (rate != (*reader)->rate()) {
             return badInput(fmt::format("{}: has another rate than the others", path));
         }
-        auto samples = readAll(**reader);
-        if (!samples) {
-            return tl::unexpected(samples.error());
-        }
-        audio.push_back(std::move(*samples));
+        files.readers.push_back(std::move(*reader));
     }
-    return audio;
+    files.mutexes = std::make_unique<std::vector<std::mutex>>(files.readers.size());
+    return files;
 }
 
-MicrophoneReader readerOf(const Audio& audio, Hertz rate)
+MicrophoneReader readerOf(const Files& files)
 {
-    return [&audio, rate](int microphone, Frames from, std::span<float> into) -> Result<void> {
-        const auto& samples = audio[static_cast<std::size_t>(microphone)];
-        AudioBuffer all(samples->channels(), Frames(static_cast<std::int64_t>(into.size())));
-        auto read = MemorySource(samples, rate).read(from, all);
+    return [&files](int microphone, Frames from, std::span<float> into) -> Result<void> {
+        const auto index = static_cast<std::size_t>(microphone);
+        SoundFileReader& reader = *files.readers[index];
+        AudioBuffer all(reader.channels(), Frames(static_cast<std::int64_t>(into.size())));
+        const std::scoped_lock lock((*files.mutexes)[index]);
+        auto read = reader.read(from, all);
         std::ranges::copy(all.channel(0), into.begin());
         return read;
     };
@@ -112,11 +117,11 @@ Result<int> checkFiles(const CheckOptions& options, const Context& context)
         ));
     }
     Hertz rate{0.0};
-    const auto edited = readFiles(options.in, rate);
+    const auto edited = openFiles(options.in, rate);
     if (!edited) {
         return tl::unexpected(edited.error());
     }
-    const auto recorded = readFiles(options.sources, rate);
+    const auto recorded = openFiles(options.sources, rate);
     if (!recorded) {
         return tl::unexpected(recorded.error());
     }
@@ -125,15 +130,15 @@ Result<int> checkFiles(const CheckOptions& options, const Context& context)
         return tl::unexpected(text.error());
     }
     Frames length{0};
-    for (const auto& audio : *edited) {
-        length = std::max(length, audio->frames());
+    for (const auto& reader : edited->readers) {
+        length = std::max(length, reader->frames());
     }
     const auto map = editMapFrom(parseJson(*text), rate, length, options.edits);
     if (!map) {
         return tl::unexpected(map.error());
     }
     const AuditInput input{
-        *map, static_cast<int>(edited->size()), readerOf(*edited, rate), readerOf(*recorded, rate)};
+        *map, static_cast<int>(edited->readers.size()), readerOf(*edited), readerOf(*recorded)};
     const auto findings = checkWhole(input, context.work);
     if (!findings) {
         return tl::unexpected(findings.error());

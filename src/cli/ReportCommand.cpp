@@ -1,8 +1,9 @@
 #include <fmt/format.h>
 
 #include "cli/Commands.h"
+#include "cli/OpenedSong.h"
 #include "core/audit/Report.h"
-#include "core/files/SongFile.h"
+#include "core/base/FileName.h"
 
 namespace orthochron::cli {
 
@@ -10,12 +11,12 @@ namespace {
 
 Result<int> writeReports(const std::string& path, const std::string& out, const Context& context)
 {
-    const auto document = loadSong(path);
-    if (!document) {
-        return tl::unexpected(document.error());
+    const auto opened = openSong(path);
+    if (!opened) {
+        return tl::unexpected(opened.error());
     }
-    const Song& song = *document->history.song();
-    const auto sources = Sources::open(song, std::filesystem::path(path).parent_path());
+    const Song& song = opened->song();
+    const auto sources = openTakes(*opened, context.work);
     if (!sources) {
         return tl::unexpected(sources.error());
     }
@@ -24,6 +25,7 @@ Result<int> writeReports(const std::string& path, const std::string& out, const 
     }
     Json written = Json::array();
     std::string readable;
+    UsedNames used;
     for (const MicSet& set : song.sets) {
         const auto report = reportOf(song, set.id, **sources, context.work);
         if (!report) {
@@ -32,8 +34,9 @@ Result<int> writeReports(const std::string& path, const std::string& out, const 
         // One set takes the name as given; of several each has its own.
         std::filesystem::path file = out;
         if (song.sets.size() > 1) {
+            const std::string name = used.unique(fileNameOf(set.name, "set"));
             file.replace_filename(
-                fmt::format("{} {}{}", file.stem().string(), set.name, file.extension().string())
+                fmt::format("{} {}{}", file.stem().string(), name, file.extension().string())
             );
         }
         if (auto done = writeReport(*report, file); !done) {

@@ -1,8 +1,10 @@
 #include <fmt/format.h>
 
 #include "cli/Commands.h"
+#include "cli/OpenedSong.h"
 #include "core/audio/SoundFile.h"
 #include "core/demo/DemoSong.h"
+#include "core/files/TakeCheck.h"
 #include "core/render/Print.h"
 
 namespace orthochron::cli {
@@ -12,22 +14,6 @@ namespace {
 bool isSong(const std::filesystem::path& path)
 {
     return path.extension() == kSongEnding;
-}
-
-struct Opened {
-    SongDocument document;
-    std::filesystem::path folder;
-
-    [[nodiscard]] const Song& song() const { return *document.history.song(); }
-};
-
-Result<Opened> openSong(const std::string& path)
-{
-    auto document = loadSong(path);
-    if (!document) {
-        return tl::unexpected(document.error());
-    }
-    return Opened{std::move(*document), std::filesystem::path(path).parent_path()};
 }
 
 Result<int> infoOfSong(const std::string& path, const Context& context)
@@ -88,6 +74,29 @@ Result<int> infoOfSong(const std::string& path, const Context& context)
     return 0;
 }
 
+// The greatest magnitude of a file, read in blocks.
+Result<double> peakOf(SoundFileReader& reader, const Work& work)
+{
+    constexpr Frames kBlock{1 << 16};
+    AudioBuffer block(reader.channels(), kBlock);
+    double peak = 0.0;
+    for (Frames from{0}; from < reader.frames(); from += kBlock) {
+        if (work.stopped()) {
+            return cancelled();
+        }
+        if (const auto read = reader.read(from, block); !read) {
+            return tl::unexpected(read.error());
+        }
+        for (int c = 0; c < block.channels(); ++c) {
+            for (const float value : block.channel(c)) {
+                peak = std::max(peak, static_cast<double>(std::abs(value)));
+            }
+        }
+        work.report(toSeconds(from, reader.rate()) / toSeconds(reader.frames(), reader.rate()));
+    }
+    return peak;
+}
+
 Result<int> infoOfFile(const std::string& path, const Context& context)
 {
     const auto reader = SoundFileReader::open(path);
@@ -95,15 +104,9 @@ Result<int> infoOfFile(const std::string& path, const Context& context)
         return tl::unexpected(reader.error());
     }
     const SoundFacts& facts = (*reader)->facts();
-    const auto samples = readAll(**reader);
-    if (!samples) {
-        return tl::unexpected(samples.error());
-    }
-    double peak = 0.0;
-    for (int c = 0; c < facts.channels; ++c) {
-        for (const float value : (*samples)->channel(c)) {
-            peak = std::max(peak, static_cast<double>(std::abs(value)));
-        }
+    const auto peak = peakOf(**reader, context.work);
+    if (!peak) {
+        return tl::unexpected(peak.error());
     }
     const double seconds = toSeconds(facts.frames, facts.rate).count();
     Json json{
@@ -113,7 +116,7 @@ Result<int> infoOfFile(const std::string& path, const Context& context)
         {"length_s", seconds},
         {"channels", facts.channels},
         {"format", facts.format},
-        {"peak_db", toDecibels(peak)}};
+        {"peak_db", toDecibels(*peak)}};
     json["time_stamp"] = facts.timeStamp ? Json(facts.timeStamp->count()) : Json();
     print(
         context,
@@ -125,7 +128,7 @@ Result<int> infoOfFile(const std::string& path, const Context& context)
             facts.rate.count(),
             facts.channels,
             seconds,
-            toDecibels(peak)
+            toDecibels(*peak)
         )
     );
     return 0;
@@ -197,7 +200,7 @@ Result<int> render(const RenderOptions& options, const Context& context)
     if (!settings) {
         return tl::unexpected(settings.error());
     }
-    const auto sources = Sources::open(opened->song(), opened->folder);
+    const auto sources = openTakes(*opened, context.work);
     if (!sources) {
         return tl::unexpected(sources.error());
     }
@@ -302,7 +305,13 @@ void addVerify(CLI::App& app, Choice& choice)
             }
             Json json{{"takes", opened->song().takes.size()}, {"troubles", Json::array()}};
             std::string readable;
-            for (const TakeTrouble& trouble : verifyTakes(opened->song(), opened->folder, true)) {
+            // Reads every file, whatever is known of it.
+            const auto troubles =
+                checkTakes(opened->song(), opened->folder, KnownHashes(), context.work);
+            if (!troubles) {
+                return tl::unexpected(troubles.error());
+            }
+            for (const TakeTrouble& trouble : *troubles) {
                 json["troubles"].push_back(
                     {{"take", opened->song().take(trouble.take)->name},
                      {"missing", trouble.isMissing},

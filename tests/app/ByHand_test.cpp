@@ -225,10 +225,10 @@ TEST_F(ByHandWindow, AsksBeforeItReplacesWhatWasChangedByHand)
     answerNext(QMessageBox::AcceptRole);
     press(Qt::Key_F);
     EXPECT_EQ(std::ranges::count_if(song().tracks[0]->clips, &Clip::isMuted), 1);
-    const auto steps = document_->history().versions().size();
+    const auto steps = document_->history().size();
     answerNext(QMessageBox::DestructiveRole);
     press(Qt::Key_F);
-    EXPECT_EQ(document_->history().versions().size(), steps + 1);
+    EXPECT_EQ(document_->history().size(), steps + 1);
     EXPECT_EQ(std::ranges::count_if(song().tracks[0]->clips, &Clip::isMuted), 0) << status();
 }
 

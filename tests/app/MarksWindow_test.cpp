@@ -60,7 +60,7 @@ TEST_F(MarksWindow, AReleasedSliderEndsWhateverIsChosenMeanwhile)
         settle();
     }
     EXPECT_FALSE(jobs_->isBusy());
-    EXPECT_LE(document_->history().versions().size(), 3U);
+    EXPECT_LE(document_->history().size(), 3U);
     // It was meant for the kick.
     EXPECT_EQ(song().tracks[0]->detection.sensitivity, 30.0);
     EXPECT_NE(song().tracks.back()->detection.sensitivity, 30.0);

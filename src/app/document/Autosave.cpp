@@ -1,8 +1,16 @@
 #include "app/document/Autosave.h"
 
+#include "core/files/AtomicFile.h"
+
 #include <utility>
 
 namespace orthochron::app {
+
+namespace {
+
+constexpr std::uintmax_t kLeastGrowth = 1U << 20U;
+
+}  // namespace
 
 Autosave::Autosave(std::chrono::milliseconds delay, Failed failed)
     : delay_(delay),
@@ -60,7 +68,7 @@ void Autosave::serve(const std::stop_token& stopped)
         lock.unlock();
         std::string trouble;
         try {
-            if (const auto saved = saveSong(now.state, now.file); !saved) {
+            if (const auto saved = write(now); !saved) {
                 trouble = saved.error().message;
             }
         } catch (const std::exception& error) {
@@ -73,6 +81,29 @@ void Autosave::serve(const std::stop_token& stopped)
         isWriting_ = false;
         idle_.notify_all();
     }
+}
+
+Result<void> Autosave::write(const Waiting& now)
+{
+    std::error_code error;
+    // Written whole again before it holds more of what was than of what is; and when somebody
+    // else was at it, or the last writing broke off.
+    const bool goesOn = written_ == now.file && bytes_ < 2 * wholeBytes_ + kLeastGrowth &&
+                        std::filesystem::file_size(now.file, error) == bytes_ && !error;
+    if (const auto more = goesOn ? writer_.more(now.state) : std::nullopt) {
+        if (appendSynced(now.file, *more)) {
+            bytes_ += more->size();
+            return {};
+        }
+    }
+    written_.clear();
+    const std::string text = writer_.whole(now.state);
+    if (auto saved = writeAtomically(now.file, text); !saved) {
+        return saved;
+    }
+    written_ = now.file;
+    wholeBytes_ = bytes_ = text.size();
+    return {};
 }
 
 }  // namespace orthochron::app

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/files/SongFile.h"
+#include "core/files/SongWriter.h"
 
 #include <chrono>
 #include <condition_variable>
@@ -41,6 +41,7 @@ private:
     };
 
     void serve(const std::stop_token& stopped);
+    [[nodiscard]] Result<void> write(const Waiting& now);
 
     const std::chrono::milliseconds delay_;
     const Failed failed_;
@@ -50,6 +51,11 @@ private:
     std::optional<Waiting> waiting_;
     std::chrono::steady_clock::time_point due_;  // of what waits
     bool isWriting_ = false;
+    // The lane's own: what it wrote last.
+    SongWriter writer_;
+    std::filesystem::path written_;
+    std::uintmax_t wholeBytes_ = 0;
+    std::uintmax_t bytes_ = 0;
     std::jthread lane_;  // last: it uses all of the above
 };
 

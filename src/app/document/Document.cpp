@@ -1,6 +1,7 @@
 #include "app/document/Document.h"
 
 #include <QDateTime>
+#include <QEventLoop>
 #include <QSettings>
 
 #include <fmt/format.h>
@@ -8,6 +9,8 @@
 #include "core/audio/ResampledSource.h"
 #include "core/audio/SoundFile.h"
 #include "core/base/Hash.h"
+
+#include <thread>
 
 namespace orthochron::app {
 
@@ -120,17 +123,49 @@ void Document::removeAutosave()
 void Document::refreshSources()
 {
     auto sources = std::make_shared<Sources>();
-    troubles_ = verifyTakes(*song(), songFolder(), false);
+    std::erase_if(troubles_, [this](const TakeTrouble& trouble) {
+        return song()->take(trouble.take) == nullptr;
+    });
     for (const Take& take : song()->takes) {
-        const auto path = pathOf(take, songFolder());
-        auto reader = SoundFileReader::open(path);
-        if (reader) {
-            sources->put(take.id, atRate(std::move(*reader), song()->rate), path);
-        } else if (std::ranges::find(troubles_, take.id, &TakeTrouble::take) == troubles_.end()) {
-            troubles_.push_back({take.id, false, reader.error().message});
+        const bool isOpen =
+            sources_->has(take.id) && sources_->file(take.id) == pathOf(take, songFolder());
+        if (!isOpen || !sources->share(take.id, *sources_)) {
+            openTake(take, *sources);
         }
     }
     sources_ = std::move(sources);
+}
+
+void Document::openTake(const Take& take, Sources& sources)
+{
+    const auto path = pathOf(take, songFolder());
+    std::erase_if(troubles_, [&](const TakeTrouble& trouble) { return trouble.take == take.id; });
+    auto trouble = glanceAtTake(take, songFolder(), KnownHashes::ofUser());
+    auto reader = SoundFileReader::open(path);
+    if (!trouble && !reader) {
+        trouble = TakeTrouble{take.id, false, reader.error().message};
+    }
+    if (trouble) {
+        troubles_.push_back(std::move(*trouble));
+        sources.silence(take.id, path);
+    } else {
+        sources.put(take.id, atRate(std::move(*reader), song()->rate), path);
+    }
+}
+
+void Document::silence(const std::vector<TakeTrouble>& troubles)
+{
+    auto sources = std::make_shared<Sources>(*sources_);
+    for (const TakeTrouble& trouble : troubles) {
+        std::erase_if(troubles_, [&](const TakeTrouble& known) {
+            return known.take == trouble.take;
+        });
+        troubles_.push_back(trouble);
+        sources->silence(trouble.take, sources->file(trouble.take));
+    }
+    sources_ = std::move(sources);
+    Q_EMIT songChanged();
+    Q_EMIT stateChanged();
 }
 
 void Document::adopt(SongDocument state, const QString& path)
@@ -138,6 +173,9 @@ void Document::adopt(SongDocument state, const QString& path)
     state_ = std::move(state);
     path_ = path;
     isChanged_ = false;
+    // Another song's takes may have the same numbers.
+    sources_ = std::make_shared<Sources>();
+    troubles_.clear();
     refreshSources();
     Q_EMIT opened();
     Q_EMIT songChanged();
@@ -216,47 +254,74 @@ Result<void> Document::save(const QString& path)
         return tl::unexpected(error);
     };
     const std::filesystem::path file(path.toStdString());
-    if (path != path_) {
-        auto lock = SongLock::acquire(file);
+    const bool isElsewhere = path != path_;
+    Result<SongLock> lock = SongLock();
+    state_.generation = nextGeneration();
+    SongDocument written = state_;
+    if (isElsewhere) {
+        lock = SongLock::acquire(file);
         if (!lock) {
             return notSaved(lock.error());
         }
-        // Takes below the new folder are named relative to it; all others keep being found.
-        SongDocument moved = state_;
-        std::vector<History::Version> versions = state_.history.versions();
-        std::error_code error;
-        const auto target = std::filesystem::absolute(file, error).parent_path();
-        for (auto& version : versions) {
-            Song song = *version.song;
-            for (Take& take : song.takes) {
-                const auto absolute = std::filesystem::absolute(pathOf(take, songFolder()), error);
-                const auto relative = absolute.lexically_relative(target);
-                const bool isBelow = !relative.empty() && *relative.begin() != "..";
-                take.path = isBelow ? relative.string() : absolute.string();
-            }
-            version.song = std::make_shared<const Song>(std::move(song));
-        }
-        moved.history = History(std::move(versions), state_.history.current());
-        moved.generation = nextGeneration();
-        if (auto saved = saveSong(moved, file); !saved) {
-            return notSaved(saved.error());
-        }
+        written.history.changeTakes(namedFrom(file));
+    }
+    if (auto saved = writeAside(written, file); !saved) {
+        return notSaved(saved.error());
+    }
+    // A job may have changed the song while it was written.
+    const auto serialOf = [](const History& history) { return history.serial(history.current()); };
+    const bool isStillTheSame = serialOf(state_.history) == serialOf(written.history);
+    if (isElsewhere) {
         removeAutosave();
+        state_.history.changeTakes(namedFrom(file));
         lock_ = std::move(*lock);
-        state_ = std::move(moved);
         path_ = path;
-        Q_EMIT songChanged();
+    }
+    isChanged_ = !isStillTheSame;
+    if (isStillTheSame) {
+        removeAutosave();
     } else {
         state_.generation = nextGeneration();
-        if (auto saved = saveSong(state_, file); !saved) {
-            return notSaved(saved.error());
-        }
+        autosave_.changed(state_, autosaveFile());
     }
-    isChanged_ = false;
-    removeAutosave();
     remember(path);
+    if (isElsewhere) {
+        Q_EMIT songChanged();
+    }
     Q_EMIT stateChanged();
     return {};
+}
+
+// Names takes below the folder of a song relative to it; all others keep being found.
+std::function<void(Take&)> Document::namedFrom(const std::filesystem::path& song) const
+{
+    std::error_code ignored;
+    const auto target = std::filesystem::absolute(song, ignored).parent_path();
+    return [target, folder = songFolder()](Take& take) {
+        std::error_code error;
+        const auto absolute = std::filesystem::absolute(pathOf(take, folder), error);
+        const auto relative = absolute.lexically_relative(target);
+        const bool isBelow = !relative.empty() && *relative.begin() != "..";
+        take.path = isBelow ? relative.string() : absolute.string();
+    };
+}
+
+// Writes on another thread while the window goes on being drawn; keys and clicks wait.
+Result<void> Document::writeAside(const SongDocument& document, const std::filesystem::path& file)
+{
+    QEventLoop waiting;
+    Result<void> saved;
+    std::jthread writer([&] {
+        try {
+            saved = saveSong(document, file);
+        } catch (const std::exception& error) {
+            saved = orthochron::failed(fmt::format("{}: {}", file.string(), error.what()));
+        }
+        QMetaObject::invokeMethod(&waiting, &QEventLoop::quit, Qt::QueuedConnection);
+    });
+    waiting.exec(QEventLoop::ExcludeUserInputEvents);
+    writer.join();
+    return saved;
 }
 
 void Document::autosave()

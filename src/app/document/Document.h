@@ -5,6 +5,7 @@
 
 #include "app/document/Autosave.h"
 #include "app/document/UnsavedSongs.h"
+#include "core/files/TakeCheck.h"
 #include "core/render/Sources.h"
 
 #include <memory>
@@ -27,6 +28,8 @@ public:
     [[nodiscard]] std::filesystem::path songFolder() const;
     [[nodiscard]] bool isChanged() const { return isChanged_; }
     [[nodiscard]] const std::vector<TakeTrouble>& troubles() const { return troubles_; }
+    // Takes found to be in trouble by reading them: they are silent from now on.
+    void silence(const std::vector<TakeTrouble>& troubles);
 
     // A new version, or the error said to the user. True when the song changed.
     bool apply(Result<Song> edited, const QString& name);
@@ -39,6 +42,7 @@ public:
         bool isRecovered = false;
     };
     [[nodiscard]] Result<Opening> open(const QString& path);
+    // Returns when it is on the disk; meanwhile the window is drawn, but takes no input.
     [[nodiscard]] Result<void> save(const QString& path);
     // Opens a song that was never named, from what was kept of it; it stays kept there until it is
     // saved or discarded.
@@ -64,7 +68,11 @@ Q_SIGNALS:
 private:
     void adopt(SongDocument state, const QString& path);
     void refreshSources();
+    void openTake(const Take& take, Sources& sources);
     void touched();
+    [[nodiscard]] std::function<void(Take&)> namedFrom(const std::filesystem::path& song) const;
+    [[nodiscard]] static Result<void>
+    writeAside(const SongDocument& document, const std::filesystem::path& file);
     // Where what is not saved is kept. A song without a name gets a place of its own.
     [[nodiscard]] std::filesystem::path autosaveFile();
     void removeAutosave();

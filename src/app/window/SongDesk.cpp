@@ -182,6 +182,36 @@ void SongDesk::afterOpening()
         );
         findMissing();
     }
+    checkTakes();
+}
+
+// Sizes were compared on opening; what a file of the same size holds takes reading it.
+void SongDesk::checkTakes()
+{
+    session_.jobs.run(
+        tr("Checking the takes"),
+        false,
+        this,
+        [song = session_.document.song(), folder = session_.document.songFolder()](const Work& work
+        ) { return orthochron::checkTakes(*song, folder, KnownHashes::ofUser(), work); },
+        [this, checked = session_.document.song()](const auto& troubles) {
+            if (!troubles) {
+                return;
+            }
+            auto fresh = *troubles;
+            std::erase_if(fresh, [&](const TakeTrouble& trouble) {
+                // Another song may be open by now, or the take found elsewhere.
+                const Take* before = checked->take(trouble.take);
+                const Take* now = session_.song().take(trouble.take);
+                return now == nullptr || *now != *before ||
+                       !session_.document.sources()->has(trouble.take);
+            });
+            if (!fresh.empty()) {
+                session_.document.silence(fresh);
+                Q_EMIT session_.failed(QString::fromStdString(fresh.front().sentence));
+            }
+        }
+    );
 }
 
 void SongDesk::findMissing()

@@ -36,6 +36,7 @@ private:
     void afterOpening();
     void offer(std::vector<UnsavedSong> songs);
     void findMissing();
+    void checkTakes();
 
     Session& session_;
     QWidget* window_;

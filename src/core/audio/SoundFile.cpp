@@ -157,45 +157,41 @@ Result<std::unique_ptr<SoundFileReader>> SoundFileReader::open(const std::filesy
     if (std::filesystem::file_size(path, error) == 0) {
         return badInput(fmt::format("{}: is empty: there is no sound in it", path.string()));
     }
-    SF_INFO info{};
-    SNDFILE* file = sf_open(path.c_str(), SFM_READ, &info);
-    if (file == nullptr) {
+    std::unique_ptr<SoundFileReader> reader(new SoundFileReader(path));
+    const OpenFiles::Hold hold(reader->file_);
+    if (hold.handle() == nullptr) {
         return badInput(fmt::format(
             "{}: cannot be read as sound ({}); check that it plays elsewhere",
             path.string(),
             sf_strerror(nullptr)
         ));
     }
-    std::unique_ptr<SoundFileReader> reader(new SoundFileReader);
-    reader->file_ = file;
-    reader->path_ = path;
-    SoundFacts& facts = reader->facts_;
-    facts.rate = Hertz(info.samplerate);
-    facts.frames = Frames(info.frames);
-    facts.channels = info.channels;
-    facts.formatCode = info.format;
-    facts.format = formatName(info.format);
-    const int sub = info.format & SF_FORMAT_SUBMASK;
-    reader->checkFinite_ = sub == SF_FORMAT_FLOAT || sub == SF_FORMAT_DOUBLE;
-    SF_BROADCAST_INFO broadcast{};
-    if (sf_command(file, SFC_GET_BROADCAST_INFO, &broadcast, sizeof broadcast) == SF_TRUE) {
-        const std::uint64_t stamp =
-            std::uint64_t{broadcast.time_reference_high} << 32U | broadcast.time_reference_low;
-        // A week at 192 kHz; more is a field that was never written.
-        if (stamp > 0 && stamp < 120'000'000'000ULL) {
-            facts.timeStamp = Frames(static_cast<std::int64_t>(stamp));
-        }
-    }
-    if (auto sane = checkFacts(path, facts); !sane) {
+    reader->readFacts(hold.handle());
+    if (auto sane = checkFacts(path, reader->facts_); !sane) {
         return tl::unexpected(sane.error());
     }
     return reader;
 }
 
-SoundFileReader::~SoundFileReader()
+void SoundFileReader::readFacts(void* file)
 {
-    if (file_ != nullptr) {
-        sf_close(handle(file_));
+    SF_INFO info{};
+    sf_command(handle(file), SFC_GET_CURRENT_SF_INFO, &info, sizeof info);
+    facts_.rate = Hertz(info.samplerate);
+    facts_.frames = Frames(info.frames);
+    facts_.channels = info.channels;
+    facts_.formatCode = info.format;
+    facts_.format = formatName(info.format);
+    const int sub = info.format & SF_FORMAT_SUBMASK;
+    checkFinite_ = sub == SF_FORMAT_FLOAT || sub == SF_FORMAT_DOUBLE;
+    SF_BROADCAST_INFO broadcast{};
+    if (sf_command(handle(file), SFC_GET_BROADCAST_INFO, &broadcast, sizeof broadcast) == SF_TRUE) {
+        const std::uint64_t stamp =
+            std::uint64_t{broadcast.time_reference_high} << 32U | broadcast.time_reference_low;
+        // A week at 192 kHz; more is a field that was never written.
+        if (stamp > 0 && stamp < 120'000'000'000ULL) {
+            facts_.timeStamp = Frames(static_cast<std::int64_t>(stamp));
+        }
     }
 }
 
@@ -210,14 +206,27 @@ Result<void> SoundFileReader::read(Frames from, AudioBuffer& into)
         std::fill(target.begin(), target.begin() + first, 0.0F);
         std::fill(target.begin() + last, target.end(), 0.0F);
     }
-    return last > first ? readRun(from + Frames(first), last - first, into, first) : Result<void>{};
+    if (last <= first) {
+        return {};
+    }
+    const OpenFiles::Hold hold(file_);
+    if (hold.handle() == nullptr) {
+        return badInput(fmt::format(
+            "{}: is gone, or another file has taken its place; put the old one back and open the "
+            "song again",
+            path_.string()
+        ));
+    }
+    position_ = hold.isFresh() ? 0 : position_;
+    return readRun(hold.handle(), from + Frames(first), last - first, into, first);
 }
 
-Result<void>
-SoundFileReader::readRun(Frames from, std::int64_t count, AudioBuffer& into, std::int64_t at)
+Result<void> SoundFileReader::readRun(
+    void* file, Frames from, std::int64_t count, AudioBuffer& into, std::int64_t at
+)
 {
     constexpr std::int64_t kRun = 16384;
-    if (position_ != from.count() && sf_seek(handle(file_), from.count(), SEEK_SET) < 0) {
+    if (position_ != from.count() && sf_seek(handle(file), from.count(), SEEK_SET) < 0) {
         return badInput(fmt::format("{}: cannot be read at frame {}", path_.string(), from.count())
         );
     }
@@ -225,7 +234,7 @@ SoundFileReader::readRun(Frames from, std::int64_t count, AudioBuffer& into, std
     interleaved_.resize(static_cast<std::size_t>(std::min(count, kRun)) * channels);
     for (std::int64_t done = 0; done < count;) {
         const std::int64_t run = std::min(kRun, count - done);
-        const std::int64_t got = sf_readf_float(handle(file_), interleaved_.data(), run);
+        const std::int64_t got = sf_readf_float(handle(file), interleaved_.data(), run);
         if (got != run) {
             position_ = -1;
             return badInput(fmt::format(

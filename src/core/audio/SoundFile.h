@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/audio/OpenFiles.h"
 #include "core/audio/SampleSource.h"
 #include "core/base/Replacement.h"
 #include "core/base/Work.h"
@@ -26,7 +27,8 @@ constexpr Hertz kLowestRate{8000.0};
 constexpr Hertz kHighestRate{192000.0};
 
 // A sound file opened for reading, at its own rate. Reading checks every sample of a
-// floating-point file for NaN and infinity.
+// floating-point file for NaN and infinity. It may be closed between two reads (OpenFiles); when
+// another file stands in its place then, reading says so.
 class SoundFileReader final : public SampleSource {
 public:
     // Errors: BadInput when the file is missing, no sound file, empty, shorter than its header
@@ -35,7 +37,6 @@ public:
     open(const std::filesystem::path& path);
     SoundFileReader(const SoundFileReader&) = delete;
     SoundFileReader& operator=(const SoundFileReader&) = delete;
-    ~SoundFileReader() override;
 
     [[nodiscard]] const SoundFacts& facts() const { return facts_; }
     [[nodiscard]] const std::filesystem::path& path() const { return path_; }
@@ -45,13 +46,14 @@ public:
     [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into) override;
 
 private:
-    SoundFileReader() = default;
+    explicit SoundFileReader(const std::filesystem::path& path) : path_(path), file_(path) {}
+    void readFacts(void* handle);
     [[nodiscard]] Result<void>
-    readRun(Frames from, std::int64_t count, AudioBuffer& into, std::int64_t at);
+    readRun(void* handle, Frames from, std::int64_t count, AudioBuffer& into, std::int64_t at);
 
     std::filesystem::path path_;
     SoundFacts facts_;
-    void* file_ = nullptr;
+    OpenFiles::File file_;
     std::int64_t position_ = 0;
     bool checkFinite_ = false;
     std::vector<float> interleaved_;

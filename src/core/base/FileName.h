@@ -1,5 +1,6 @@
 #pragma once
 
+#include <set>
 #include <string>
 #include <string_view>
 
@@ -15,5 +16,21 @@ namespace orthochron {
     }
     return safe.empty() || safe.front() == '.' ? std::string(instead) + safe : safe;
 }
+
+// Gives every name once: what is asked for again gets a number.
+class UsedNames {
+public:
+    [[nodiscard]] std::string unique(const std::string& name)
+    {
+        std::string tried = name;
+        for (int number = 2; !used_.insert(tried).second; ++number) {
+            tried = name + ' ' + std::to_string(number);
+        }
+        return tried;
+    }
+
+private:
+    std::set<std::string> used_;
+};
 
 }  // namespace orthochron

@@ -40,8 +40,7 @@ std::filesystem::path songIn(const std::filesystem::path& folder)
 bool isUntouchedDemo(const std::filesystem::path& folder)
 {
     const auto document = loadSong(songIn(folder));
-    if (!document || !document->unknown.contains(kMark) ||
-        document->history.versions().size() != 1) {
+    if (!document || !document->unknown.contains(kMark) || document->history.size() != 1) {
         return false;
     }
     const Song& song = *document->history.song();

@@ -44,6 +44,20 @@ std::string reasonOf(int code)
 
 }  // namespace
 
+Result<void> appendSynced(const std::filesystem::path& path, std::string_view text)
+{
+    const int file = ::open(path.c_str(), O_WRONLY | O_APPEND | O_CLOEXEC);
+    const bool isWritten = file >= 0 && writeSynced(file, text);
+    const int reason = errno;
+    if (file >= 0) {
+        ::close(file);
+    }
+    if (!isWritten) {
+        return failed(fmt::format("{}: cannot be written to: {}", path.string(), reasonOf(reason)));
+    }
+    return {};
+}
+
 Result<void> writeAtomically(const std::filesystem::path& path, std::string_view text)
 {
     auto replacement = Replacement::of(path);

@@ -13,6 +13,10 @@ namespace orthochron {
 [[nodiscard]] Result<void>
 writeAtomically(const std::filesystem::path& path, std::string_view text);
 
+// Appends to a file that is there and syncs it to the disk. Errors: Failed, naming the file; part
+// of the text may stand at its end then.
+[[nodiscard]] Result<void> appendSynced(const std::filesystem::path& path, std::string_view text);
+
 // Reads a whole file of at most `limit` bytes. Errors: BadInput.
 [[nodiscard]] Result<std::string>
 readWhole(const std::filesystem::path& path, std::uintmax_t limit);

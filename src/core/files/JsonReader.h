@@ -43,6 +43,27 @@ public:
         }
         return json.at(key);
     }
+    // A field that may be left out: null when it is.
+    const nlohmann::json* find(const nlohmann::json& json, const char* key)
+    {
+        if (!json.is_object()) {
+            fail(fmt::format("an object with '{}' is expected", key));
+            return nullptr;
+        }
+        const auto found = json.find(key);
+        return found == json.end() || found->is_null() ? nullptr : &*found;
+    }
+    double
+    numberOr(const nlohmann::json& json, const char* key, double usual, double low, double high)
+    {
+        const auto* found = find(json, key);
+        return found == nullptr ? usual : number(*found, low, high);
+    }
+    bool flagOr(const nlohmann::json& json, const char* key)
+    {
+        const auto* found = find(json, key);
+        return found != nullptr && flag(*found);
+    }
     const nlohmann::json& item(const nlohmann::json& json, std::size_t index)
     {
         static const nlohmann::json kNone;

@@ -2,12 +2,17 @@
 
 #include <nlohmann/json.hpp>
 
+#include <functional>
 #include <string_view>
 
 namespace orthochron {
 
-// Parses JSON of unknown origin. Text that is no JSON, or nested deeper than any file of ours,
-// gives a discarded value: writing a deeply nested one back would exhaust the stack.
-[[nodiscard]] nlohmann::json parseJson(std::string_view text);
+// Looks at each object as it ends, `depth` objects and lists inside the outermost, and may put
+// something smaller in its place. `key` is the field of the outermost object it lies in.
+using JsonShrink = std::function<void(std::string_view key, int depth, nlohmann::json& object)>;
+
+// Parses JSON of unknown origin. Text that is no JSON, nested deeper than any file of ours, or of
+// so many values that they would fill the memory gives a discarded value.
+[[nodiscard]] nlohmann::json parseJson(std::string_view text, const JsonShrink& shrink = {});
 
 }  // namespace orthochron

@@ -5,9 +5,7 @@
 #include <sys/file.h>
 #include <unistd.h>
 
-#include "core/base/Hash.h"
 #include "core/files/AtomicFile.h"
-#include "core/render/Sources.h"
 
 #include <utility>
 
@@ -33,46 +31,14 @@ std::filesystem::path autosavePath(const std::filesystem::path& song)
     return song.parent_path() / fmt::format(".{}-autosave", song.filename().string());
 }
 
-std::vector<TakeTrouble>
-verifyTakes(const Song& song, const std::filesystem::path& songFolder, bool thorough)
-{
-    std::vector<TakeTrouble> troubles;
-    for (const Take& take : song.takes) {
-        const auto path = pathOf(take, songFolder);
-        std::error_code error;
-        if (!std::filesystem::exists(path, error)) {
-            troubles.push_back(
-                {take.id,
-                 true,
-                 fmt::format("{}: is missing; put it back or show where it is now", path.string())}
-            );
-            continue;
-        }
-        const auto changed = fmt::format(
-            "{}: has changed since it was brought in; bring the old file back or import the new "
-            "one as a take of its own",
-            path.string()
-        );
-        if (std::filesystem::file_size(path, error) != take.bytes) {
-            troubles.push_back({take.id, false, changed});
-            continue;
-        }
-        if (thorough) {
-            const auto hash = hashOfFile(path);
-            if (!hash) {
-                troubles.push_back({take.id, false, hash.error().message});
-            } else if (*hash != take.hash) {
-                troubles.push_back({take.id, false, changed});
-            }
-        }
-    }
-    return troubles;
-}
-
 Result<SongLock> SongLock::acquire(const std::filesystem::path& song)
 {
+    // The file itself, however many links lead to it.
+    std::error_code error;
+    auto file = std::filesystem::weakly_canonical(song, error);
+    file = error ? song : file;
     SongLock lock;
-    lock.path_ = song.parent_path() / fmt::format(".{}-lock", song.filename().string());
+    lock.path_ = file.parent_path() / fmt::format(".{}-lock", file.filename().string());
     lock.file_ = ::open(lock.path_.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
     if (lock.file_ < 0) {
         return lock;

@@ -9,7 +9,7 @@
 // The song file: JSON, specified in docs/file-format.md.
 namespace orthochron {
 
-constexpr int kSongFormat = 2;
+constexpr int kSongFormat = 3;
 constexpr std::string_view kSongEnding = ".orthochron";
 
 struct SongDocument {
@@ -21,8 +21,7 @@ struct SongDocument {
     std::uint64_t generation = 0;
 };
 
-// A song with its history as text. The last History::kMostSteps versions are kept; tracks, takes
-// and recipes shared by versions are written once.
+// A song with its history as text: SongWriter's, written whole.
 [[nodiscard]] std::string writeSong(const SongDocument& document);
 
 // Reads it back. Treats every field as hostile. `name` is for messages. Errors: BadInput, saying
@@ -35,17 +34,6 @@ saveSong(const SongDocument& document, const std::filesystem::path& path);
 
 // Where the unsaved state of a song is kept, beside it.
 [[nodiscard]] std::filesystem::path autosavePath(const std::filesystem::path& song);
-
-// A take that is not as the song knows it.
-struct TakeTrouble {
-    TakeId take;
-    bool isMissing = false;  // otherwise changed
-    std::string sentence;
-};
-
-// Compares every take with its file by size and, when `thorough`, by content.
-[[nodiscard]] std::vector<TakeTrouble>
-verifyTakes(const Song& song, const std::filesystem::path& songFolder, bool thorough);
 
 // Holds a song for one program at a time, as long as it lives; freed by the system after a crash.
 class SongLock {

@@ -7,7 +7,7 @@ namespace orthochron {
 
 constexpr std::string_view kFormatName = "orthochron song";
 
-// What a clip is besides its place, one bit each.
+// What a clip is besides its place, one bit each, in the formats before the third.
 enum ClipFlag : int { kLocked = 1, kMuted = 2, kReversed = 4, kByHand = 8 };
 
 }  // namespace orthochron

@@ -1,10 +1,14 @@
+#include "core/files/SongWriter.h"
+
 #include <fmt/format.h>
 
 #include "core/files/GrooveFile.h"
-#include "core/files/SongFile.h"
 #include "core/files/SongFormat.h"
+#include "core/song/ListDiff.h"
 
-#include <map>
+#include <algorithm>
+#include <cmath>
+#include <iterator>
 #include <utility>
 
 namespace orthochron {
@@ -13,37 +17,87 @@ namespace {
 
 using Json = nlohmann::json;
 
-Json toJson(const Fade& fade)
+std::string textOf(const Json& json)
 {
-    return {fade.length.count(), fadeShapeWord(fade.shape), fade.correlation, fade.middle};
+    return json.dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 
-Json toJson(const Clip& clip)
+// Parts that may have fields of a newer program are objects, written with those fields again.
+Json with(Json json, const Extras& extras)
 {
-    return {
+    if (extras.text) {
+        json.update(Json::parse(*extras.text));
+    }
+    return json;
+}
+
+// Writes a field unless it has its default.
+template<class T>
+void put(Json& json, const char* key, const T& value, const T& usual)
+{
+    if (!(value == usual)) {
+        json[key] = value;
+    }
+}
+
+// Clips are most of a song, a million of them in the largest: text is made of them directly.
+void append(std::string& text, const char* key, const Fade& fade)
+{
+    const Fade usual;
+    if (fade == usual) {
+        return;
+    }
+    auto out = std::back_inserter(text);
+    fmt::format_to(out, ",\"{}\":{{\"length\":{}", key, fade.length.count());
+    if (fade.shape != usual.shape) {
+        fmt::format_to(out, ",\"shape\":\"{}\"", fadeShapeWord(fade.shape));
+    }
+    if (fade.correlation != usual.correlation && std::isfinite(fade.correlation)) {
+        fmt::format_to(out, ",\"correlation\":{}", fade.correlation);
+    }
+    if (fade.middle != usual.middle) {
+        fmt::format_to(out, ",\"middle\":{}", fade.middle);
+    }
+    text += '}';
+}
+
+void append(std::string& text, const Clip& clip)
+{
+    auto out = std::back_inserter(text);
+    fmt::format_to(
+        out,
+        R"({{"id":{},"take":{},"from":{},"at":{},"length":{})",
         clip.id.value,
         clip.take.value,
-        clip.channel,
         clip.takeStart.count(),
         clip.at.count(),
-        clip.length.count(),
-        clip.gain,
-        (clip.isLocked ? kLocked : 0) + (clip.isMuted ? kMuted : 0) +
-            (clip.isReversed ? kReversed : 0) + (clip.byHand ? kByHand : 0),
-        toJson(clip.in),
-        toJson(clip.out)};
-}
-
-Json toJson(const std::vector<Clip>& clips)
-{
-    Json all = Json::array();
-    for (const Clip& clip : clips) {
-        all.push_back(toJson(clip));
+        clip.length.count()
+    );
+    if (clip.channel != 0) {
+        fmt::format_to(out, ",\"channel\":{}", clip.channel);
     }
-    return all;
+    if (clip.gain != 1.0F) {
+        fmt::format_to(out, ",\"gain\":{}", clip.gain);
+    }
+    for (const auto& [key, is] :
+         {std::pair("locked", clip.isLocked),
+          std::pair("muted", clip.isMuted),
+          std::pair("reversed", clip.isReversed),
+          std::pair("byHand", clip.byHand)}) {
+        if (is) {
+            fmt::format_to(out, ",\"{}\":true", key);
+        }
+    }
+    append(text, "in", clip.in);
+    append(text, "out", clip.out);
+    if (clip.extras.text) {
+        text += ',';
+        text.append(*clip.extras.text, 1, clip.extras.text->size() - 2);
+    }
+    text += '}';
 }
 
-Json toJson(const Mark& mark)
+void append(std::string& text, const Mark& mark)
 {
     Json json = {
         mark.id.value,
@@ -54,56 +108,124 @@ Json toJson(const Mark& mark)
         mark.byHand ? 1 : 0};
     json.push_back(mark.line ? Json(*mark.line) : Json());
     json.push_back(mark.wanted ? Json(mark.wanted->count()) : Json());
+    text += textOf(json);
+}
+
+template<class T>
+std::string wholeList(const std::vector<T>& items)
+{
+    std::string text = "[";
+    for (const T& item : items) {
+        text += text.size() > 1 ? "," : "";
+        append(text, item);
+    }
+    return text + ']';
+}
+
+template<class T>
+std::string differenceText(const ListDiff<T>& diff, std::size_t like)
+{
+    std::string text = fmt::format("{{\"like\":{},\"parts\":[", like);
+    bool isFirst = true;
+    for (const auto& part : diff) {
+        text += std::exchange(isFirst, false) ? "" : ",";
+        if (const auto* run = std::get_if<ListRun>(&part)) {
+            text += fmt::format("[{},{},{}]", run->first, run->count, run->shift.count());
+        } else {
+            append(text, std::get<T>(part));
+        }
+    }
+    return text + "]}";
+}
+
+template<class T>
+std::size_t countNew(const ListDiff<T>& diff)
+{
+    return static_cast<std::size_t>(std::ranges::count_if(diff, [](const auto& part) {
+        return std::holds_alternative<T>(part);
+    }));
+}
+
+// The clips of another microphone cut at the same places: they differ by take, ids and what was
+// measured at their joins. Empty when these are not.
+std::string
+alikeText(const std::vector<Clip>& clips, const std::vector<Clip>& sister, std::size_t sisterPlace)
+{
+    if (clips.empty() || clips.size() != sister.size()) {
+        return {};
+    }
+    const std::uint32_t ids = clips.front().id.value - sister.front().id.value;
+    std::string text = fmt::format(
+        "{{\"like\":{},\"take\":{},\"channel\":{},\"ids\":{},\"correlations\":[",
+        sisterPlace,
+        clips.front().take.value,
+        clips.front().channel,
+        static_cast<std::int32_t>(ids)
+    );
+    for (std::size_t i = 0; i < clips.size(); ++i) {
+        Clip same = sister[i];
+        same.id.value += ids;
+        same.take = clips.front().take;
+        same.channel = clips.front().channel;
+        same.in.correlation = clips[i].in.correlation;
+        same.out.correlation = clips[i].out.correlation;
+        if (!(same == clips[i])) {
+            return {};
+        }
+        fmt::format_to(
+            std::back_inserter(text),
+            "{}{},{}",
+            i > 0 ? "," : "",
+            same.in.correlation,
+            same.out.correlation
+        );
+    }
+    return text + "]}";
+}
+
+Json toJson(const OnsetSettings& detection)
+{
+    Json json{{"sensitivity", detection.sensitivity}, {"minGap", detection.minGap.count()}};
+    if (detection.threshold) {
+        json["threshold"] = *detection.threshold;
+    }
+    if (detection.way == OnsetWay::Weak) {
+        json["way"] = "weak";
+    }
+    if (const auto& band = detection.band) {
+        json["band"] = {band->low.count(), band->high.count()};
+    }
     return json;
 }
 
 Json toJson(const Track& track)
 {
-    Json marks = Json::array();
-    for (const Mark& mark : track.marks) {
-        marks.push_back(toJson(mark));
-    }
-    Json detection{
-        {"sensitivity", track.detection.sensitivity},
-        {"minGap", track.detection.minGap.count()},
-        {"threshold", Json()}};
-    if (track.detection.threshold) {
-        detection["threshold"] = *track.detection.threshold;
-    }
-    if (track.detection.way == OnsetWay::Weak) {
-        detection["way"] = "weak";
-    }
-    if (const auto& band = track.detection.band) {
-        detection["band"] = {band->low.count(), band->high.count()};
-    }
-    return {
-        {"id", track.id.value},
-        {"name", track.name},
-        {"clips", toJson(track.clips)},
-        {"marks", marks},
-        {"detection", detection},
-        {"lead", track.isLead},
-        {"hidden", track.isHidden},
-        {"muted", track.isMuted},
-        {"soloed", track.isSoloed},
-        {"locked", track.isLocked},
-        {"gain", track.gainDecibels},
-        {"pan", track.pan}};
+    Json json{{"id", track.id.value}, {"name", track.name}, {"detection", toJson(track.detection)}};
+    put(json, "lead", track.isLead, false);
+    put(json, "hidden", track.isHidden, false);
+    put(json, "muted", track.isMuted, false);
+    put(json, "soloed", track.isSoloed, false);
+    put(json, "locked", track.isLocked, false);
+    put(json, "gain", track.gainDecibels, 0.0);
+    put(json, "pan", track.pan, 0.0);
+    return with(std::move(json), track.extras);
 }
 
 Json toJson(const Take& take)
 {
-    return {
-        {"id", take.id.value},
-        {"name", take.name},
-        {"path", take.path},
-        {"bytes", take.bytes},
-        {"hash", take.hash},
-        {"rate", take.rate.count()},
-        {"frames", take.frames.count()},
-        {"channels", take.channels},
-        {"format", take.format},
-        {"timeStamp", take.timeStamp.count()}};
+    return with(
+        {{"id", take.id.value},
+         {"name", take.name},
+         {"path", take.path},
+         {"bytes", take.bytes},
+         {"hash", take.hash},
+         {"rate", take.rate.count()},
+         {"frames", take.frames.count()},
+         {"channels", take.channels},
+         {"format", take.format},
+         {"timeStamp", take.timeStamp.count()}},
+        take.extras
+    );
 }
 
 Json toJson(const GridSettings& grid)
@@ -151,156 +273,308 @@ Json toJson(const std::vector<DriftPoint>& line)
     return json;
 }
 
+// All but its clips.
 Json toJson(const FitRecipe& recipe)
 {
-    Json recorded = Json::array();
-    for (const auto& clips : recipe.recorded) {
-        recorded.push_back(toJson(clips));
-    }
     const FitSettings& fit = recipe.fit;
-    return {
-        {"fit",
-         {{"drift", fit.drift},
-          {"feel", fit.feel},
-          {"stray", fit.stray},
-          {"leaveWithin", fit.leaveWithin.count()},
-          {"furthest", fit.furthest.count()},
-          {"humanise", fit.humanise.count()},
-          {"seed", fit.seed},
-          {"groove", fit.groove.isEmpty() ? Json() : grooveJson(fit.groove)},
-          {"grooveAmount", fit.grooveAmount},
-          {"pieces", static_cast<int>(fit.pieces)},
-          {"own", toJson(fit.own)},
-          {"teeth", toJson(fit.teeth)},
-          {"driftLine", toJson(fit.driftLine)}}},
-        {"joins",
-         {{"leadIn", recipe.joins.leadIn.count()},
-          {"crossfade", recipe.joins.crossfade.count()},
-          {"shape", fadeShapeWord(recipe.joins.shape)}}},
-        {"grid", toJson(recipe.grid)},
-        {"recorded", recorded},
-        {"madeFrom", recipe.madeFrom}};
-}
-
-// Gives each shared value its place in a pool, written once.
-template<class T>
-class Pool {
-public:
-    std::size_t place(const std::shared_ptr<const T>& value)
-    {
-        const auto [found, isNew] = places_.try_emplace(value.get(), places_.size());
-        if (isNew) {
-            all_.push_back(toJson(*value));
-        }
-        return found->second;
-    }
-    [[nodiscard]] const Json& all() const { return all_; }
-
-private:
-    std::map<const T*, std::size_t> places_;
-    Json all_ = Json::array();
-};
-
-Json variantJson(const Variant& variant, Pool<FitRecipe>& recipes)
-{
-    Json clips = Json::array();
-    for (const auto& track : variant.clips) {
-        clips.push_back(toJson(track));
-    }
-    const Json bars =
-        variant.bars ? Json::array({variant.bars->first, variant.bars->last}) : Json();
-    return {
-        {"name", variant.name},
-        {"bars", bars},
-        {"clips", clips},
-        {"recipe", variant.recipe ? Json(recipes.place(variant.recipe)) : Json()}};
+    return with(
+        {{"fit",
+          {{"drift", fit.drift},
+           {"feel", fit.feel},
+           {"stray", fit.stray},
+           {"leaveWithin", fit.leaveWithin.count()},
+           {"furthest", fit.furthest.count()},
+           {"humanise", fit.humanise.count()},
+           {"seed", fit.seed},
+           {"groove", fit.groove.isEmpty() ? Json() : grooveJson(fit.groove)},
+           {"grooveAmount", fit.grooveAmount},
+           {"pieces", static_cast<int>(fit.pieces)},
+           {"own", toJson(fit.own)},
+           {"teeth", toJson(fit.teeth)},
+           {"driftLine", toJson(fit.driftLine)}}},
+         {"joins",
+          {{"leadIn", recipe.joins.leadIn.count()},
+           {"crossfade", recipe.joins.crossfade.count()},
+           {"shape", fadeShapeWord(recipe.joins.shape)}}},
+         {"grid", toJson(recipe.grid)},
+         {"madeFrom", recipe.madeFrom}},
+        recipe.extras
+    );
 }
 
 }  // namespace
 
+std::size_t SongWriter::Pool::add(std::string_view json)
+{
+    fresh += fresh.empty() ? "" : ",";
+    fresh += json;
+    return count++;
+}
+
+std::size_t SongWriter::placeTake(const Take& take)
+{
+    const auto known = takePlaces_.find(take.id);
+    if (known != takePlaces_.end() && known->second.second == take) {
+        return known->second.first;
+    }
+    const std::size_t place = takes_.add(textOf(toJson(take)));
+    takePlaces_[take.id] = {place, take};
+    return place;
+}
+
+std::size_t SongWriter::placeClips(
+    const std::vector<Clip>& clips,
+    const std::vector<Clip>* like,
+    std::size_t likePlace,
+    Sisters& sisters
+)
+{
+    constexpr std::size_t kFew = 8;
+    if (like != nullptr && *like == clips) {
+        return likePlace;
+    }
+    const auto diff = like != nullptr ? diffOf<Clip>(*like, clips) : ListDiff<Clip>();
+    const bool isClose = like != nullptr && 2 * countNew(diff) < clips.size();
+    std::string text;
+    if (const auto sister = sisters.find(clips.size());
+        !isClose && clips.size() > kFew && sister != sisters.end()) {
+        text = alikeText(clips, *sister->second.first, sister->second.second);
+    }
+    if (text.empty()) {
+        text = isClose ? differenceText(diff, likePlace) : wholeList(clips);
+    }
+    const std::size_t place = clips_.add(text);
+    sisters.try_emplace(clips.size(), &clips, place);
+    return place;
+}
+
+std::size_t SongWriter::placeMarks(
+    const std::vector<Mark>& marks, const std::vector<Mark>* like, std::size_t likePlace
+)
+{
+    if (like != nullptr && *like == marks) {
+        return likePlace;
+    }
+    const auto diff = like != nullptr ? diffOf<Mark>(*like, marks) : ListDiff<Mark>();
+    const bool isClose = like != nullptr && 2 * countNew(diff) < marks.size();
+    return marks_.add(isClose ? differenceText(diff, likePlace) : wholeList(marks));
+}
+
+std::size_t
+SongWriter::placeRecipe(const std::shared_ptr<const FitRecipe>& recipe, Sisters& sisters)
+{
+    if (const auto known = recipePlaces_.find(recipe); known != recipePlaces_.end()) {
+        return known->second;
+    }
+    Json json = toJson(*recipe);
+    json["recorded"] = Json::array();
+    for (const auto& clips : recipe->recorded) {
+        json["recorded"].push_back(placeClips(clips, nullptr, 0, sisters));
+    }
+    return recipePlaces_[recipe] = recipes_.add(textOf(json));
+}
+
+std::size_t SongWriter::placeVariant(
+    const std::shared_ptr<const Variant>& variant,
+    const MicSet& set,
+    const Song& song,
+    const Places& places,
+    Sisters& sisters
+)
+{
+    if (const auto known = variantPlaces_.find(variant); known != variantPlaces_.end()) {
+        return known->second;
+    }
+    Json json = with({{"name", variant->name}}, variant->extras);
+    if (variant->bars) {
+        json["bars"] = {variant->bars->first, variant->bars->last};
+    }
+    json["clips"] = Json::array();
+    for (std::size_t i = 0; i < variant->clips.size(); ++i) {
+        const auto heard = i < set.tracks.size() ? song.track(set.tracks[i]) : nullptr;
+        json["clips"].push_back(placeClips(
+            variant->clips[i],
+            heard ? &heard->clips : nullptr,
+            heard ? places.at(heard->id).clips : 0,
+            sisters
+        ));
+    }
+    if (variant->recipe) {
+        json["recipe"] = placeRecipe(variant->recipe, sisters);
+    }
+    return variantPlaces_[variant] = variants_.add(textOf(json));
+}
+
+SongWriter::Places SongWriter::placeTracks(const Song& song, const Before& before, Sisters& sisters)
+{
+    Places places;
+    for (const auto& track : song.tracks) {
+        const auto old = before.song ? before.song->track(track->id) : nullptr;
+        const auto known = before.places.find(track->id);
+        const bool isKnown = old && known != before.places.end();
+        if (isKnown && (old == track || *old == *track)) {
+            places[track->id] = known->second;
+            sisters.try_emplace(track->clips.size(), &track->clips, known->second.clips);
+            continue;
+        }
+        TrackPlaces own;
+        own.clips = placeClips(
+            track->clips,
+            isKnown ? &old->clips : nullptr,
+            isKnown ? known->second.clips : 0,
+            sisters
+        );
+        own.marks = placeMarks(
+            track->marks, isKnown ? &old->marks : nullptr, isKnown ? known->second.marks : 0
+        );
+        Json json = toJson(*track);
+        json["clips"] = own.clips;
+        json["marks"] = own.marks;
+        own.track = tracks_.add(textOf(json));
+        places[track->id] = own;
+    }
+    return places;
+}
+
+Json SongWriter::fieldsOf(const Song& song, const Places& places, Sisters& sisters)
+{
+    Json takes = Json::array();
+    for (const Take& take : song.takes) {
+        takes.push_back(placeTake(take));
+    }
+    Json tracks = Json::array();
+    for (const auto& track : song.tracks) {
+        tracks.push_back(places.at(track->id).track);
+    }
+    Json sets = Json::array();
+    for (const MicSet& set : song.sets) {
+        Json json{{"id", set.id.value}, {"name", set.name}, {"tracks", Json::array()}};
+        for (const TrackId id : set.tracks) {
+            json["tracks"].push_back(id.value);
+        }
+        put(json, "folded", set.isFolded, false);
+        put(json, "variantName", set.variantName, {});
+        for (const auto& variant : set.variants) {
+            json["variants"].push_back(placeVariant(variant, set, song, places, sisters));
+        }
+        if (set.recipe) {
+            json["recipe"] = placeRecipe(set.recipe, sisters);
+        }
+        sets.push_back(with(std::move(json), set.extras));
+    }
+    Json accepted = Json::array();
+    for (const AcceptedFinding& finding : song.accepted) {
+        accepted.push_back({finding.kind, finding.at.count()});
+    }
+    Json grooves = Json::array();
+    for (const Groove& groove : song.grooves) {
+        grooves.push_back(grooveJson(groove));
+    }
+    Json sections = Json::array();
+    for (const Section& section : song.sections) {
+        sections.push_back({section.id.value, section.name, section.bars.first, section.bars.last});
+    }
+    return with(
+        {{"name", song.name},
+         {"tempo", toJson(song.tempo)},
+         {"grid", toJson(song.grid)},
+         {"takes", takes},
+         {"tracks", tracks},
+         {"sets", sets},
+         {"accepted", accepted},
+         {"grooves", grooves},
+         {"sections", sections},
+         {"lastId", song.lastId}},
+        song.extras
+    );
+}
+
+void SongWriter::addVersion(const History::Version& version, Before& before)
+{
+    // A version says what it does not have from the one before.
+    Sisters sisters;
+    const Json old = before.song ? fieldsOf(*before.song, before.places, sisters) : Json::object();
+    sisters.clear();
+    Places places = placeTracks(*version.song, before, sisters);
+    Json fields = fieldsOf(*version.song, places, sisters);
+    for (const auto& [key, value] : old.items()) {
+        if (fields.contains(key) && fields[key] == value) {
+            fields.erase(key);
+        }
+    }
+    fields["edit"] = version.name;
+    versions_.add(textOf(fields));
+    serials_.push_back(version.serial);
+    placesOf_[version.serial] = places;
+    before = {version.song, std::move(places)};
+}
+
+// The lists that grew, after what `text` holds of the object already.
+std::string SongWriter::takeFresh(std::string text)
+{
+    for (const auto& [key, pool] :
+         {std::pair("takes", &takes_),
+          std::pair("clips", &clips_),
+          std::pair("marks", &marks_),
+          std::pair("tracks", &tracks_),
+          std::pair("recipes", &recipes_),
+          std::pair("variants", &variants_),
+          std::pair("versions", &versions_)}) {
+        text += fmt::format(",\"{}\":[", key);
+        text += std::exchange(pool->fresh, {});
+        text += ']';
+    }
+    return text + '}';
+}
+
+std::string SongWriter::whole(const SongDocument& document)
+{
+    *this = SongWriter();
+    line_ = document.history.line();
+    Before before;
+    document.history.visit(0, [&](const History::Version& version) {
+        addVersion(version, before);
+    });
+    Json head = document.unknown;
+    head["format"] = kFormatName;
+    head["version"] = kSongFormat;
+    head["rate"] = document.history.song()->rate.count();
+    head["generation"] = document.generation;
+    head["current"] = document.history.current();
+    std::string text = textOf(head);
+    text.pop_back();
+    text = takeFresh(std::move(text));
+    return text + '\n';
+}
+
+std::optional<std::string> SongWriter::more(const SongDocument& document)
+{
+    const History& history = document.history;
+    const auto start = std::ranges::find(serials_, history.serial(0));
+    if (start == serials_.end() || line_ != history.line()) {
+        return std::nullopt;
+    }
+    const auto dropped = static_cast<std::size_t>(start - serials_.begin());
+    std::size_t same = 0;
+    while (same < history.size() && dropped + same < serials_.size() &&
+           serials_[dropped + same] == history.serial(same)) {
+        ++same;
+    }
+    serials_.resize(dropped + same);
+    Before before{history.version(same - 1).song, placesOf_.at(serials_.back())};
+    history.visit(same, [&](const History::Version& version) { addVersion(version, before); });
+    std::string text = takeFresh(fmt::format(
+        R"({{"generation":{},"keep":{},"current":{})",
+        document.generation,
+        dropped + same,
+        dropped + history.current()
+    ));
+    return text + '\n';
+}
+
 std::string writeSong(const SongDocument& document)
 {
-    Pool<Track> tracks;
-    Pool<FitRecipe> recipes;
-    // Takes never change: one pool by identity.
-    std::map<TakeId, std::size_t> takePlaces;
-    Json takes = Json::array();
-    Json versions = Json::array();
-    for (const History::Version& version : document.history.versions()) {
-        const Song& song = *version.song;
-        Json takeIndices = Json::array();
-        for (const Take& take : song.takes) {
-            const auto [place, isNew] = takePlaces.try_emplace(take.id, takes.size());
-            if (isNew) {
-                takes.push_back(toJson(take));
-            } else {
-                takes[place->second] = toJson(take);
-            }
-            takeIndices.push_back(place->second);
-        }
-        Json trackIndices = Json::array();
-        for (const auto& track : song.tracks) {
-            trackIndices.push_back(tracks.place(track));
-        }
-        Json sets = Json::array();
-        for (const MicSet& set : song.sets) {
-            Json ids = Json::array();
-            for (const TrackId id : set.tracks) {
-                ids.push_back(id.value);
-            }
-            Json variants = Json::array();
-            for (const auto& variant : set.variants) {
-                variants.push_back(variantJson(*variant, recipes));
-            }
-            sets.push_back(
-                {{"id", set.id.value},
-                 {"variantName", set.variantName},
-                 {"variants", variants},
-                 {"name", set.name},
-                 {"folded", set.isFolded},
-                 {"tracks", ids},
-                 {"recipe", set.recipe ? Json(recipes.place(set.recipe)) : Json()}}
-            );
-        }
-        Json accepted = Json::array();
-        for (const AcceptedFinding& finding : song.accepted) {
-            accepted.push_back({finding.kind, finding.at.count()});
-        }
-        Json grooves = Json::array();
-        for (const Groove& groove : song.grooves) {
-            grooves.push_back(grooveJson(groove));
-        }
-        Json sections = Json::array();
-        for (const Section& section : song.sections) {
-            sections.push_back(
-                {section.id.value, section.name, section.bars.first, section.bars.last}
-            );
-        }
-        versions.push_back(
-            {{"edit", version.name},
-             {"grooves", grooves},
-             {"sections", sections},
-             {"name", song.name},
-             {"tempo", toJson(song.tempo)},
-             {"grid", toJson(song.grid)},
-             {"takes", takeIndices},
-             {"tracks", trackIndices},
-             {"sets", sets},
-             {"accepted", accepted},
-             {"lastId", song.lastId}}
-        );
-    }
-    Json all = document.unknown;
-    all["format"] = kFormatName;
-    all["version"] = kSongFormat;
-    all["rate"] = document.history.song()->rate.count();
-    all["generation"] = document.generation;
-    all["current"] = document.history.current();
-    all["takes"] = std::move(takes);
-    all["tracks"] = tracks.all();
-    all["recipes"] = recipes.all();
-    all["versions"] = std::move(versions);
-    return all.dump(-1, ' ', false, Json::error_handler_t::replace);
+    return SongWriter().whole(document);
 }
 
 }  // namespace orthochron

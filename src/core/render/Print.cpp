@@ -7,7 +7,6 @@
 
 #include <atomic>
 #include <cmath>
-#include <set>
 
 namespace orthochron {
 
@@ -164,13 +163,10 @@ Result<std::vector<PrintedFile>> printTracks(
 std::vector<std::string> printNames(const Song& song, PrintFormat format)
 {
     std::vector<std::string> names;
-    std::set<std::string> taken;
+    UsedNames used;
     for (const auto& track : song.tracks) {
         const std::string number = std::to_string(track->id.value);
-        std::string name = fileNameOf(track->name, "Track " + number);
-        while (!taken.insert(name).second) {
-            name = fmt::format("{} {}", number, name);
-        }
+        const std::string name = used.unique(fileNameOf(track->name, "Track " + number));
         names.push_back(name + (format == PrintFormat::Flac ? ".flac" : ".wav"));
     }
     return names;

@@ -30,46 +30,80 @@ void Sources::put(
     TakeId take, std::unique_ptr<SampleSource> source, const std::filesystem::path& file
 )
 {
-    if (!file.empty()) {
-        files_.push_back(file);
-    }
-    auto opened = std::make_unique<Opened>();
+    auto opened = std::make_shared<Opened>();
     opened->source = std::move(source);
+    opened->file = file;
     takes_[take] = std::move(opened);
+}
+
+bool Sources::share(TakeId take, const Sources& others)
+{
+    const auto found = others.takes_.find(take);
+    if (found == others.takes_.end()) {
+        return false;
+    }
+    takes_[take] = found->second;
+    return true;
+}
+
+std::vector<std::filesystem::path> Sources::files() const
+{
+    std::vector<std::filesystem::path> files;
+    for (const auto& [take, opened] : takes_) {
+        if (!opened->file.empty()) {
+            files.push_back(opened->file);
+        }
+    }
+    return files;
+}
+
+std::filesystem::path Sources::file(TakeId take) const
+{
+    const auto found = takes_.find(take);
+    return found == takes_.end() ? std::filesystem::path() : found->second->file;
+}
+
+void Sources::silence(TakeId take, const std::filesystem::path& file)
+{
+    put(take, nullptr, file);
+}
+
+const SampleSource* Sources::sourceOf(TakeId take) const
+{
+    const auto found = takes_.find(take);
+    return found == takes_.end() ? nullptr : found->second->source.get();
 }
 
 int Sources::channels(TakeId take) const
 {
-    const auto found = takes_.find(take);
-    return found == takes_.end() ? 0 : found->second->source->channels();
+    const SampleSource* source = sourceOf(take);
+    return source == nullptr ? 0 : source->channels();
 }
 
 Frames Sources::frames(TakeId take) const
 {
-    const auto found = takes_.find(take);
-    return found == takes_.end() ? Frames(0) : found->second->source->frames();
+    const SampleSource* source = sourceOf(take);
+    return source == nullptr ? Frames(0) : source->frames();
 }
 
 Result<void> Sources::read(TakeId take, Frames from, AudioBuffer& into) const
 {
-    const auto found = takes_.find(take);
-    if (found == takes_.end()) {
+    if (!has(take)) {
         into.clear();
         return {};
     }
-    Opened& opened = *found->second;
+    Opened& opened = *takes_.at(take);
     const std::scoped_lock lock(opened.mutex);
     return opened.source->read(from, into);
 }
 
 Result<void> Sources::read(TakeId take, int channel, Frames from, std::span<float> into) const
 {
-    const auto found = takes_.find(take);
-    if (found == takes_.end() || channel >= found->second->source->channels()) {
+    if (channel >= channels(take)) {
         std::ranges::fill(into, 0.0F);
         return {};
     }
-    Opened& opened = *found->second;
+    Opened& opened = *takes_.at(take);
     const std::scoped_lock lock(opened.mutex);
     const Frames length(static_cast<std::int64_t>(into.size()));
     const int channels = opened.source->channels();

@@ -25,9 +25,15 @@ public:
     // from; empty when it was made.
     void
     put(TakeId take, std::unique_ptr<SampleSource> source, const std::filesystem::path& file = {});
+    // Adds a take as `others` have it, and shares it with them. False when they have not.
+    bool share(TakeId take, const Sources& others);
+    // A take that is not to be read: it reads as silence, and its file counts among files().
+    void silence(TakeId take, const std::filesystem::path& file);
     // The files they were read from: what is printed of them must never land on one.
-    [[nodiscard]] const std::vector<std::filesystem::path>& files() const { return files_; }
-    [[nodiscard]] bool has(TakeId take) const { return takes_.contains(take); }
+    [[nodiscard]] std::vector<std::filesystem::path> files() const;
+    // The one a take was read from; empty when it was made, or is not here.
+    [[nodiscard]] std::filesystem::path file(TakeId take) const;
+    [[nodiscard]] bool has(TakeId take) const { return sourceOf(take) != nullptr; }
     [[nodiscard]] int channels(TakeId take) const;  // 0 for an unknown take
     [[nodiscard]] Frames frames(TakeId take) const;
 
@@ -40,13 +46,15 @@ public:
 
 private:
     struct Opened {
-        std::unique_ptr<SampleSource> source;
+        std::unique_ptr<SampleSource> source;  // null for silence
+        std::filesystem::path file;
         std::mutex mutex;
         AudioBuffer scratch;
     };
 
-    std::map<TakeId, std::unique_ptr<Opened>> takes_;
-    std::vector<std::filesystem::path> files_;
+    [[nodiscard]] const SampleSource* sourceOf(TakeId take) const;
+
+    std::map<TakeId, std::shared_ptr<Opened>> takes_;
 };
 
 [[nodiscard]] std::filesystem::path

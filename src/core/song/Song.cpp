@@ -31,7 +31,7 @@ bool alike(const std::shared_ptr<const T>& a, const std::shared_ptr<const T>& b)
 bool Variant::operator==(const Variant& other) const
 {
     return name == other.name && bars == other.bars && clips == other.clips &&
-           alike(recipe, other.recipe);
+           alike(recipe, other.recipe) && extras == other.extras;
 }
 
 bool MicSet::operator==(const MicSet& other) const
@@ -39,7 +39,7 @@ bool MicSet::operator==(const MicSet& other) const
     return id == other.id && name == other.name && tracks == other.tracks &&
            isFolded == other.isFolded && alike(recipe, other.recipe) &&
            variantName == other.variantName &&
-           std::ranges::equal(variants, other.variants, alike<Variant>);
+           std::ranges::equal(variants, other.variants, alike<Variant>) && extras == other.extras;
 }
 
 bool Song::operator==(const Song& other) const
@@ -48,7 +48,7 @@ bool Song::operator==(const Song& other) const
     return name == other.name && rate == other.rate && tempo == other.tempo && grid == other.grid &&
            takes == other.takes && std::ranges::equal(tracks, other.tracks, sameTrack) &&
            sets == other.sets && accepted == other.accepted && grooves == other.grooves &&
-           sections == other.sections;
+           sections == other.sections && extras == other.extras;
 }
 
 const Take* Song::take(TakeId id) const

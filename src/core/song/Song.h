@@ -4,6 +4,7 @@
 #include "core/fit/Moves.h"
 #include "core/joins/JoinPlan.h"
 #include "core/onset/OnsetDetector.h"
+#include "core/song/Extras.h"
 
 #include <memory>
 #include <string>
@@ -26,6 +27,7 @@ struct Take {
     int channels = 1;
     std::string format;
     Frames timeStamp;  // place on the recorder's clock, at the song's rate; 0 when unknown
+    Extras extras;
 
     bool operator==(const Take&) const = default;
 };
@@ -57,6 +59,7 @@ struct Clip {
     bool isMuted = false;
     bool isReversed = false;  // heard from takeStart + length backwards
     bool byHand = false;      // changed by hand: a fit made again keeps it
+    Extras extras;
 
     static constexpr int kAllChannels = -1;
     bool operator==(const Clip&) const = default;
@@ -97,6 +100,7 @@ struct Track {
     bool isLocked = false;  // nothing on it can be moved
     double gainDecibels = 0.0;
     double pan = 0.0;  // -1 left .. 1 right
+    Extras extras;
 
     bool operator==(const Track&) const = default;
 };
@@ -108,6 +112,7 @@ struct FitRecipe {
     GridSettings grid;
     std::vector<std::vector<Clip>> recorded;  // clips of each track of the set before the first fit
     std::uint64_t madeFrom = 0;               // fingerprint of the marks and the grid it used
+    Extras extras;
 
     bool operator==(const FitRecipe&) const = default;
 };
@@ -118,6 +123,7 @@ struct Variant {
     std::optional<BarRange> bars;          // the passage; none for the whole song
     std::vector<std::vector<Clip>> clips;  // of each track of the set
     std::shared_ptr<const FitRecipe> recipe;
+    Extras extras;
 
     bool operator==(const Variant& other) const;
 };
@@ -131,6 +137,7 @@ struct MicSet {
     std::shared_ptr<const FitRecipe> recipe;
     std::string variantName;  // of the way that is heard, when others are kept
     std::vector<std::shared_ptr<const Variant>> variants;  // the others; the next one first
+    Extras extras;
 
     bool operator==(const MicSet& other) const;
 };
@@ -165,6 +172,7 @@ struct Song {
     std::vector<Groove> grooves;    // kept in the song, by name
     std::vector<Section> sections;  // ascending by first bar, never overlapping
     std::uint32_t lastId = 0;       // ids are given out upwards
+    Extras extras;
 
     bool operator==(const Song& other) const;
 

@@ -250,8 +250,8 @@ TEST(PrintNames, AreSafeForFileSystemsAndNeverTwiceTheSame)
             "Track 8...wav",
             "Track 9.wav",
             "Snare.wav",
-            "11 Snare.wav",
-            "12 11 Snare.wav"})
+            "Snare 2.wav",
+            "11 Snare.wav"})
     );
     EXPECT_EQ(printNames(song, PrintFormat::Flac)[3], "Snare.flac");
 }

@@ -1,0 +1,136 @@
+#include "core/files/SongPartReader.h"
+
+#include <fmt/format.h>
+
+#include "core/files/ClipReader.h"
+#include "core/files/GrooveFile.h"
+
+#include <algorithm>
+#include <utility>
+
+namespace orthochron {
+
+namespace {
+
+using Json = nlohmann::json;
+
+// The part of a fit that differs by lead, section and step; absent in the first format.
+void readParticulars(JsonReader& read, const Json& fit, FitSettings& settings)
+{
+    if (!fit.is_object() || !fit.contains("pieces")) {
+        return;
+    }
+    settings.pieces = static_cast<FitPieces>(read.whole(fit["pieces"], 0, 2));
+    for (const Json& each : read.list(read.field(fit, "own"), 10'000)) {
+        settings.own.push_back(
+            {SectionId{read.id(read.item(each, 0))},
+             TrackId{read.id(read.item(each, 1))},
+             read.number(read.item(each, 2), 0.0, 1.0),
+             read.number(read.item(each, 3), 0.0, 1.0),
+             read.number(read.item(each, 4), 0.0, 1.0)}
+        );
+    }
+    for (const Json& each : read.list(read.field(fit, "teeth"), 10'000)) {
+        settings.teeth.push_back(
+            {SectionId{read.id(read.item(each, 0))},
+             TrackId{read.id(read.item(each, 1))},
+             static_cast<int>(read.whole(read.item(each, 2), 0, 100'000)),
+             Seconds(read.number(read.item(each, 3), -10.0, 10.0))}
+        );
+    }
+    for (const Json& each : read.list(read.field(fit, "driftLine"), 100'000)) {
+        settings.driftLine.push_back(
+            {Beats(read.number(read.item(each, 0), -1e9, 1e9)),
+             Seconds(read.number(read.item(each, 1), -100.0, 100.0))}
+        );
+    }
+    std::ranges::stable_sort(settings.driftLine, {}, &DriftPoint::at);
+}
+
+}  // namespace
+
+Take takeFrom(JsonReader& read, const Json& json)
+{
+    Take take;
+    take.id = TakeId{read.id(read.field(json, "id"))};
+    take.name = read.text(read.field(json, "name"));
+    take.path = read.text(read.field(json, "path"));
+    take.bytes =
+        static_cast<std::uint64_t>(read.whole(read.field(json, "bytes"), 0, std::int64_t{1} << 50U)
+        );
+    take.hash = read.text(read.field(json, "hash"));
+    // It names a file of the cache, so it may be nothing but digits; a take made of nothing has none.
+    const bool isHex = std::ranges::all_of(take.hash, [](char c) {
+        return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f');
+    });
+    if (!isHex || (take.hash.size() != 32 && !take.hash.empty())) {
+        read.fail("a take's hash is not 32 hex digits");
+    }
+    take.rate = Hertz(read.number(read.field(json, "rate"), 8000.0, 192000.0));
+    take.frames = read.length(read.field(json, "frames"));
+    take.channels = static_cast<int>(read.whole(read.field(json, "channels"), 1, 64));
+    take.format = read.text(read.field(json, "format"));
+    take.timeStamp = read.length(read.field(json, "timeStamp"));
+    take.extras = extrasOf(
+        json,
+        {"id", "name", "path", "bytes", "hash", "rate", "frames", "channels", "format", "timeStamp"}
+    );
+    return take;
+}
+
+GridSettings gridFrom(JsonReader& read, const Json& json)
+{
+    const std::int64_t division = read.whole(read.field(json, "division"), 4, 64);
+    GridSettings grid = read.checked(parseGrid(fmt::format("1/{}", division)));
+    grid.triplet = read.flag(read.field(json, "triplet"));
+    grid.swing = read.number(read.field(json, "swing"), 50.0, 75.0);
+    return grid;
+}
+
+TempoMap tempoFrom(JsonReader& read, const Json& json)
+{
+    std::vector<TempoPoint> tempi;
+    for (const Json& point : read.list(read.field(json, "tempi"), 1'000'000)) {
+        tempi.push_back(
+            {Beats(read.number(read.item(point, 0), 0.0, 1e9)),
+             read.number(read.item(point, 1), 20.0, 400.0)}
+        );
+    }
+    std::vector<MeterChange> meters;
+    for (const Json& change : read.list(read.field(json, "meters"), 1'000'000)) {
+        MeterChange meter;
+        meter.bar = static_cast<int>(read.whole(read.item(change, 0), 1, 10'000'000));
+        meter.meter.numerator = static_cast<int>(read.whole(read.item(change, 1), 1, 32));
+        meter.meter.denominator = static_cast<int>(read.whole(read.item(change, 2), 1, 32));
+        meters.push_back(meter);
+    }
+    const Seconds first(read.number(read.field(json, "firstDownbeat"), -1e6, 1e6));
+    return read.checked(TempoMap::create(first, std::move(tempi), std::move(meters)));
+}
+
+FitRecipe recipeSettingsFrom(JsonReader& read, const Json& json)
+{
+    FitRecipe recipe;
+    const Json& fit = read.field(json, "fit");
+    recipe.fit.drift = read.number(read.field(fit, "drift"), 0.0, 1.0);
+    recipe.fit.feel = read.number(read.field(fit, "feel"), 0.0, 1.0);
+    recipe.fit.stray = read.number(read.field(fit, "stray"), 0.0, 1.0);
+    recipe.fit.leaveWithin = Seconds(read.number(read.field(fit, "leaveWithin"), 0.0, 10.0));
+    recipe.fit.furthest = Seconds(read.number(read.field(fit, "furthest"), 0.0, 10.0));
+    recipe.fit.humanise = Seconds(read.number(read.field(fit, "humanise"), 0.0, 10.0));
+    const Json& seed = read.field(fit, "seed");
+    recipe.fit.seed = seed.is_number_unsigned() ? seed.get<std::uint64_t>() : 1;
+    if (fit.is_object() && fit.contains("groove") && !fit["groove"].is_null()) {
+        recipe.fit.groove = read.checked(grooveFromJson(fit["groove"], "its groove"));
+        recipe.fit.grooveAmount = read.number(read.field(fit, "grooveAmount"), 0.0, 1.0);
+    }
+    readParticulars(read, fit, recipe.fit);
+    const Json& joins = read.field(json, "joins");
+    recipe.joins.leadIn = Seconds(read.number(read.field(joins, "leadIn"), 0.0, 0.1));
+    recipe.joins.crossfade = Seconds(read.number(read.field(joins, "crossfade"), 0.0, 0.5));
+    recipe.joins.shape = read.checked(parseFadeShape(read.text(read.field(joins, "shape"))));
+    recipe.grid = gridFrom(read, read.field(json, "grid"));
+    return recipe;
+}
+
+}  // namespace orthochron

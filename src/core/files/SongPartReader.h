@@ -1,0 +1,15 @@
+#pragma once
+
+#include "core/files/JsonReader.h"
+#include "core/song/Song.h"
+
+// The parts of a song file that stand alone. Each says to `read` what is wrong with it.
+namespace orthochron {
+
+[[nodiscard]] Take takeFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] GridSettings gridFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] TempoMap tempoFrom(JsonReader& read, const nlohmann::json& json);
+// All of a recipe but its clips and what the set it is of says.
+[[nodiscard]] FitRecipe recipeSettingsFrom(JsonReader& read, const nlohmann::json& json);
+
+}  // namespace orthochron
