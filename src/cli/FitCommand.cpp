@@ -1,5 +1,4 @@
 #include <fmt/format.h>
-#include <oneapi/tbb/parallel_for.h>
 
 #include "cli/Commands.h"
 #include "cli/FitReport.h"
@@ -159,14 +158,12 @@ struct Loaded {
     std::vector<int> formats;  // libsndfile's, by track
 };
 
-// Reads all inputs into memory, both cores at once.
-Result<Loaded>
-load(const Inputs& inputs, const TempoMap& tempo, double sensitivity, const Context& context)
+// Opens all inputs as the microphones of one set.
+Result<Loaded> load(const Inputs& inputs, const TempoMap& tempo, double sensitivity)
 {
     Loaded loaded;
     loaded.sources = std::make_shared<Sources>();
     loaded.song.tempo = tempo;
-    std::vector<Result<std::shared_ptr<const AudioBuffer>>> audio(inputs.paths.size());
     std::vector<SoundFacts> facts;
     std::vector<std::unique_ptr<SoundFileReader>> readers;
     for (const fs::path& path : inputs.paths) {
@@ -187,21 +184,10 @@ load(const Inputs& inputs, const TempoMap& tempo, double sensitivity, const Cont
             ));
         }
     }
-    tbb::parallel_for(std::size_t{0}, readers.size(), [&](std::size_t i) {
-        if (!context.work.stopped()) {
-            audio[i] = readAll(*readers[i]);
-        }
-    });
-    if (context.work.stopped()) {
-        return cancelled();
-    }
     Song& song = loaded.song;
     song.rate = facts.front().rate;
     std::vector<TrackId> tracks;
-    for (std::size_t i = 0; i < audio.size(); ++i) {
-        if (!audio[i]) {
-            return tl::unexpected(audio[i].error());
-        }
+    for (std::size_t i = 0; i < readers.size(); ++i) {
         Take take;
         take.name = inputs.paths[i].filename().string();
         take.rate = song.rate;
@@ -217,11 +203,7 @@ load(const Inputs& inputs, const TempoMap& tempo, double sensitivity, const Cont
         track.detection.sensitivity = sensitivity;
         tracks.push_back(track.id);
         putTrack(song, std::move(track));
-        loaded.sources->put(
-            song.takes.back().id,
-            std::make_unique<MemorySource>(*audio[i], song.rate),
-            inputs.paths[i]
-        );
+        loaded.sources->put(song.takes.back().id, std::move(readers[i]), inputs.paths[i]);
         loaded.formats.push_back(facts[i].formatCode);
     }
     auto set = makeSet(song, tracks, "set");
@@ -284,13 +266,13 @@ Result<int> run(const FitOptions& options, const Context& context)
     if (!inputs) {
         return tl::unexpected(inputs.error());
     }
-    auto loaded = load(*inputs, *tempo, options.sensitivity, context);
+    auto loaded = load(*inputs, *tempo, options.sensitivity);
     if (!loaded) {
         return tl::unexpected(loaded.error());
     }
     const SetId set = loaded->song.sets.front().id;
     const auto analysis =
-        analyseSet(loaded->song, set, *loaded->sources, context.work.part(0.1, 0.4));
+        analyseSet(loaded->song, set, *loaded->sources, context.work.part(0.0, 0.4));
     if (!analysis) {
         return tl::unexpected(analysis.error());
     }

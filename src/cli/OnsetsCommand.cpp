@@ -1,7 +1,7 @@
 #include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
 
 #include "cli/Commands.h"
-#include "core/audio/ResampledSource.h"
 #include "core/audio/SoundFile.h"
 #include "core/onset/BandPass.h"
 
@@ -41,15 +41,41 @@ Result<std::optional<FrequencyBand>> bandOf(const std::string& text)
     return FrequencyBand{Hertz(low), Hertz(high)};
 }
 
+// All channels of a file as their mean, read where they are needed.
 struct Mono {
-    std::vector<float> samples;
-    Hertz rate{0.0};
+    std::shared_ptr<SoundFileReader> reader;
+
+    [[nodiscard]] Hertz rate() const { return reader->rate(); }
+    [[nodiscard]] Channel channel() const
+    {
+        auto all = std::make_shared<AudioBuffer>(reader->channels(), Frames(0));
+        return {
+            reader->frames(),
+            [file = reader, all](Frames from, std::span<float> into) -> Result<void> {
+                const Frames count(static_cast<std::int64_t>(into.size()));
+                if (all->frames() != count) {
+                    *all = AudioBuffer(file->channels(), count);
+                }
+                if (auto read = file->read(from, *all); !read) {
+                    return read;
+                }
+                const float part = 1.0F / static_cast<float>(file->channels());
+                std::ranges::fill(into, 0.0F);
+                for (int c = 0; c < file->channels(); ++c) {
+                    const auto samples = all->channel(c);
+                    for (std::size_t i = 0; i < into.size(); ++i) {
+                        into[i] += part * samples[i];
+                    }
+                }
+                return {};
+            }};
+    }
 };
 
-// All channels of a file as their mean. Errors: BadArgument when it has not the `rate` wanted.
-Result<Mono> readMono(const std::string& path, std::optional<Hertz> rate)
+// Errors: BadArgument when it has not the `rate` wanted.
+Result<Mono> openMono(const std::string& path, std::optional<Hertz> rate)
 {
-    const auto reader = SoundFileReader::open(path);
+    auto reader = SoundFileReader::open(path);
     if (!reader) {
         return tl::unexpected(reader.error());
     }
@@ -61,21 +87,7 @@ Result<Mono> readMono(const std::string& path, std::optional<Hertz> rate)
             rate->count()
         ));
     }
-    const auto audio = readAll(**reader);
-    if (!audio) {
-        return tl::unexpected(audio.error());
-    }
-    Mono mono{
-        std::vector<float>(static_cast<std::size_t>((*audio)->frames().count()), 0.0F),
-        (*reader)->rate()};
-    const float part = 1.0F / static_cast<float>((*audio)->channels());
-    for (int c = 0; c < (*audio)->channels(); ++c) {
-        const auto channel = (*audio)->channel(c);
-        for (std::size_t i = 0; i < mono.samples.size(); ++i) {
-            mono.samples[i] += part * channel[i];
-        }
-    }
-    return mono;
+    return Mono{std::move(*reader)};
 }
 
 Result<int> run(const OnsetsOptions& options, const Context& context)
@@ -89,38 +101,48 @@ Result<int> run(const OnsetsOptions& options, const Context& context)
         .minGap = milliseconds(options.minGapMs),
         .way = options.way == "weak" ? OnsetWay::Weak : OnsetWay::Struck,
         .band = *band};
-    const auto sound = readMono(options.in, std::nullopt);
+    const auto sound = openMono(options.in, std::nullopt);
     if (!sound) {
         return tl::unexpected(sound.error());
     }
-    auto analysis = analyseAsAsked(sound->samples, sound->rate, settings, context.work);
-    if (!analysis) {
-        return tl::unexpected(analysis.error());
-    }
-    std::vector<BandEnvelope> envelopes;
+    const Hertz rate = sound->rate();
+    std::vector<Mono> against;
     for (const std::string& path : options.against) {
-        const auto other = readMono(path, sound->rate);
+        auto other = openMono(path, rate);
         if (!other) {
             return tl::unexpected(other.error());
         }
-        envelopes.push_back(bandEnvelopeOf(other->samples, sound->rate));
+        against.push_back(std::move(*other));
     }
+    const double share = 1.0 / static_cast<double>(1 + against.size());
+    auto analysis = analyseAsAsked(sound->channel(), rate, settings, context.work.part(0.0, share));
+    if (!analysis) {
+        return tl::unexpected(analysis.error());
+    }
+    std::vector<Result<BandEnvelope>> envelopes(against.size());
+    tbb::parallel_for(std::size_t{0}, against.size(), [&](std::size_t i) {
+        envelopes[i] = bandEnvelopeOf(against[i].channel(), rate, {context.work.stop, {}});
+    });
     std::vector<const BandEnvelope*> others;
-    for (const BandEnvelope& envelope : envelopes) {
-        others.push_back(&envelope);
+    for (const auto& envelope : envelopes) {
+        if (!envelope) {
+            return tl::unexpected(envelope.error());
+        }
+        others.push_back(&*envelope);
     }
+    context.work.report(1.0);
     attributeBleed(*analysis, others);
-    const auto onsets = pickOnsets(analysis->candidates, sound->rate, settings);
+    const auto onsets = pickOnsets(analysis->candidates, rate, settings);
     if (!onsets) {
         return tl::unexpected(onsets.error());
     }
     Json json{
-        {"sample_rate", sound->rate.count()},
-        {"frames", sound->samples.size()},
+        {"sample_rate", rate.count()},
+        {"frames", sound->reader->frames().count()},
         {"onsets", Json::array()}};
     std::string readable = fmt::format("{} onsets\n", onsets->size());
     for (const Onset& onset : *onsets) {
-        const double time = toSeconds(onset.at, sound->rate).count();
+        const double time = toSeconds(onset.at, rate).count();
         json["onsets"].push_back(
             {{"sample", onset.at.count()}, {"time_s", time}, {"strength", onset.strength}}
         );

@@ -33,11 +33,8 @@ Result<std::vector<UnheardHit>> attacksOf(
     const Song& song, TrackId id, const TrackTake& take, const Sources& sources, const Work& work
 )
 {
-    std::vector<float> samples(static_cast<std::size_t>(sources.frames(take.take).count()));
-    if (auto read = sources.read(take.take, take.channel, Frames(0), samples); !read) {
-        return tl::unexpected(read.error());
-    }
-    const auto analysis = analyseOnsets(samples, song.rate, {work.stop, {}});
+    const auto analysis =
+        analyseOnsets(sources.channel(take.take, take.channel), song.rate, {work.stop, {}});
     if (!analysis) {
         return tl::unexpected(analysis.error());
     }

@@ -70,28 +70,20 @@ struct HeardTrack {
     OnsetAnalysis analysis;
 };
 
-Result<std::vector<float>> readTake(const Sources& sources, const TrackTake& take)
-{
-    std::vector<float> samples(static_cast<std::size_t>(sources.frames(take.take).count()));
-    if (auto read = sources.read(take.take, take.channel, Frames(0), samples); !read) {
-        return tl::unexpected(read.error());
-    }
-    return samples;
-}
-
 Result<void>
 analyseTrack(HeardTrack& heard, const Song& song, const Sources& sources, const Work& work)
 {
-    auto samples = readTake(sources, heard.take);
-    if (!samples) {
-        return tl::unexpected(samples.error());
-    }
+    const Channel channel = sources.channel(heard.take.take, heard.take.channel);
     if (!heard.isLead) {
-        heard.envelope = bandEnvelopeOf(*samples, song.rate);
+        auto envelope = bandEnvelopeOf(channel, song.rate, work);
+        if (!envelope) {
+            return tl::unexpected(envelope.error());
+        }
+        heard.envelope = std::move(*envelope);
         return {};
     }
     const OnsetSettings& settings = song.track(heard.track)->detection;
-    auto analysis = analyseAsAsked(*samples, song.rate, settings, work);
+    auto analysis = analyseAsAsked(channel, song.rate, settings, work);
     if (!analysis) {
         return tl::unexpected(analysis.error());
     }
@@ -134,13 +126,10 @@ Result<SetAnalysis> analyseSet(const Song& song, SetId id, const Sources& source
     }
     work.report(0.9);
     SetAnalysis analyses;
-    // Each lead is judged by the levels as they were detected, so all are judged before any moves.
-    std::vector<OnsetAnalysis> judged(heard.size());
     tbb::parallel_for(std::size_t{0}, heard.size(), [&](std::size_t i) {
         if (!heard[i].isLead) {
             return;
         }
-        judged[i] = heard[i].analysis;
         const OnsetSettings& settings = song.track(heard[i].track)->detection;
         if (settings.way == OnsetWay::Weak || settings.band) {
             return;  // what is asked for there may well be another microphone's own
@@ -153,11 +142,12 @@ Result<SetAnalysis> analyseSet(const Song& song, SetId id, const Sources& source
                 );
             }
         }
-        attributeBleed(judged[i], others);
+        // It changes what is said of its own attacks; others look at its envelope alone.
+        attributeBleed(heard[i].analysis, others);
     });
     for (std::size_t i = 0; i < heard.size(); ++i) {
         if (heard[i].isLead) {
-            analyses.emplace(heard[i].track, std::move(judged[i]));
+            analyses.emplace(heard[i].track, std::move(heard[i].analysis));
         }
     }
     work.report(1.0);

@@ -1,5 +1,7 @@
 #include "core/onset/BandEnvelope.h"
 
+#include "core/base/NoDenormals.h"
+
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -10,6 +12,7 @@ namespace {
 
 constexpr std::array<double, kBands> kLowHertz{40.0, 180.0, 900.0, 4500.0};
 constexpr std::array<double, kBands> kHighHertz{180.0, 900.0, 4500.0, 15000.0};
+constexpr std::int64_t kHopsOfBlock = 4096;
 
 // Four filters side by side, one lane a band, so that the compiler uses one vector for all.
 struct Lanes {
@@ -42,49 +45,128 @@ void design(Lanes& lanes, std::size_t band, double hertz, double rate, bool high
     lanes.a2[band] = static_cast<float>((1.0 - alpha) * scale);
 }
 
-}  // namespace
-
-double BandEnvelope::mean(int band, std::int64_t from, std::int64_t to) const
-{
-    const auto size = static_cast<std::int64_t>(hops.size());
-    from = std::clamp<std::int64_t>(from, 0, size);
-    to = std::clamp<std::int64_t>(to, from, size);
-    double sum = 0.0;
-    for (std::int64_t n = from; n < to; ++n) {
-        sum +=
-            static_cast<double>(hops[static_cast<std::size_t>(n)][static_cast<std::size_t>(band)]);
+// The filters of all bands and what they remember.
+class Filters {
+public:
+    explicit Filters(Hertz rate)
+    {
+        for (std::size_t band = 0; band < kBands; ++band) {
+            design(high_, band, kLowHertz[band], rate.count(), true);
+            design(low_, band, kHighHertz[band], rate.count(), false);
+        }
     }
-    return to > from ? sum / static_cast<double>(to - from) : 0.0;
-}
 
-BandEnvelope bandEnvelopeOf(std::span<const float> samples, Hertz rate)
-{
-    BandEnvelope envelope;
-    const auto hop = static_cast<std::size_t>(std::llround(rate.count() / 1000.0));
-    envelope.hopFrames = Frames(static_cast<std::int64_t>(hop));
-    envelope.hops.reserve(samples.size() / hop + 1);
-    Lanes high;
-    Lanes low;
-    for (std::size_t band = 0; band < kBands; ++band) {
-        design(high, band, kLowHertz[band], rate.count(), true);
-        design(low, band, kHighHertz[band], rate.count(), false);
-    }
-    for (std::size_t start = 0; start < samples.size(); start += hop) {
+    [[nodiscard]] BandLevels meanSquare(std::span<const float> samples)
+    {
         BandLevels sum{};
-        const std::size_t end = std::min(samples.size(), start + hop);
-        for (std::size_t n = start; n < end; ++n) {
+        for (const float sample : samples) {
             BandLevels x;
-            x.fill(samples[n] + 1e-15F);  // never denormal
-            high.process(x);
-            low.process(x);
+            x.fill(sample);
+            high_.process(x);
+            low_.process(x);
             for (std::size_t i = 0; i < kBands; ++i) {
                 sum[i] += x[i] * x[i];
             }
         }
         for (float& value : sum) {
-            value /= static_cast<float>(end - start);
+            value /= static_cast<float>(samples.size());
         }
-        envelope.hops.push_back(sum);
+        return sum;
+    }
+
+private:
+    Lanes high_;
+    Lanes low_;
+};
+
+constexpr float kStepsOfDoubling = 1024.0F;
+constexpr float kQuietest = -44.0F;  // log2, -132 dB; what is below counts as nothing
+
+const std::vector<float>& levelsOfCodes()
+{
+    static const std::vector<float> kLevels = [] {
+        std::vector<float> levels(1U << 16U, 0.0F);
+        for (std::size_t code = 1; code < levels.size(); ++code) {
+            levels[code] = std::exp2(static_cast<float>(code) / kStepsOfDoubling + kQuietest);
+        }
+        return levels;
+    }();
+    return kLevels;
+}
+
+std::uint16_t codeOf(float level)
+{
+    constexpr float kMost = 65535.0F;
+    if (!(level > 0.0F)) {
+        return 0;
+    }
+    const float code = (std::log2(level) - kQuietest) * kStepsOfDoubling + 0.5F;
+    return static_cast<std::uint16_t>(std::clamp(code, 0.0F, kMost));
+}
+
+}  // namespace
+
+float BandEnvelope::level(std::size_t hop, std::size_t band) const
+{
+    return levelsOfCodes()[hops_[hop][band]];
+}
+
+double BandEnvelope::mean(int band, std::int64_t from, std::int64_t to) const
+{
+    const std::vector<float>& levels = levelsOfCodes();
+    const auto size = static_cast<std::int64_t>(hops_.size());
+    from = std::clamp<std::int64_t>(from, 0, size);
+    to = std::clamp<std::int64_t>(to, from, size);
+    double sum = 0.0;
+    for (std::int64_t n = from; n < to; ++n) {
+        const auto code = hops_[static_cast<std::size_t>(n)][static_cast<std::size_t>(band)];
+        sum += static_cast<double>(levels[code]);
+    }
+    return to > from ? sum / static_cast<double>(to - from) : 0.0;
+}
+
+void BandEnvelope::add(const BandLevels& levels)
+{
+    auto& hop = hops_.emplace_back();
+    for (std::size_t band = 0; band < kBands; ++band) {
+        hop[band] = codeOf(levels[band]);
+    }
+}
+
+BandEnvelope bandEnvelopeOf(std::span<const float> samples, Hertz rate)
+{
+    return bandEnvelopeOf(channelOver(samples), rate).value_or(BandEnvelope());
+}
+
+Result<BandEnvelope> bandEnvelopeOf(const Channel& channel, Hertz rate, const Work& work)
+{
+    const NoDenormals quick;
+    BandEnvelope envelope;
+    const auto hop = static_cast<std::int64_t>(std::llround(rate.count() / 1000.0));
+    envelope.hopFrames = Frames(hop);
+    envelope.reserve(static_cast<std::size_t>(channel.frames.count() / hop + 1));
+    Filters filters(rate);
+    bool isFinite = true;
+    const auto read = forEachBlock(
+        channel,
+        Frames(hop * kHopsOfBlock),
+        Frames(0),
+        work,
+        [&](std::span<const float> samples, Frames, Frames, Frames) {
+            isFinite =
+                isFinite && std::ranges::all_of(samples, [](float v) { return std::isfinite(v); });
+            while (isFinite && !samples.empty()) {
+                const auto count = std::min(static_cast<std::size_t>(hop), samples.size());
+                envelope.add(filters.meanSquare(samples.first(count)));
+                samples = samples.subspan(count);
+            }
+        }
+    );
+    if (!read) {
+        return tl::unexpected(read.error());
+    }
+    if (!isFinite) {
+        return badInput("the sound holds a sample that is no number");
     }
     return envelope;
 }

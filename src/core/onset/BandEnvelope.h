@@ -1,8 +1,9 @@
 #pragma once
 
-#include "core/time/Units.h"
+#include "core/audio/Channel.h"
 
 #include <array>
+#include <cstdint>
 #include <span>
 #include <vector>
 
@@ -13,20 +14,31 @@ using BandLevels = std::array<float, kBands>;
 
 // The mean square of a channel in four bands (about 40-180, 180-900, 900-4500 Hz and above), one
 // value for each hop of a millisecond. hop n covers the frames [n * hopFrames, (n+1) * hopFrames).
-struct BandEnvelope {
+// Kept to 0.003 dB, in half the memory of numbers: an hour takes 29 MB.
+class BandEnvelope {
+public:
     Frames hopFrames{48};
-    std::vector<BandLevels> hops;
 
     [[nodiscard]] Frames frameOf(std::int64_t hop) const { return hopFrames * hop; }
     [[nodiscard]] std::int64_t hopOf(Frames frame) const
     {
         return frame.count() / hopFrames.count();
     }
+    [[nodiscard]] std::size_t size() const { return hops_.size(); }
+    [[nodiscard]] float level(std::size_t hop, std::size_t band) const;
     // Mean square in one band over the hops [from, to), clamped to what there is; 0 when empty.
     [[nodiscard]] double mean(int band, std::int64_t from, std::int64_t to) const;
+    void reserve(std::size_t hops) { hops_.reserve(hops); }
+    void add(const BandLevels& levels);
+
+private:
+    std::vector<std::array<std::uint16_t, kBands>> hops_;  // logarithms
 };
 
 // Linear in the samples; each band is a high and a low pass of second order (Butterworth).
 [[nodiscard]] BandEnvelope bandEnvelopeOf(std::span<const float> samples, Hertz rate);
+// In passes. Errors: the channel's; BadInput for a sample that is no number; Cancelled.
+[[nodiscard]] Result<BandEnvelope>
+bandEnvelopeOf(const Channel& channel, Hertz rate, const Work& work = {});
 
 }  // namespace orthochron

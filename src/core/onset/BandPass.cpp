@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/base/NoDenormals.h"
 #include "core/onset/AttackStart.h"
 #include "core/onset/WeakOnsets.h"
 
@@ -14,6 +15,8 @@ namespace orthochron {
 
 namespace {
 
+constexpr Seconds kSettle{1.0};                  // of a fourth-order slope at 20 Hz
+constexpr Seconds kAround = milliseconds(60.0);  // more than attackStart looks at
 // The two sections of a fourth-order Butterworth filter have these quality factors.
 constexpr std::array<double, 2> kFourthOrder{0.54119610, 1.30656296};
 constexpr Seconds kSameAttack = milliseconds(6.0);
@@ -30,6 +33,7 @@ void filter(std::vector<float>& samples, double hertz, double quality, double ra
     const double b1 = (isHighPass ? -2.0 : 2.0) * edge * scale;
     const double a1 = -2.0 * cosine * scale;
     const double a2 = (1.0 - alpha) * scale;
+    const NoDenormals quick;
     double z1 = 0.0;
     double z2 = 0.0;
     for (float& sample : samples) {
@@ -70,18 +74,39 @@ bandPassed(std::span<const float> samples, Hertz rate, const FrequencyBand& band
     return heard;
 }
 
-Result<OnsetAnalysis> analyseAsAsked(
-    std::span<const float> samples, Hertz rate, const OnsetSettings& settings, const Work& work
-)
+Result<Channel> bandPassed(Channel channel, Hertz rate, const FrequencyBand& band)
 {
-    const auto analyse = [&](std::span<const float> heard) {
+    // Tried on nothing, to say at once what is wrong with the band.
+    if (auto tried = bandPassed(std::span<const float>(), rate, band); !tried) {
+        return tl::unexpected(tried.error());
+    }
+    const Frames frames = channel.frames;
+    auto read = [channel = std::move(channel),
+                 rate,
+                 band](Frames from, std::span<float> into) -> Result<void> {
+        const auto settle = std::min(from, toFrames(kSettle, rate));
+        std::vector<float> samples(static_cast<std::size_t>(settle.count()) + into.size());
+        if (auto got = channel.read(from - settle, samples); !got) {
+            return got;
+        }
+        const auto heard = bandPassed(samples, rate, band);
+        std::ranges::copy(std::span(*heard).last(into.size()), into.begin());
+        return {};
+    };
+    return Channel{frames, std::move(read)};
+}
+
+Result<OnsetAnalysis>
+analyseAsAsked(const Channel& channel, Hertz rate, const OnsetSettings& settings, const Work& work)
+{
+    const auto analyse = [&](const Channel& heard) {
         return settings.way == OnsetWay::Weak ? analyseWeakOnsets(heard, rate, work)
                                               : analyseOnsets(heard, rate, work);
     };
     if (!settings.band) {
-        return analyse(samples);
+        return analyse(channel);
     }
-    const auto heard = bandPassed(samples, rate, *settings.band);
+    const auto heard = bandPassed(channel, rate, *settings.band);
     if (!heard) {
         return tl::unexpected(heard.error());
     }
@@ -90,8 +115,14 @@ Result<OnsetAnalysis> analyseAsAsked(
         return analysis;
     }
     const Frames near = toFrames(kSameAttack, rate);
+    const Frames around = toFrames(kAround, rate);
+    std::vector<float> samples(static_cast<std::size_t>(2 * around.count()));
     for (OnsetCandidate& candidate : analysis->candidates) {
-        const Frames whole = attackStart(samples, rate, candidate.onset.at);
+        const Frames from = std::max(candidate.onset.at - around, Frames(0));
+        if (auto read = channel.read(from, samples); !read) {
+            return tl::unexpected(read.error());
+        }
+        const Frames whole = from + attackStart(samples, rate, candidate.onset.at - from);
         if (std::abs((whole - candidate.onset.at).count()) <= near.count()) {
             candidate.onset.at = whole;
         }

@@ -56,8 +56,8 @@ BandLevels noiseFloor(const BandEnvelope& envelope)
     BandLevels floor{};
     for (std::size_t band = 0; band < kBands; ++band) {
         std::vector<double> levels;
-        for (std::size_t n = 0; n < envelope.hops.size(); n += 7) {
-            levels.push_back(static_cast<double>(envelope.hops[n][band]));
+        for (std::size_t n = 0; n < envelope.size(); n += 7) {
+            levels.push_back(static_cast<double>(envelope.level(n, band)));
         }
         floor[band] =
             static_cast<float>(std::max(2.0 * percentile(std::move(levels), 0.1), kDeepest));
@@ -68,14 +68,14 @@ BandLevels noiseFloor(const BandEnvelope& envelope)
 // In one band: by how many dB the next moments exceed all of the last ones.
 std::vector<float> riseOf(const BandEnvelope& envelope, std::size_t band, double floor)
 {
-    const auto size = static_cast<std::int64_t>(envelope.hops.size());
+    const auto size = static_cast<std::int64_t>(envelope.size());
     const std::int64_t window = kWindowHops[band];
     std::vector<double> smooth(static_cast<std::size_t>(size));  // over [n, n + window)
     double sum = 0.0;
     for (std::int64_t n = size - 1; n >= 0; --n) {
-        sum += static_cast<double>(envelope.hops[static_cast<std::size_t>(n)][band]);
+        sum += static_cast<double>(envelope.level(static_cast<std::size_t>(n), band));
         if (n + window < size) {
-            sum -= static_cast<double>(envelope.hops[static_cast<std::size_t>(n + window)][band]);
+            sum -= static_cast<double>(envelope.level(static_cast<std::size_t>(n + window), band));
         }
         smooth[static_cast<std::size_t>(n)] = std::max(sum, 0.0) / static_cast<double>(window);
     }
@@ -119,12 +119,15 @@ struct Rise {
     std::size_t band = 0;  // where it is greatest
 };
 
-std::vector<Rise> risesOf(const BandEnvelope& envelope)
+Result<std::vector<Rise>> risesOf(const BandEnvelope& envelope, const Work& work)
 {
     const BandLevels floor = noiseFloor(envelope);
-    std::vector<float> rise(envelope.hops.size(), 0.0F);
-    std::vector<std::uint8_t> strongest(envelope.hops.size(), 0);
+    std::vector<float> rise(envelope.size(), 0.0F);
+    std::vector<std::uint8_t> strongest(envelope.size(), 0);
     for (std::size_t band = 0; band < kBands; ++band) {
+        if (work.stopped()) {
+            return cancelled();
+        }
         const auto inBand = riseOf(envelope, band, static_cast<double>(floor[band]));
         for (std::size_t n = 0; n < rise.size(); ++n) {
             if (inBand[n] > rise[n]) {
@@ -185,38 +188,88 @@ double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop)
     return clear * std::min(1.0, std::sqrt(attackPower(envelope, hop) / analysis.loudPower));
 }
 
+namespace {
+
+// Places the attacks to the sample, a stretch of the channel with many of them at a time.
+Result<void> placeAttacks(
+    const Channel& channel,
+    Hertz rate,
+    std::span<const Rise> rises,
+    OnsetAnalysis& analysis,
+    const Work& work
+)
+{
+    constexpr Seconds kMargin = milliseconds(60.0);  // more than attackStart looks at
+    constexpr Frames kMost{1 << 19};
+    const Frames margin = toFrames(kMargin, rate);
+    std::vector<float> samples;
+    for (std::size_t first = 0; first < rises.size();) {
+        if (work.stopped()) {
+            return cancelled();
+        }
+        const Frames from =
+            std::max(analysis.envelope.frameOf(rises[first].hop) - margin, Frames(0));
+        std::size_t last = first;
+        while (last < rises.size() &&
+               analysis.envelope.frameOf(rises[last].hop) + margin - from <= kMost) {
+            ++last;
+        }
+        last = std::max(last, first + 1);
+        const Frames to =
+            std::min(analysis.envelope.frameOf(rises[last - 1].hop) + margin, channel.frames);
+        samples.resize(static_cast<std::size_t>((to - from).count()));
+        if (auto read = channel.read(from, samples); !read) {
+            return read;
+        }
+        tbb::parallel_for(first, last, [&](std::size_t i) {
+            // The band that rises was quiet until a window ago: what began earlier is another
+            // blow, but for the click that may come ahead of the body.
+            const auto window = static_cast<double>(kWindowHops[rises[i].band]);
+            const Frames guess = analysis.envelope.frameOf(rises[i].hop) - from;
+            analysis.candidates[i].onset.at =
+                from + attackStart(samples, rate, guess, milliseconds(window) + kClickAhead);
+            analysis.candidates[i].riseDecibels = rises[i].decibels;
+        });
+        first = last;
+        work.report(static_cast<double>(first) / static_cast<double>(rises.size()));
+    }
+    return {};
+}
+
+}  // namespace
+
 Result<OnsetAnalysis> analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work)
+{
+    return analyseOnsets(channelOver(samples), rate, work);
+}
+
+Result<OnsetAnalysis> analyseOnsets(const Channel& channel, Hertz rate, const Work& work)
 {
     if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
         return badArgument(
             fmt::format("a rate of {:g} Hz cannot be analysed; 8 to 192 kHz can", rate.count())
         );
     }
-    if (!std::ranges::all_of(samples, [](float v) { return std::isfinite(v); })) {
-        return badInput("the sound holds a sample that is no number");
-    }
     OnsetAnalysis analysis;
-    analysis.envelope = bandEnvelopeOf(samples, rate);
-    if (work.stopped()) {
-        return cancelled();
+    auto envelope = bandEnvelopeOf(channel, rate, work.part(0.0, 0.7));
+    if (!envelope) {
+        return tl::unexpected(envelope.error());
     }
-    work.report(0.5);
-    const auto rises = risesOf(analysis.envelope);
+    analysis.envelope = std::move(*envelope);
+    const auto found = risesOf(analysis.envelope, work);
+    if (!found) {
+        return tl::unexpected(found.error());
+    }
+    const std::vector<Rise>& rises = *found;
     analysis.candidates.resize(rises.size());
+    if (auto placed = placeAttacks(channel, rate, rises, analysis, work.part(0.7, 1.0)); !placed) {
+        return tl::unexpected(placed.error());
+    }
     std::vector<double> levels(rises.size());
     tbb::parallel_for(std::size_t{0}, rises.size(), [&](std::size_t i) {
-        OnsetCandidate& candidate = analysis.candidates[i];
-        // The band that rises was quiet until a window ago: what began earlier is another blow,
-        // but for the click that may come ahead of the body.
-        const auto window = static_cast<double>(kWindowHops[rises[i].band]);
-        candidate.onset.at = attackStart(
-            samples,
-            rate,
-            analysis.envelope.frameOf(rises[i].hop),
-            milliseconds(window) + kClickAhead
+        levels[i] = attackPower(
+            analysis.envelope, analysis.envelope.hopOf(analysis.candidates[i].onset.at)
         );
-        candidate.riseDecibels = rises[i].decibels;
-        levels[i] = attackPower(analysis.envelope, analysis.envelope.hopOf(candidate.onset.at));
     });
     std::vector<double> clear;
     for (std::size_t i = 0; i < levels.size(); ++i) {

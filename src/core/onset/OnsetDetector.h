@@ -69,8 +69,12 @@ struct OnsetAnalysis {
 // 25 ms, so that ringing never counts, however it beats; the strongest band speaks. Each attack is
 // then placed to the sample by attackStart. Attacks from near silence to full scale are kept.
 //
-// `samples` is mono and may be empty. `rate` is 8000..192000 Hz; windows are lengths in seconds.
-// Errors: BadArgument for the rate, BadInput for a sample that is no number, Cancelled. Pure.
+// The channel may be empty. `rate` is 8000..192000 Hz; windows are lengths in seconds.
+// Errors: the channel's; BadArgument for the rate, BadInput for a sample that is no number,
+// Cancelled.
+// Reads the channel in passes: what stays in memory of an hour is about 50 MB.
+[[nodiscard]] Result<OnsetAnalysis>
+analyseOnsets(const Channel& channel, Hertz rate, const Work& work = {});
 [[nodiscard]] Result<OnsetAnalysis>
 analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work = {});
 

@@ -20,6 +20,8 @@ constexpr double kFullRise = 12.0;      // dB that make a note for certain
 constexpr double kFullStep = 1.0;       // semitones likewise
 constexpr double kLeastNovelty = 0.35;  // measured on bowed and sung notes; a test repeats it
 constexpr double kFloor = 1e-4;         // RMS, -80 dB
+constexpr std::int64_t kHopsOfBlock = 1024;
+constexpr std::int64_t kHopsOfMargin = 64;
 
 struct Moment {
     double decibels = -80.0;
@@ -27,11 +29,15 @@ struct Moment {
     bool isVoiced = false;
 };
 
+std::size_t thinning(Hertz rate)
+{
+    return std::max<std::size_t>(1, static_cast<std::size_t>(rate.count() / kPitchRate));
+}
+
 // Every n-th sample of the sound below 2 kHz, with its rate.
 std::pair<std::vector<float>, double> thinned(std::span<const float> samples, Hertz rate)
 {
-    const auto every =
-        std::max<std::size_t>(1, static_cast<std::size_t>(rate.count() / kPitchRate));
+    const std::size_t every = thinning(rate);
     const auto low = bandPassed(samples, rate, {Hertz(20.0), Hertz(2000.0)});
     std::vector<float> thin;
     thin.reserve(samples.size() / every + 1);
@@ -77,29 +83,51 @@ void findPitch(std::span<const float> sound, double rate, std::int64_t middle, M
     }
 }
 
-std::vector<Moment> momentsOf(std::span<const float> samples, Hertz rate, const Work& work)
+Moment momentAt(std::span<const float> samples, std::int64_t middle, std::int64_t hop)
 {
-    const auto [thin, thinRate] = thinned(samples, rate);
-    const auto hop = toFrames(kHop, rate).count();
     const auto size = static_cast<std::int64_t>(samples.size());
+    Moment moment;
+    double squares = 0.0;
+    const std::int64_t from = std::max<std::int64_t>(0, middle - hop);
+    const std::int64_t to = std::min(size, middle + hop);
+    for (std::int64_t i = from; i < to; ++i) {
+        const auto x = static_cast<double>(samples[static_cast<std::size_t>(i)]);
+        squares += x * x;
+    }
+    const double level =
+        std::sqrt(squares / static_cast<double>(std::max<std::int64_t>(1, to - from)));
+    moment.decibels = toDecibels(std::max(level, kFloor));
+    return moment;
+}
+
+Result<std::vector<Moment>> momentsOf(const Channel& channel, Hertz rate, const Work& work)
+{
+    const auto hop = toFrames(kHop, rate).count();
+    const auto every = thinning(rate);
+    // Blocks begin on a hop and on a sample that stays when the sound is thinned out.
+    const Frames block(hop * static_cast<std::int64_t>(every) * kHopsOfBlock);
+    const Frames margin(hop * static_cast<std::int64_t>(every) * kHopsOfMargin);
     std::vector<Moment> moments;
-    for (std::int64_t middle = 0; middle < size && !work.stopped(); middle += hop) {
-        Moment moment;
-        double squares = 0.0;
-        const std::int64_t from = std::max<std::int64_t>(0, middle - hop);
-        const std::int64_t to = std::min(size, middle + hop);
-        for (std::int64_t i = from; i < to; ++i) {
-            const auto x = static_cast<double>(samples[static_cast<std::size_t>(i)]);
-            squares += x * x;
+    const auto read = forEachBlock(
+        channel,
+        block,
+        margin,
+        work,
+        [&](std::span<const float> samples, Frames first, Frames from, Frames to) {
+            const auto [thin, thinRate] = thinned(samples, rate);
+            for (Frames middle = from; middle < to; middle += Frames(hop)) {
+                const std::int64_t here = (middle - first).count();
+                Moment moment = momentAt(samples, here, hop);
+                if (moment.decibels > toDecibels(3.0 * kFloor)) {
+                    const double place = static_cast<double>(here) / rate.count() * thinRate;
+                    findPitch(thin, thinRate, static_cast<std::int64_t>(place), moment);
+                }
+                moments.push_back(moment);
+            }
         }
-        const double level =
-            std::sqrt(squares / static_cast<double>(std::max<std::int64_t>(1, to - from)));
-        moment.decibels = toDecibels(std::max(level, kFloor));
-        if (level > 3.0 * kFloor) {
-            const double place = static_cast<double>(middle) / rate.count() * thinRate;
-            findPitch(thin, thinRate, static_cast<std::int64_t>(place), moment);
-        }
-        moments.push_back(moment);
+    );
+    if (!read) {
+        return tl::unexpected(read.error());
     }
     return moments;
 }
@@ -153,21 +181,22 @@ std::size_t startOf(const std::vector<Moment>& moments, std::size_t n)
 
 }  // namespace
 
-Result<OnsetAnalysis>
-analyseWeakOnsets(std::span<const float> samples, Hertz rate, const Work& work)
+Result<OnsetAnalysis> analyseWeakOnsets(const Channel& channel, Hertz rate, const Work& work)
 {
     if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
         return badArgument("sample rates from 8000 to 192000 Hz can be analysed");
     }
-    if (std::ranges::any_of(samples, [](float x) { return !std::isfinite(x); })) {
-        return badInput("the sound holds samples that are no numbers");
-    }
     OnsetAnalysis analysis;
-    analysis.envelope = bandEnvelopeOf(samples, rate);
-    const auto moments = momentsOf(samples, rate, work);
-    if (work.stopped()) {
-        return cancelled();
+    auto envelope = bandEnvelopeOf(channel, rate, work.part(0.0, 0.1));
+    if (!envelope) {
+        return tl::unexpected(envelope.error());
     }
+    analysis.envelope = std::move(*envelope);
+    const auto measured = momentsOf(channel, rate, work.part(0.1, 1.0));
+    if (!measured) {
+        return tl::unexpected(measured.error());
+    }
+    const std::vector<Moment>& moments = *measured;
     std::vector<double> novelty(moments.size());
     for (std::size_t n = 0; n < moments.size(); ++n) {
         novelty[n] = noveltyAt(moments, n);

@@ -13,6 +13,6 @@ namespace orthochron {
 //
 // Same arguments, errors and shape of result as analyseOnsets.
 [[nodiscard]] Result<OnsetAnalysis>
-analyseWeakOnsets(std::span<const float> samples, Hertz rate, const Work& work = {});
+analyseWeakOnsets(const Channel& channel, Hertz rate, const Work& work = {});
 
 }  // namespace orthochron

@@ -154,6 +154,9 @@ Result<std::vector<PrintedFile>> printTracks(
         printed.push_back(*files[i]);
         printed.back().path = tracks[i].path;
     }
+    if (work.stopped()) {
+        return cancelled();
+    }
     if (auto finished = SoundFileWriter::finishAll(writers); !finished) {
         return tl::unexpected(finished.error());
     }

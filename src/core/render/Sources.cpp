@@ -117,4 +117,11 @@ Result<void> Sources::read(TakeId take, int channel, Frames from, std::span<floa
     return {};
 }
 
+Channel Sources::channel(TakeId take, int channel) const
+{
+    return {frames(take), [this, take, channel](Frames from, std::span<float> into) {
+                return read(take, channel, from, into);
+            }};
+}
+
 }  // namespace orthochron

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/audio/Channel.h"
 #include "core/audio/SampleSource.h"
 #include "core/song/Song.h"
 
@@ -43,6 +44,9 @@ public:
     // One channel of it.
     [[nodiscard]] Result<void>
     read(TakeId take, int channel, Frames from, std::span<float> into) const;
+
+    // One channel of a take, read from these sources, which must outlive it.
+    [[nodiscard]] Channel channel(TakeId take, int channel) const;
 
 private:
     struct Opened {

@@ -2,6 +2,7 @@
 
 #include "core/song/Song.h"
 
+#include <algorithm>
 #include <cstdint>
 #include <optional>
 #include <span>
@@ -37,14 +38,24 @@ inline Frames placeOf(const Mark&)
 {
     return Frames(0);
 }
-inline Clip laidLater(Clip clip, Frames shift)
+inline void layLater(Clip& clip, Frames shift)
 {
     clip.at += shift;
-    return clip;
 }
-inline Mark laidLater(Mark mark, Frames)
+inline void layLater(Mark&, Frames) {}
+
+template<class T>
+[[nodiscard]] bool isLaidLater(const T& older, Frames shift, const T& newer)
 {
-    return mark;
+    if (older.id != newer.id || placeOf(older) + shift != placeOf(newer)) {
+        return false;
+    }
+    if (shift == Frames(0)) {
+        return older == newer;
+    }
+    T moved = older;
+    layLater(moved, shift);
+    return moved == newer;
 }
 
 }  // namespace list_diff
@@ -53,41 +64,42 @@ inline Mark laidLater(Mark mark, Frames)
 template<class T>
 [[nodiscard]] ListDiff<T> diffOf(std::span<const T> older, std::span<const T> newer)
 {
-    std::unordered_map<std::uint32_t, std::uint32_t> places;  // filled when first asked
-    const auto placeOfId = [&](const T& item) -> std::optional<std::uint32_t> {
+    std::unordered_map<std::uint32_t, std::size_t> places;  // filled when first asked
+    std::size_t next = 0;                                   // where the item is likely to be
+    const auto placeOfId = [&](const T& item) -> std::optional<std::size_t> {
+        for (std::size_t near = next; near < std::min(older.size(), next + 3); ++near) {
+            if (older[near].id == item.id) {
+                return near;
+            }
+        }
         if (places.empty()) {
-            for (std::uint32_t i = 0; i < older.size(); ++i) {
+            for (std::size_t i = 0; i < older.size(); ++i) {
                 places.emplace(older[i].id.value, i);
             }
         }
         const auto found = places.find(item.id.value);
         return found == places.end() ? std::nullopt : std::optional(found->second);
     };
-    const auto isLaidLater = [&](std::size_t place, Frames shift, const T& item) {
-        return place < older.size() && list_diff::laidLater(older[place], shift) == item;
-    };
     ListDiff<T> diff;
+    ListRun* run = nullptr;  // the last part, when it is one
     for (const T& item : newer) {
-        auto* run = diff.empty() ? nullptr : std::get_if<ListRun>(&diff.back());
-        if (run == nullptr && diff.empty()) {
-            run = std::get_if<ListRun>(&diff.emplace_back(ListRun{}));
-        }
-        if (run != nullptr && isLaidLater(run->first + run->count, run->shift, item)) {
+        if (run != nullptr && next < older.size() &&
+            list_diff::isLaidLater(older[next], run->shift, item)) {
             ++run->count;
+            ++next;
             continue;
         }
+        run = nullptr;
         if (const auto place = placeOfId(item)) {
+            next = *place + 1;
             const Frames shift = list_diff::placeOf(item) - list_diff::placeOf(older[*place]);
-            if (isLaidLater(*place, shift, item)) {
-                diff.push_back(ListRun{*place, 1, shift});
+            if (list_diff::isLaidLater(older[*place], shift, item)) {
+                const auto first = static_cast<std::uint32_t>(*place);
+                run = &std::get<ListRun>(diff.emplace_back(ListRun{first, 1, shift}));
                 continue;
             }
         }
-        diff.push_back(item);
-    }
-    if (!diff.empty() && std::holds_alternative<ListRun>(diff.front()) &&
-        std::get<ListRun>(diff.front()).count == 0) {
-        diff.erase(diff.begin());
+        diff.emplace_back(item);
     }
     return diff;
 }
@@ -107,8 +119,10 @@ patched(std::span<const T> older, const ListDiff<T>& diff)
         if (run.first > older.size() || run.count > older.size() - run.first) {
             return std::nullopt;
         }
-        for (const T& item : older.subspan(run.first, run.count)) {
-            newer.push_back(list_diff::laidLater(item, run.shift));
+        const auto same = older.subspan(run.first, run.count);
+        newer.insert(newer.end(), same.begin(), same.end());
+        for (T& item : std::span(newer).last(same.size())) {
+            list_diff::layLater(item, run.shift);
         }
     }
     return newer;

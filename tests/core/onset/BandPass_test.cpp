@@ -61,7 +61,7 @@ TEST(BandPass, TheWholeBandIsTheSoundItself)
 {
     const auto sound = tone(1000.0, 0.05);
     EXPECT_EQ(*bandPassed(sound, kRate, {Hertz(20.0), Hertz(24000.0)}), sound);
-    EXPECT_TRUE(bandPassed({}, kRate, kNamedBands[0].band)->empty());
+    EXPECT_TRUE(bandPassed(std::span<const float>(), kRate, kNamedBands[0].band)->empty());
 }
 
 TEST(BandPass, RefusesABandThatIsEmptyOrUpsideDown)

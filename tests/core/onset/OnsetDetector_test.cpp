@@ -172,7 +172,9 @@ TEST(OnsetDetector, RefusesSamplesThatAreNoNumbersAndRatesThatCannotBe)
     sound[50] = std::numeric_limits<float>::quiet_NaN();
 
     EXPECT_EQ(analyseOnsets(sound, Hertz(48000.0)).error().kind, ErrorKind::BadInput);
-    EXPECT_EQ(analyseOnsets({}, Hertz(0.0)).error().kind, ErrorKind::BadArgument);
+    EXPECT_EQ(
+        analyseOnsets(std::span<const float>(), Hertz(0.0)).error().kind, ErrorKind::BadArgument
+    );
 }
 
 TEST(OnsetDetector, GivesMoreWithMoreSensitivityAndNothingCloserThanTheGap)

@@ -70,7 +70,8 @@ TEST_P(WeakOnsets, FindNotesThatBeginWithoutAnAttackByLevelAndPitchTogether)
     const Hertz rate{GetParam()};
     const auto notes = melody();
 
-    const auto analysis = analyseWeakOnsets(bowed(notes, 7.0, rate), rate);
+    const auto sound = bowed(notes, 7.0, rate);
+    const auto analysis = analyseWeakOnsets(channelOver(sound), rate);
 
     ASSERT_TRUE(analysis);
     int found = 0;
@@ -87,13 +88,14 @@ INSTANTIATE_TEST_SUITE_P(Rates, WeakOnsets, testing::Values(8000.0, 44100.0, 960
 
 TEST(WeakOnset, SaysNothingOfSilenceAndRefusesNonsense)
 {
-    EXPECT_TRUE(analyseWeakOnsets({}, Hertz(48000.0))->candidates.empty());
+    EXPECT_TRUE(analyseWeakOnsets(channelOver({}), Hertz(48000.0))->candidates.empty());
     const std::vector<float> one{0.5F};
-    EXPECT_TRUE(analyseWeakOnsets(one, Hertz(48000.0))->candidates.empty());
-    EXPECT_TRUE(analyseWeakOnsets(std::vector<float>(48000), Hertz(48000.0))->candidates.empty());
+    EXPECT_TRUE(analyseWeakOnsets(channelOver(one), Hertz(48000.0))->candidates.empty());
+    const std::vector<float> silence(48000);
+    EXPECT_TRUE(analyseWeakOnsets(channelOver(silence), Hertz(48000.0))->candidates.empty());
     const std::vector<float> nan{std::nanf("")};
-    EXPECT_FALSE(analyseWeakOnsets(nan, Hertz(48000.0)));
-    EXPECT_FALSE(analyseWeakOnsets(one, Hertz(100.0)));
+    EXPECT_FALSE(analyseWeakOnsets(channelOver(nan), Hertz(48000.0)));
+    EXPECT_FALSE(analyseWeakOnsets(channelOver(one), Hertz(100.0)));
 }
 
 // Low thuds every half second, high clicks in between.
@@ -117,7 +119,7 @@ TEST(InABand, OnlyWhatSoundsThereIsFound)
     const auto strong = [&](std::optional<FrequencyBand> band) {
         OnsetSettings settings;
         settings.band = band;
-        const auto analysis = analyseAsAsked(sound, Hertz(48000.0), settings);
+        const auto analysis = analyseAsAsked(channelOver(sound), Hertz(48000.0), settings);
         EXPECT_TRUE(analysis);
         return *pickOnsets(analysis->candidates, Hertz(48000.0), {.sensitivity = 30.0});
     };
