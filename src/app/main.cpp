@@ -153,7 +153,7 @@ int main(int argc, char** argv)
     }
     JobQueue jobs;
     Document document;
-    orthochron::engine::Player player(orthochron::engine::openDevice());
+    orthochron::engine::Player player(orthochron::engine::openDevice(SoundCard::choice()));
     Session session(jobs, document, player);
     MainWindow window(session);
     window.show();

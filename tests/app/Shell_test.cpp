@@ -216,7 +216,7 @@ TEST_F(Shell, TheStripSwitchesSidesLoopsAndClicks)
     EXPECT_FALSE(player_->loop());
 
     const bool clicked = player_->click().isOn;
-    press(Qt::Key_K);
+    press(Qt::Key_P);
     EXPECT_NE(player_->click().isOn, clicked);
 }
 

@@ -44,7 +44,12 @@ double loudnessDifference(const Song& a, const Song& b, const Sources& sources, 
 }  // namespace
 
 Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, QObject* parent)
-    : QObject(parent), jobs(jobQueue), document(doc), player(thePlayer), waves(jobQueue, this)
+    : QObject(parent),
+      jobs(jobQueue),
+      document(doc),
+      player(thePlayer),
+      card(thePlayer, jobQueue, this),
+      waves(jobQueue, this)
 {
     connect(&document, &Document::opened, this, &Session::forget);
     connect(&document, &Document::songChanged, this, &Session::songChanged);

@@ -4,6 +4,7 @@
 
 #include "app/document/Document.h"
 #include "app/document/WaveCache.h"
+#include "app/sound/SoundCard.h"
 #include "app/views/TimeScale.h"
 #include "core/audit/SongAudit.h"
 #include "core/edits/ClipChoice.h"
@@ -30,6 +31,7 @@ public:
     JobQueue& jobs;
     Document& document;
     engine::Player& player;
+    SoundCard card;
     WaveCache waves;
 
     [[nodiscard]] const Song& song() const { return *document.song(); }

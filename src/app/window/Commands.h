@@ -38,6 +38,7 @@ enum class Command {
     Mute,
     Solo,
     Hear,
+    ChooseSoundCard,
     BarBack,
     BarOn,
     Next,

@@ -12,6 +12,7 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
+#include "app/sound/SoundCardDialog.h"
 #include "app/stages/fit/FitStage.h"
 #include "app/stages/grid/GridStage.h"
 #include "app/stages/joins/JoinsStage.h"
@@ -122,6 +123,8 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     connect(status_, &StatusLine::findingsClicked, this, [this] { showStage(4); });
     connect(&session_, &Session::said, status_, &StatusLine::say);
     connect(&session_, &Session::failed, status_, &StatusLine::showError);
+    connect(&session_.card, &SoundCard::failed, status_, &StatusLine::showError);
+    connect(&session_.card, &SoundCard::said, &session_, &Session::say);
     connect(&session_, &Session::prescaleChanged, this, &MainWindow::refresh);
     connect(&session_, &Session::findingsChanged, this, &MainWindow::refresh);
     connect(&session_, &Session::choiceChanged, this, &MainWindow::refresh);
@@ -351,6 +354,7 @@ bool MainWindow::runPlay(Command command)
     case Command::Loop: strip_->toggleLoop(); return true;
     case Command::SwitchSide: strip_->toggleSide(); return true;
     case Command::Click: strip_->toggleClick(); return true;
+    case Command::ChooseSoundCard: SoundCardDialog(session_.card, this).exec(); return true;
     case Command::Mute:
         if (track) {
             session_.document.apply(

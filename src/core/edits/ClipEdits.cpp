@@ -361,6 +361,14 @@ Result<Song> moveToTrack(
     if (moved.empty()) {
         return badArgument("the clips are on that track already");
     }
+    std::ranges::stable_sort(moved, {}, [](const Piece& piece) { return piece.clip.at; });
+    for (std::size_t i = 1; i < moved.size(); ++i) {
+        if (moved[i - 1].clip.end() > moved[i].clip.at) {
+            return badArgument(
+                "two of the clips would lie over each other on that track; move them one by one"
+            );
+        }
+    }
     if (auto laid = layOver(edit.pieces(target), std::move(moved), edit.lastId()); !laid) {
         return tl::unexpected(laid.error());
     }

@@ -139,25 +139,39 @@ Result<Song> fadeClips(const Song& song, const ClipChoice& choice, const FadeCha
             const Fade out = clip.out;
             Clip* before = i > 0 ? &track.clips[i - 1] : nullptr;
             Clip* after = i + 1 < track.clips.size() ? &track.clips[i + 1] : nullptr;
-            const bool meets = before != nullptr && before->end() > clip.at;
-            const bool isMet = after != nullptr && after->at < clip.end();
-            if (wantsIn && (!meets || change.evenTouching)) {
+            bool meets = before != nullptr && before->end() > clip.at;
+            bool isMet = after != nullptr && after->at < clip.end();
+            // A locked neighbour keeps its crossfade.
+            const bool fadesIn = wantsIn && (!meets || (change.evenTouching && !before->isLocked));
+            const bool fadesOut = wantsOut && (!isMet || (change.evenTouching && !after->isLocked));
+            if (fadesIn) {
                 if (meets) {
                     pullEnd(*before, clip.at - before->end());
                     before->out = Fade{};
                     clip.in = Fade{};
+                    meets = false;
                 }
-                changeFade(clip.in, change.in, change.inBy, change, clip.length);
             }
-            if (wantsOut && (!isMet || change.evenTouching)) {
+            if (fadesOut) {
                 if (isMet) {
                     pullStart(*after, after->at - clip.end());
                     after->in = Fade{};
                     clip.out = Fade{};
+                    isMet = false;
                 }
-                changeFade(clip.out, change.out, change.outBy, change, clip.length);
             }
-            shareFades(clip);
+            // A crossfade is as long as its overlap: a free end has what is left.
+            if (fadesIn) {
+                const Frames room = isMet ? clip.length - clip.out.length : clip.length;
+                changeFade(clip.in, change.in, change.inBy, change, room);
+            }
+            if (fadesOut) {
+                const Frames room = meets ? clip.length - clip.in.length : clip.length;
+                changeFade(clip.out, change.out, change.outBy, change, room);
+            }
+            if (!meets && !isMet) {
+                shareFades(clip);
+            }
             if (clip.in != in || clip.out != out) {
                 clip.byHand = true;
                 isAny = true;

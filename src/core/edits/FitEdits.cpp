@@ -283,6 +283,42 @@ Song withoutHandChanges(const Song& song, const MicSet& set)
     return next;
 }
 
+// Puts the pieces of a set's tracks in place of their clips.
+Result<void> putBack(
+    Song& next,
+    const MicSet& set,
+    const std::vector<std::vector<Piece>>& tracks,
+    const JoinSettings& joins,
+    const Sources& sources
+)
+{
+    auto clips = putTogether(next, tracks, {toFrames(joins.crossfade, next.rate), joins.shape});
+    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+        Track track = *next.track(set.tracks[t]);
+        track.clips = std::move(clips[t]);
+        if (auto measured = measureJoins(track.clips, tracks[t], sources); !measured) {
+            return measured;
+        }
+        putTrack(next, std::move(track));
+    }
+    return {};
+}
+
+// What was recorded may have joins of its own, made by hand before the first fit; where a cut falls
+// into one of them its halves are joined anew.
+Result<void>
+mendCutJoins(Song& next, const MicSet& set, const JoinSettings& joins, const Sources& sources)
+{
+    std::vector<std::vector<Piece>> tracks;
+    bool isWhole = true;
+    for (const TrackId id : set.tracks) {
+        const auto track = next.track(id);
+        isWhole = isWhole && isWellJoined(track->clips);
+        tracks.push_back(takenApart(track->clips));
+    }
+    return isWhole ? Result<void>() : putBack(next, set, tracks, joins, sources);
+}
+
 // Lays what was changed by hand since the last fit over the new one. Answers how many clips of
 // the first track that were.
 Result<int> keepHandChanges(
@@ -309,14 +345,8 @@ Result<int> keepHandChanges(
         }
         tracks.push_back(std::move(pieces));
     }
-    auto clips = putTogether(next, tracks, {toFrames(joins.crossfade, next.rate), joins.shape});
-    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
-        Track track = *next.track(set.tracks[t]);
-        track.clips = std::move(clips[t]);
-        if (auto measured = measureJoins(track.clips, tracks[t], sources); !measured) {
-            return tl::unexpected(measured.error());
-        }
-        putTrack(next, std::move(track));
+    if (auto put = putBack(next, set, tracks, joins, sources); !put) {
+        return tl::unexpected(put.error());
     }
     return kept;
 }
@@ -381,6 +411,9 @@ Result<FitOutcome> cutFit(
         putTrack(next, std::move(track));
     }
     next.grid = request.grid;
+    if (auto mended = mendCutJoins(next, set, request.joins, sources); !mended) {
+        return tl::unexpected(mended.error());
+    }
     if (!handChanges(song, set).clips.empty()) {
         const auto kept = keepHandChanges(song, set, next, request.joins, sources);
         if (!kept) {
@@ -401,9 +434,11 @@ Result<Song> undoFit(const Song& song, SetId id)
         return badArgument("this mic set has not been fitted");
     }
     Song next = song;
+    auto recorded = set->recipe->recorded;
+    renewRepeatedIds(next, set->tracks, recorded);
     for (std::size_t t = 0; t < set->tracks.size(); ++t) {
         Track track = *song.track(set->tracks[t]);
-        track.clips = set->recipe->recorded[t];
+        track.clips = std::move(recorded[t]);
         putTrack(next, std::move(track));
     }
     std::ranges::find(next.sets, id, &MicSet::id)->recipe = nullptr;

@@ -44,7 +44,7 @@ std::vector<Piece> takenApart(const std::vector<Clip>& clips)
                 before.takeTimeOf(clip.at, before.end()),
                 clip.takeTimeOf(clip.at, before.end())};
             if (overlap > Frames(0)) {
-                pullStart(piece.clip, -overlap);
+                pullStart(piece.clip, -std::min(overlap, piece.clip.length));
                 piece.clip.in = Fade{};
                 pieces.back().clip.out = Fade{};
             }
@@ -52,6 +52,19 @@ std::vector<Piece> takenApart(const std::vector<Clip>& clips)
         pieces.push_back(piece);
     }
     return pieces;
+}
+
+bool isWellJoined(const std::vector<Clip>& clips)
+{
+    for (std::size_t i = 0; i + 1 < clips.size(); ++i) {
+        const Frames overlap = clips[i].end() - clips[i + 1].at;
+        const bool isMet = overlap <= Frames(0) ||
+                           (clips[i].out.length == overlap && clips[i + 1].in.length == overlap);
+        if (!isMet || (i + 2 < clips.size() && clips[i].end() > clips[i + 2].at)) {
+            return false;
+        }
+    }
+    return true;
 }
 
 Frames spareBefore(const Song& song, const Clip& clip)
@@ -253,11 +266,21 @@ void fadeFreeEnd(Fade& fade, const Clip& clip, Frames spare, const HandJoin& joi
     }
 }
 
-void fitFades(Clip& clip)
+// Free ends give way to crossfades, whose length is that of an overlap, and to each other.
+void fitFades(Clip& clip, bool isCrossfadeIn, bool isCrossfadeOut)
 {
     const Frames in = clip.in.length;
-    clip.in.length = share(clip.length, in, clip.out.length);
-    clip.out.length = share(clip.length, clip.out.length, in);
+    if (isCrossfadeIn && isCrossfadeOut) {
+        return;  // they were given what room there is
+    }
+    if (isCrossfadeIn) {
+        clip.out.length = std::min(clip.out.length, clip.length - in);
+    } else if (isCrossfadeOut) {
+        clip.in.length = std::min(in, clip.length - clip.out.length);
+    } else {
+        clip.in.length = share(clip.length, in, clip.out.length);
+        clip.out.length = share(clip.length, clip.out.length, in);
+    }
 }
 
 std::vector<Clip> clipsOf(
@@ -296,10 +319,38 @@ std::vector<Clip> clipsOf(
         }
         pullStart(clip, before.left);
         pullEnd(clip, after.right);
-        fitFades(clip);
+        fitFades(
+            clip, before.left + before.right > Frames(0), after.left + after.right > Frames(0)
+        );
         clips.push_back(clip);
     }
     return clips;
+}
+
+}  // namespace
+
+namespace {
+
+// Where microphones of a set are not cut alike, what is done to all of them may lay pieces of one
+// over each other: the earlier gives way, a locked one never does.
+void partPieces(std::vector<Piece>& pieces)
+{
+    std::ranges::stable_sort(pieces, {}, [](const Piece& piece) { return piece.clip.at; });
+    Frames taken{0};  // up to here a locked piece is heard
+    for (std::size_t i = 0; i < pieces.size(); ++i) {
+        Clip& clip = pieces[i].clip;
+        if (!clip.isLocked && clip.at < taken) {
+            pullStart(clip, clip.at - taken);
+            clip.in = Fade{};
+        }
+        taken = clip.isLocked ? std::max(taken, clip.end()) : taken;
+        if (i + 1 < pieces.size() && clip.end() > pieces[i + 1].clip.at && !clip.isLocked) {
+            pullEnd(clip, pieces[i + 1].clip.at - clip.end());
+            clip.out = Fade{};
+        }
+    }
+    // A clip that was heard only within a crossfade has nothing left outside of it.
+    std::erase_if(pieces, [](const Piece& piece) { return piece.clip.length <= Frames(0); });
 }
 
 }  // namespace
@@ -309,8 +360,7 @@ putTogether(const Song& song, std::vector<std::vector<Piece>> tracks, const Hand
 {
     std::map<Frames, Reach> common;
     for (auto& pieces : tracks) {
-        // A clip that was heard only within a crossfade has nothing left outside of it.
-        std::erase_if(pieces, [](const Piece& piece) { return piece.clip.length <= Frames(0); });
+        partPieces(pieces);
         const auto own = reaches(song, pieces, join);
         for (std::size_t i = 1; i < pieces.size(); ++i) {
             if (touches(pieces, i)) {

@@ -33,6 +33,9 @@ struct Piece {
 // The pieces of a track's clips, ascending.
 [[nodiscard]] std::vector<Piece> takenApart(const std::vector<Clip>& clips);
 
+// Whether neighbours overlap by exactly their crossfade, and no three are heard at once.
+[[nodiscard]] bool isWellJoined(const std::vector<Clip>& clips);
+
 // How far a clip's edge can be pulled out.
 [[nodiscard]] Frames spareBefore(const Song& song, const Clip& clip);
 [[nodiscard]] Frames spareAfter(const Song& song, const Clip& clip);

@@ -6,6 +6,8 @@
 #include "core/base/Hash.h"
 
 #include <algorithm>
+#include <functional>
+#include <map>
 
 namespace orthochron {
 
@@ -171,6 +173,38 @@ Result<Song> renameSong(const Song& song, std::string name)
     return next;
 }
 
+namespace {
+
+// Changes every list of a set that has one entry for each of its tracks: what was recorded, and
+// the other ways that are kept with what was recorded before them. What they share stays shared.
+void changeLists(MicSet& set, const std::function<void(std::vector<std::vector<Clip>>&)>& change)
+{
+    std::map<std::shared_ptr<const FitRecipe>, std::shared_ptr<const FitRecipe>> changed;
+    const auto renew = [&](std::shared_ptr<const FitRecipe>& recipe) {
+        if (!recipe || recipe->recorded.size() != set.tracks.size()) {
+            return;
+        }
+        auto& fresh = changed[recipe];
+        if (!fresh) {
+            FitRecipe copy = *recipe;
+            change(copy.recorded);
+            fresh = std::make_shared<const FitRecipe>(std::move(copy));
+        }
+        recipe = fresh;
+    };
+    renew(set.recipe);
+    for (auto& variant : set.variants) {
+        Variant copy = *variant;
+        if (copy.clips.size() == set.tracks.size()) {
+            change(copy.clips);
+        }
+        renew(copy.recipe);
+        variant = std::make_shared<const Variant>(std::move(copy));
+    }
+}
+
+}  // namespace
+
 Result<Song> removeTrack(const Song& song, TrackId id)
 {
     Song next = song;
@@ -182,11 +216,8 @@ Result<Song> removeTrack(const Song& song, TrackId id)
         if (place == set.tracks.end()) {
             continue;
         }
-        if (set.recipe && set.recipe->recorded.size() == set.tracks.size()) {
-            FitRecipe recipe = *set.recipe;
-            recipe.recorded.erase(recipe.recorded.begin() + (place - set.tracks.begin()));
-            set.recipe = std::make_shared<const FitRecipe>(std::move(recipe));
-        }
+        const auto index = place - set.tracks.begin();
+        changeLists(set, [index](auto& lists) { lists.erase(lists.begin() + index); });
         set.tracks.erase(place);
     }
     std::erase_if(next.sets, [](const MicSet& set) { return set.tracks.empty(); });
@@ -234,14 +265,11 @@ Result<Song> moveTrack(const Song& song, TrackId id, int by)
         if (a == set.tracks.end() || b == set.tracks.end()) {
             continue;
         }
-        if (set.recipe && set.recipe->recorded.size() == set.tracks.size()) {
-            FitRecipe recipe = *set.recipe;
-            std::swap(
-                recipe.recorded[static_cast<std::size_t>(a - set.tracks.begin())],
-                recipe.recorded[static_cast<std::size_t>(b - set.tracks.begin())]
-            );
-            set.recipe = std::make_shared<const FitRecipe>(std::move(recipe));
-        }
+        const auto first = a - set.tracks.begin();
+        const auto second = b - set.tracks.begin();
+        changeLists(set, [first, second](auto& lists) {
+            std::iter_swap(lists.begin() + first, lists.begin() + second);
+        });
         std::iter_swap(a, b);
     }
     return next;

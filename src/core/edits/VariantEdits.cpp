@@ -110,6 +110,7 @@ Result<Song> nextVariant(const Song& song, SetId id, const Sources& sources)
     set->variants.push_back(std::move(present));
     set->variantName = other->name;
     const auto tracks = set->tracks;
+    renewRepeatedIds(next, tracks, clips);
     for (std::size_t t = 0; t < tracks.size(); ++t) {
         Track track = *next.track(tracks[t]);
         track.clips = std::move(clips[t]);

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cassert>
 #include <cmath>
+#include <unordered_set>
 
 namespace orthochron {
 
@@ -87,6 +88,27 @@ Frames Song::length() const
         }
     }
     return end;
+}
+
+void renewRepeatedIds(
+    Song& song, std::span<const TrackId> tracks, std::vector<std::vector<Clip>>& clips
+)
+{
+    std::unordered_set<ClipId> used;
+    for (const auto& track : song.tracks) {
+        if (std::ranges::find(tracks, track->id) == tracks.end()) {
+            for (const Clip& clip : track->clips) {
+                used.insert(clip.id);
+            }
+        }
+    }
+    for (auto& list : clips) {
+        for (Clip& clip : list) {
+            while (!used.insert(clip.id).second) {
+                clip.id = ClipId{++song.lastId};
+            }
+        }
+    }
 }
 
 void putTrack(Song& song, Track track)

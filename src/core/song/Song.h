@@ -7,6 +7,7 @@
 #include "core/song/Extras.h"
 
 #include <memory>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -185,6 +186,12 @@ struct Song {
 
 // Replaces a track by its id; the song must hold it.
 void putTrack(Song& song, Track track);
+
+// Gives new ids to those of some clips, about to be laid on `tracks` in place of what is there, that
+// another clip of the song or an earlier one of these has.
+void renewRepeatedIds(
+    Song& song, std::span<const TrackId> tracks, std::vector<std::vector<Clip>>& clips
+);
 
 // What the fit of a set depends on: the marks of its leads and the grid. A recipe whose
 // fingerprint differs is out of date.

@@ -17,6 +17,7 @@ Result<void> SimulatedDevice::start(Hertz rate, AudioCallback callback)
 {
     stop();
     callback_ = std::move(callback);
+    rate_ = rate;
     if (clock_ == Clock::ByHand) {
         return {};
     }
@@ -33,6 +34,12 @@ Result<void> SimulatedDevice::start(Hertz rate, AudioCallback callback)
         }
     });
     return {};
+}
+
+Seconds SimulatedDevice::latency() const
+{
+    return rate_ > Hertz(0.0) ? Seconds(static_cast<double>(blockFrames_) / rate_.count())
+                              : Seconds(0.0);
 }
 
 void SimulatedDevice::stop()

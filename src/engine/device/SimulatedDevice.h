@@ -21,6 +21,10 @@ public:
     void stop() override;
     [[nodiscard]] std::string name() const override { return "simulated sound card"; }
     [[nodiscard]] bool isSimulated() const override { return true; }
+    void detach() override { stop(); }
+    [[nodiscard]] bool isAlive() override { return true; }
+    [[nodiscard]] Seconds latency() const override;
+    [[nodiscard]] Hertz rate() const override { return rate_; }
 
     // By hand only: asks for whole blocks until at least `frames` came, and gives them,
     // interleaved. The caller's thread is the audio thread meanwhile.
@@ -29,6 +33,7 @@ public:
 private:
     Clock clock_;
     std::size_t blockFrames_;
+    Hertz rate_{0.0};
     AudioCallback callback_;
     std::jthread thread_;
 };

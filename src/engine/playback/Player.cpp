@@ -67,11 +67,26 @@ void Player::startDevice()
         return;
     }
     device_->stop();
-    deviceRate_ = song_->rate;
+    startDeviceAt(song_->rate);
+}
+
+void Player::startDeviceAt(Hertz rate)
+{
+    deviceRate_ = rate;
     fadeFrames_ = toFrames(kFade, deviceRate_).count();
     squeeze_.prepare(deviceRate_);
     auto started = device_->start(deviceRate_, [this](std::span<float> block) { callback(block); });
     trouble_ = started ? "" : started.error().message;
+}
+
+std::unique_ptr<AudioDevice> Player::exchangeDevice(std::unique_ptr<AudioDevice> device)
+{
+    device_->detach();
+    std::swap(device_, device);
+    if (deviceRate_ > Hertz(0.0)) {
+        startDeviceAt(deviceRate_);
+    }
+    return device;
 }
 
 void Player::updateMix()

@@ -60,7 +60,11 @@ public:
     }
     // The highest sample of each side since the last call.
     [[nodiscard]] std::array<float, 2> peaks();
+    [[nodiscard]] AudioDevice& device() { return *device_; }
     [[nodiscard]] const AudioDevice& device() const { return *device_; }
+    // Goes on with another device from where it is. Gives the one before, detached: it may take a
+    // while to stop, so it is best dropped on another thread.
+    [[nodiscard]] std::unique_ptr<AudioDevice> exchangeDevice(std::unique_ptr<AudioDevice> device);
     // A sentence when the device could not be started.
     [[nodiscard]] const std::string& trouble() const { return trouble_; }
 
@@ -79,6 +83,7 @@ private:
     void request(Frames at, bool isContinuation, std::optional<Frames> stopAt = {});
     void refresh();
     void startDevice();
+    void startDeviceAt(Hertz rate);
     void updateMix();
     void readAhead(const std::stop_token& stopped);
     [[nodiscard]] bool serve();

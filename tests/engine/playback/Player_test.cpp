@@ -267,6 +267,10 @@ TEST_F(Playing, TheCallbackAllocatesNothing)
         void stop() override {}
         std::string name() const override { return "catching"; }
         bool isSimulated() const override { return true; }
+        void detach() override {}
+        bool isAlive() override { return true; }
+        Seconds latency() const override { return Seconds(0.0); }
+        Hertz rate() const override { return Hertz(0.0); }
         AudioCallback callback_;
     };
     auto device = std::make_unique<Catching>();
@@ -361,6 +365,10 @@ TEST_F(Playing, ADeviceThatIsGoneIsSaidAndHarmsNothing)
         void stop() override {}
         [[nodiscard]] std::string name() const override { return "gone"; }
         [[nodiscard]] bool isSimulated() const override { return false; }
+        void detach() override {}
+        [[nodiscard]] bool isAlive() override { return true; }
+        [[nodiscard]] Seconds latency() const override { return Seconds(0.0); }
+        [[nodiscard]] Hertz rate() const override { return Hertz(0.0); }
     };
     addTake(0.5, sine);
     Player player(std::make_unique<GoneDevice>());

@@ -1,0 +1,333 @@
+#include <gtest/gtest.h>
+
+#include "core/audit/SongAudit.h"
+#include "core/edits/ClipEdits.h"
+#include "core/edits/ClipValues.h"
+#include "core/edits/FitEdits.h"
+#include "core/edits/GridEdits.h"
+#include "core/edits/JoinEdits.h"
+#include "core/edits/MarkEdits.h"
+#include "core/edits/SectionEdits.h"
+#include "core/edits/StepEdits.h"
+#include "core/edits/TakeEdits.h"
+#include "core/edits/VariantEdits.h"
+#include "core/files/SongWriter.h"
+#include "core/render/Render.h"
+
+#include <cmath>
+#include <random>
+#include <set>
+
+// Somebody who does anything, in any order, to a song of two mic sets and a lone track with takes
+// of unequal length and equal names. After each step the song is still a song, sounds, and comes
+// back from its file as it was.
+namespace orthochron {
+namespace {
+
+constexpr std::int64_t kSecond = 48000;
+
+class RandomEditor : public testing::TestWithParam<int> {
+protected:
+    RandomEditor() : random_(static_cast<unsigned>(GetParam()))
+    {
+        std::vector<ImportedTake> takes;
+        int number = 0;
+        for (const char* name : {"Kick", "Snare", "Snare", "Left", "Right", "Bass"}) {
+            Take take;
+            take.name = name;
+            // Recorders stop a few frames apart.
+            take.frames = Frames(6 * kSecond + 7 * number++);
+            takes.push_back({take, false});
+        }
+        song_ = *addTakes(song_, takes);
+        song_ = *makeSet(song_, {track(0), track(1), track(2)}, "Kit");
+        song_ = *makeSet(song_, {track(3), track(4)}, "Kit");
+        for (std::size_t i = 0; i < song_.takes.size(); ++i) {
+            sources_.put(song_.takes[i].id, strokes(song_.takes[i].frames));
+        }
+        for (const std::size_t lead : {std::size_t{0}, std::size_t{1}, std::size_t{3}}) {
+            song_ = *setLead(song_, track(lead), true);
+        }
+        for (const MicSet& set : std::vector(song_.sets)) {
+            song_ = *placeMarks(song_, set.id, *analyseSet(song_, set.id, sources_), {});
+        }
+        song_ = *setTempo(song_, 120.0, {4, 4});
+    }
+
+    // A stroke every quarter of a second, early or late by up to 20 ms.
+    std::unique_ptr<SampleSource> strokes(Frames length)
+    {
+        AudioBuffer sound(1, length);
+        for (std::int64_t stroke = kSecond / 4; stroke < length.count(); stroke += kSecond / 4) {
+            const std::int64_t at = stroke + upTo(1920) - 960;
+            for (std::int64_t i = 0; i < 4800 && at + i < length.count(); ++i) {
+                const auto t = static_cast<double>(i);
+                sound.channel(0)[static_cast<std::size_t>(at + i)] +=
+                    static_cast<float>(0.5 * std::exp(-t / 800.0) * std::sin(0.05 * t));
+            }
+        }
+        return std::make_unique<MemorySource>(
+            std::make_shared<const AudioBuffer>(std::move(sound)), Hertz(48000.0)
+        );
+    }
+
+    [[nodiscard]] std::int64_t upTo(std::int64_t most)
+    {
+        return static_cast<std::int64_t>(random_() % static_cast<std::uint64_t>(most + 1));
+    }
+    [[nodiscard]] bool chance(int oneIn) { return upTo(oneIn - 1) == 0; }
+    [[nodiscard]] TrackId track(std::size_t place) const { return song_.tracks[place]->id; }
+    [[nodiscard]] TrackId anyTrack()
+    {
+        return track(
+            static_cast<std::size_t>(upTo(static_cast<std::int64_t>(song_.tracks.size()) - 1))
+        );
+    }
+    [[nodiscard]] SetId anySet()
+    {
+        return song_.sets.empty() ? SetId{}
+                                  : song_
+                                        .sets[static_cast<std::size_t>(
+                                            upTo(static_cast<std::int64_t>(song_.sets.size()) - 1)
+                                        )]
+                                        .id;
+    }
+    [[nodiscard]] ClipChoice someClips()
+    {
+        ClipChoice all;
+        for (const auto& each : song_.tracks) {
+            for (const Clip& clip : each->clips) {
+                all.push_back(clip.id);
+            }
+        }
+        ClipChoice some;
+        for (std::int64_t i = upTo(2); i >= 0 && !all.empty(); --i) {
+            some.push_back(
+                all[static_cast<std::size_t>(upTo(static_cast<std::int64_t>(all.size()) - 1))]
+            );
+        }
+        return chance(3) ? some : withTheirSet(song_, some);
+    }
+    [[nodiscard]] Frames someTime() { return Frames(upTo(6 * kSecond)); }
+    [[nodiscard]] Frames someMove() { return Frames(upTo(kSecond) - kSecond / 2); }
+    [[nodiscard]] HandSettings hand()
+    {
+        return {
+            {Frames(upTo(480)), chance(2) ? FadeShape::Matched : FadeShape::EqualPower}, chance(3)};
+    }
+    [[nodiscard]] FitRequest request()
+    {
+        FitRequest request;
+        request.fit.drift = chance(3) ? 0.0 : 1.0;
+        request.fit.feel = chance(2) ? 0.0 : 1.0;
+        request.fit.stray = chance(3) ? 0.3 : 1.0;
+        request.joins.crossfade = milliseconds(static_cast<double>(upTo(10)));
+        request.replacesHand = chance(2);
+        if (chance(3)) {
+            request.bars = BarRange{1, static_cast<int>(1 + upTo(2))};
+        }
+        return request;
+    }
+
+    Result<Song> editClips()
+    {
+        switch (what_ = upTo(11)) {
+        case 0:
+        case 1: return splitClips(song_, someClips(), {someTime(), someTime()}, hand(), sources_);
+        case 2:
+            return trimClips(
+                song_,
+                someClips(),
+                chance(2) ? Edge::Start : Edge::End,
+                someMove(),
+                hand(),
+                sources_
+            );
+        case 3: return slipClips(song_, someClips(), someMove(), hand(), sources_);
+        case 4: return moveClips(song_, someClips(), someMove(), hand(), sources_);
+        case 5: return moveToTrack(song_, someClips(), anyTrack(), hand(), sources_);
+        case 6:
+            return chance(4) ? deleteClips(song_, someClips(), hand(), sources_)
+                             : joinClips(song_, someClips(), hand(), sources_);
+        case 7: return reverseClips(song_, someClips(), hand(), sources_);
+        case 8: return muteClips(song_, someClips(), chance(2));
+        case 9:
+            return gainClips(song_, someClips(), static_cast<double>(upTo(12)) - 6.0, chance(2));
+        case 10: return lockClips(song_, someClips(), chance(4));
+        default: {
+            FadeChange change;
+            change.in = Frames(upTo(9600));
+            change.out = Frames(upTo(9600));
+            change.evenTouching = chance(2);
+            return fadeClips(song_, someClips(), change);
+        }
+        }
+    }
+
+    Result<Song> editSets()
+    {
+        const SetId id = anySet();
+        const MicSet* set = song_.set(id);
+        const auto joins = set != nullptr ? joinsOf(song_, *set) : std::vector<SetJoin>();
+        const auto join =
+            joins.empty()
+                ? std::size_t{1}
+                : joins[static_cast<std::size_t>(upTo(static_cast<std::int64_t>(joins.size()) - 1))]
+                      .index;
+        switch (what_ = upTo(11)) {
+        case 0:
+        case 1: {
+            auto fitted = cutFit(song_, id, request(), sources_);
+            return fitted ? Result<Song>(std::move(fitted->song)) : tl::unexpected(fitted.error());
+        }
+        case 2: return undoFit(song_, id);
+        case 3: return keepVariant(song_, id);
+        case 4: return nextVariant(song_, id, sources_);
+        case 5: return mendJoin(song_, id, join, sources_);
+        case 6: {
+            JoinChange change;
+            change.length = Frames(upTo(960));
+            change.atBy = Frames(upTo(400) - 200);
+            return changeJoin(song_, id, join, change, sources_);
+        }
+        case 7: return lockJoin(song_, id, join, chance(3));
+        case 8: return lockAll(song_, id, chance(5));
+        case 9: {
+            auto fitted = fitClips(song_, id, {}, request(), sources_);
+            return fitted ? Result<Song>(std::move(fitted->song)) : tl::unexpected(fitted.error());
+        }
+        case 10: return foldSet(song_, id, chance(2));
+        default: return chance(6) ? openSet(song_, id) : dropVariants(song_, id);
+        }
+    }
+
+    Result<Song> editOthers()
+    {
+        const TrackId id = anyTrack();
+        const auto chosen = song_.track(id);
+        const MarkId mark = chosen->marks.empty()
+                                ? MarkId{}
+                                : chosen
+                                      ->marks[static_cast<std::size_t>(
+                                          upTo(static_cast<std::int64_t>(chosen->marks.size()) - 1)
+                                      )]
+                                      .id;
+        switch (what_ = upTo(13)) {
+        case 0: return addMark(song_, id, someTime());
+        case 1: return moveMark(song_, id, mark, someTime());
+        case 2: return deleteMarks(song_, id, {mark});
+        case 3: return switchMark(song_, id, mark, chance(2));
+        case 4: return setBeatPoint(song_, id, mark, someTime());
+        case 5: return setMarkWanted(song_, id, mark, milliseconds(static_cast<double>(upTo(20))));
+        case 6: return setMarkLine(song_, id, mark, upTo(40));
+        case 7: return moveTrack(song_, id, chance(2) ? 1 : -1);
+        case 8: return renameTrack(song_, id, chance(2) ? "Snare" : "Café \"n\"\n");
+        case 9: return changeMix(song_, id, {.muted = chance(2), .pan = 0.5});
+        case 10: return lockTracks(song_, {id}, chance(6));
+        case 11: return setTempo(song_, static_cast<double>(60 + upTo(120)), {4, 4});
+        case 12: return addSection(song_, "verse", {1, static_cast<int>(upTo(3))});
+        default:
+            return chance(10) && song_.tracks.size() > 3 ? removeTrack(song_, id)
+                                                         : setLead(song_, id, chance(2));
+        }
+    }
+
+    void expectASong(const Song& song)
+    {
+        std::set<std::uint32_t> ids;
+        for (const auto& each : song.tracks) {
+            const auto& clips = each->clips;
+            for (std::size_t i = 0; i < clips.size(); ++i) {
+                const Clip& clip = clips[i];
+                const Take* take = song.take(clip.take);
+                ASSERT_NE(take, nullptr);
+                EXPECT_TRUE(ids.insert(clip.id.value).second) << "an id twice";
+                EXPECT_LE(clip.id.value, song.lastId);
+                EXPECT_GT(clip.length, Frames(0));
+                EXPECT_GE(clip.takeStart, Frames(0));
+                EXPECT_LE(clip.takeStart + clip.length, take->frames);
+                EXPECT_LE(clip.in.length + clip.out.length, clip.length);
+                if (i + 1 < clips.size()) {
+                    const Frames overlap = clip.end() - clips[i + 1].at;
+                    EXPECT_GE(clips[i + 1].at, clip.at);
+                    if (overlap > Frames(0)) {
+                        EXPECT_EQ(clip.out.length, overlap);
+                        EXPECT_EQ(clips[i + 1].in.length, overlap);
+                    }
+                }
+                if (i + 2 < clips.size()) {
+                    EXPECT_LE(clip.end(), clips[i + 2].at) << "three at once";
+                }
+            }
+            EXPECT_TRUE(std::ranges::is_sorted(each->marks, {}, &Mark::at));
+        }
+        for (const MicSet& set : song.sets) {
+            for (const TrackId id : set.tracks) {
+                EXPECT_TRUE(song.track(id));
+            }
+            if (set.recipe) {
+                EXPECT_EQ(set.recipe->recorded.size(), set.tracks.size());
+            }
+        }
+    }
+
+    void expectItSounds(const Song& song)
+    {
+        AudioBuffer block(2, Frames(2048));
+        ASSERT_TRUE(renderMix(song, sources_, someTime(), block));
+        EXPECT_TRUE(std::ranges::all_of(block.channel(0), [](float v) { return std::isfinite(v); })
+        );
+    }
+
+    std::mt19937_64 random_;
+    std::int64_t what_ = 0;  // the case taken last, to find it again
+    Song song_;
+    Sources sources_;
+};
+
+TEST_P(RandomEditor, LeavesASongThatSoundsAndComesBackFromItsFile)
+{
+    constexpr int kSteps = 250;
+    History history(song_);
+    SongWriter writer;
+    std::string text = writer.whole({history, {}});
+    int made = 0;
+    for (int step = 0; step < kSteps && !HasFatalFailure(); ++step) {
+        const auto kind = upTo(5);
+        auto edited = kind < 3 ? editClips() : kind == 3 ? editSets() : editOthers();
+        if (!edited) {
+            EXPECT_EQ(edited.error().kind, ErrorKind::BadArgument) << edited.error().message;
+            EXPECT_FALSE(edited.error().message.empty());
+            continue;
+        }
+        ++made;
+        SCOPED_TRACE(
+            testing::Message() << "step " << step << ", kind " << kind << ", case " << what_
+        );
+        expectASong(*edited);
+        expectItSounds(*edited);
+        history.add(*edited, "step");
+        const SongDocument document{history, {}};
+        const auto read = readSong(writeSong(document), "s");
+        ASSERT_TRUE(read) << read.error().message;
+        EXPECT_EQ(*read->history.song(), *edited);
+        text += *writer.more(document);
+        song_ = *edited;
+        if (HasNonfatalFailure()) {
+            break;
+        }
+        if (chance(8) && history.canUndo()) {
+            history.undo();
+            song_ = *history.song();
+        }
+    }
+    EXPECT_GT(made, kSteps / 3);
+    const auto read = readSong(text, "s");
+    ASSERT_TRUE(read) << read.error().message;
+    EXPECT_EQ(read->history.size(), history.size());
+}
+
+INSTANTIATE_TEST_SUITE_P(Seeds, RandomEditor, testing::Range(1, 9));
+
+}  // namespace
+}  // namespace orthochron
