@@ -15,6 +15,7 @@
 #include <array>
 #include <chrono>
 #include <cstdio>
+#include <cstdlib>
 #include <random>
 #include <sstream>
 
@@ -52,11 +53,13 @@ std::pair<int, int> editsBefore(const QByteArray& told, std::int64_t killedAt)
 
 TEST(Kill, LosesNothingOlderThanTwoSeconds)
 {
-    constexpr int kKills = 30;
+    // 30 in every run; ORTHOCHRON_KILLS asks for more.
+    const char* asked = std::getenv("ORTHOCHRON_KILLS");
+    const int kills = asked != nullptr ? std::atoi(asked) : 30;
     constexpr int kAtOnce = 6;
     std::mt19937 random(11);
     int demanding = 0;
-    for (int round = 0; round < kKills / kAtOnce; ++round) {
+    for (int round = 0; round < kills / kAtOnce; ++round) {
         std::array<Folder, kAtOnce> folders;
         std::array<std::unique_ptr<QProcess>, kAtOnce> children;
         std::array<std::string, kAtOnce> takes;

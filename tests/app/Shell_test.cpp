@@ -406,5 +406,49 @@ TEST_F(Shell, FollowingScrollsWithThePlayhead)
     EXPECT_LT(x, lanes().sheet().right());
 }
 
+TEST_F(Shell, ATakeReplacedByOneOfEqualSizeIsSaidAndSilent)
+{
+    // A song of its own beside takes of its own: those of the kit are shared.
+    const Folder folder;
+    const auto level = [&](double height) {
+        testkit::writeSound(folder / "take.wav", testkit::soundOf(0.5, [&](std::int64_t) {
+                                return height;
+                            }));
+    };
+    level(0.25);
+    Song song;
+    song = *addTakes(song, {{*takeFromFile(folder / "take.wav", song.rate, folder.path()), false}});
+    ASSERT_TRUE(saveSong({History(song), {}}, folder / "s.orthochron"));
+    level(0.125);
+
+    window_->openSong(QString::fromStdString((folder / "s.orthochron").string()));
+    settle();
+
+    EXPECT_TRUE(window_->statusText().contains(QStringLiteral("has changed since")))
+        << window_->statusText().toStdString();
+    ASSERT_EQ(document_->troubles().size(), 1U);
+    std::array<float, 64> heard{};
+    ASSERT_TRUE(document_->sources()->read(song.takes[0].id, 0, Frames(0), heard));
+    EXPECT_EQ(heard[32], 0.0F);
+    // An undo does not bring it back to be heard.
+    document_->apply(renameSong(*document_->song(), "x"), QStringLiteral("Rename"));
+    document_->undo();
+    EXPECT_FALSE(document_->sources()->has(song.takes[0].id));
+    document_->discard();
+}
+
+TEST_F(Shell, AnUndoOpensNoTakeAgain)
+{
+    openSong();
+    const auto before = document_->sources();
+    document_->apply(renameSong(*document_->song(), "x"), QStringLiteral("Rename"));
+    document_->undo();
+    // The files are out of reach by now: what is open stays open.
+    for (const Take& take : document_->song()->takes) {
+        EXPECT_TRUE(document_->sources()->has(take.id));
+        EXPECT_EQ(document_->sources()->file(take.id), before->file(take.id));
+    }
+}
+
 }  // namespace
 }  // namespace orthochron::app

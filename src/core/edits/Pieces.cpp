@@ -329,10 +329,6 @@ std::vector<Clip> clipsOf(
 
 }  // namespace
 
-namespace {
-
-// Where microphones of a set are not cut alike, what is done to all of them may lay pieces of one
-// over each other: the earlier gives way, a locked one never does.
 void partPieces(std::vector<Piece>& pieces)
 {
     std::ranges::stable_sort(pieces, {}, [](const Piece& piece) { return piece.clip.at; });
@@ -352,8 +348,6 @@ void partPieces(std::vector<Piece>& pieces)
     // A clip that was heard only within a crossfade has nothing left outside of it.
     std::erase_if(pieces, [](const Piece& piece) { return piece.clip.length <= Frames(0); });
 }
-
-}  // namespace
 
 std::vector<std::vector<Clip>>
 putTogether(const Song& song, std::vector<std::vector<Piece>> tracks, const HandJoin& join)

@@ -59,6 +59,11 @@ bool joinContinuous(std::vector<Piece>& pieces, const std::function<bool(const C
 [[nodiscard]] Result<void>
 layOver(std::vector<Piece>& pieces, std::vector<Piece> laid, std::uint32_t& lastId);
 
+// Sorts pieces and ends every overlap: the earlier gives way to the later, but a locked one to none.
+// What has nothing left to be heard goes. Needed where pieces were moved, and where the microphones
+// of a set are not cut alike but are all treated as one of them.
+void partPieces(std::vector<Piece>& pieces);
+
 // Puts tracks that were recorded together back together: pieces that touch are crossfaded, at one
 // place and length on all of them, as they met before or else as `join` says, as far as the spare
 // of each reaches. New free ends get a fade of that length. Where fades would overlap within a

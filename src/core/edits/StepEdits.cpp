@@ -253,20 +253,6 @@ ClipHits firstHits(const Song& song, const MicSet& set, const std::vector<Piece>
     return found;
 }
 
-// After moves: the earlier of two that overlap is shortened.
-void shortenEarlier(std::vector<Piece>& pieces)
-{
-    std::ranges::stable_sort(pieces, {}, [](const Piece& piece) { return piece.clip.at; });
-    for (std::size_t i = 1; i < pieces.size(); ++i) {
-        Clip& before = pieces[i - 1].clip;
-        if (before.end() > pieces[i].clip.at) {
-            pullEnd(before, pieces[i].clip.at - before.end());
-            before.out = Fade{};
-        }
-    }
-    std::erase_if(pieces, [](const Piece& piece) { return piece.clip.length <= Frames(0); });
-}
-
 }  // namespace
 
 Result<FitOutcome> fitClips(
@@ -315,7 +301,7 @@ Result<FitOutcome> fitClips(
                 piece.clip.at += by->second;
             }
         }
-        shortenEarlier(pieces);
+        partPieces(pieces);
         if (!pieces.empty()) {
             Clip& last = pieces.back().clip;
             pullEnd(last, std::min(end - last.end(), std::max(Frames(0), spareAfter(song, last))));
@@ -323,8 +309,14 @@ Result<FitOutcome> fitClips(
     }
     const Pulls pulls = gapPulls(song, tracks, toFrames(request.fit.furthest, song.rate) * 2);
     for (auto& pieces : tracks) {
+        Frames taken{0};  // up to here a locked piece is heard
         for (Piece& piece : pieces) {
-            pullStart(piece.clip, pulls.at(piece.clip.at));
+            if (!piece.clip.isLocked) {
+                const Frames room = std::max(piece.clip.at - taken, Frames(0));
+                pullStart(piece.clip, std::min(pulls.at(piece.clip.at), room));
+            } else {
+                taken = piece.clip.end();
+            }
         }
     }
     auto next = withPieces(

@@ -55,6 +55,12 @@ Take takeFrom(JsonReader& read, const Json& json)
     take.id = TakeId{read.id(read.field(json, "id"))};
     take.name = read.text(read.field(json, "name"));
     take.path = read.text(read.field(json, "path"));
+    if (const Json* bytes = read.find(json, "pathBytes")) {
+        take.path.clear();
+        for (const Json& byte : read.list(*bytes, 100'000)) {
+            take.path += static_cast<char>(read.whole(byte, 1, 255));
+        }
+    }
     take.bytes =
         static_cast<std::uint64_t>(read.whole(read.field(json, "bytes"), 0, std::int64_t{1} << 50U)
         );

@@ -211,9 +211,20 @@ Json toJson(const Track& track)
     return with(std::move(json), track.extras);
 }
 
+// File systems know names that are no UTF-8; JSON does not.
+bool isUtf8(const std::string& text)
+{
+    return Json(text).dump(-1, ' ', false, Json::error_handler_t::ignore) ==
+           Json(text).dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
 Json toJson(const Take& take)
 {
-    return with(
+    Json exact = Json::object();
+    if (!isUtf8(take.path)) {
+        exact["pathBytes"] = std::vector<std::uint8_t>(take.path.begin(), take.path.end());
+    }
+    exact.update(
         {{"id", take.id.value},
          {"name", take.name},
          {"path", take.path},
@@ -223,9 +234,9 @@ Json toJson(const Take& take)
          {"frames", take.frames.count()},
          {"channels", take.channels},
          {"format", take.format},
-         {"timeStamp", take.timeStamp.count()}},
-        take.extras
+         {"timeStamp", take.timeStamp.count()}}
     );
+    return with(std::move(exact), take.extras);
 }
 
 Json toJson(const GridSettings& grid)

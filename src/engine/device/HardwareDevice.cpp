@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <atomic>
 #include <chrono>
+#include <memory>
 #include <thread>
 #include <utility>
 #include <vector>
@@ -71,7 +72,7 @@ public:
         const QuietLibraries quiet;
         try {
             auto device = std::unique_ptr<HardwareDevice>(new HardwareDevice(api));
-            RtAudio& audio = device->audio_;
+            RtAudio& audio = *device->audio_;
             audio.showWarnings(false);
             for (unsigned id = 0; id < audio.getDeviceCount(); ++id) {
                 const auto info = audio.getDeviceInfo(id);
@@ -112,7 +113,7 @@ public:
         RtAudio::StreamOptions options;
         options.streamName = kClientName;
         try {
-            audio_.openStream(
+            audio_->openStream(
                 &parameters,
                 nullptr,
                 RTAUDIO_FLOAT32,
@@ -126,14 +127,14 @@ public:
                 auto converter =
                     OutputConverter::create(rate, Hertz(deviceRate), blockFrames, callback_);
                 if (!converter) {
-                    audio_.closeStream();
+                    audio_->closeStream();
                     return tl::unexpected(converter.error());
                 }
                 converter_ = std::move(*converter);
             }
             isAttached_.store(true, std::memory_order_seq_cst);
-            audio_.startStream();
-            const auto latency = std::max<std::int64_t>(audio_.getStreamLatency(), blockFrames);
+            audio_->startStream();
+            const auto latency = std::max<std::int64_t>(audio_->getStreamLatency(), blockFrames);
             latency_ = Seconds(static_cast<double>(latency) / deviceRate);
             rate_ = Hertz(deviceRate);
             lastHeard_ = std::chrono::steady_clock::now();
@@ -146,13 +147,19 @@ public:
     {
         detach();
         const QuietLibraries quiet;
+        if (audio_->isStreamOpen() && api_ == RtAudio::UNIX_JACK && !stillAsks()) {
+            leaveToLibrary();
+        }
         try {
-            if (audio_.isStreamOpen()) {
-                audio_.closeStream();
+            if (audio_ && audio_->isStreamOpen()) {
+                audio_->closeStream();
             }
         } catch (const std::exception&) {
             // A device that went away while open has stopped by itself.
             callback_ = nullptr;
+        }
+        if (!audio_) {
+            audio_ = std::make_unique<RtAudio>(api_);
         }
         converter_.reset();
         rate_ = Hertz(0.0);
@@ -176,13 +183,37 @@ public:
         if (std::exchange(heardBlocks_, blocks) != blocks) {
             lastHeard_ = now;
         }
-        return audio_.isStreamRunning() && now - lastHeard_ < kSilent;
+        return audio_->isStreamRunning() && now - lastHeard_ < kSilent;
     }
     [[nodiscard]] Seconds latency() const override { return latency_; }
     [[nodiscard]] Hertz rate() const override { return rate_; }
 
 private:
-    explicit HardwareDevice(RtAudio::Api api) : audio_(api) {}
+    explicit HardwareDevice(RtAudio::Api api) : api_(api), audio_(std::make_unique<RtAudio>(api)) {}
+
+    // Whether another block is asked for within the time of many.
+    [[nodiscard]] bool stillAsks() const
+    {
+        const std::uint64_t before = blocks_.load(std::memory_order_relaxed);
+        for (int i = 0; i < 150; ++i) {
+            if (blocks_.load(std::memory_order_relaxed) != before) {
+                return true;
+            }
+            std::this_thread::sleep_for(std::chrono::milliseconds(2));
+        }
+        return false;
+    }
+    // The server went away: the library closes the stream on a thread of its own, and closing it
+    // here as well would free it twice. What it never closes is let be.
+    void leaveToLibrary()
+    {
+        for (int i = 0; i < 200 && audio_->isStreamOpen(); ++i) {
+            std::this_thread::sleep_for(std::chrono::milliseconds(10));
+        }
+        if (audio_->isStreamOpen()) {
+            (void)audio_.release();
+        }
+    }
 
     static int ask(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* self)
     {
@@ -203,7 +234,8 @@ private:
         return 0;
     }
 
-    RtAudio audio_;
+    RtAudio::Api api_;
+    std::unique_ptr<RtAudio> audio_;
     unsigned id_ = 0;
     unsigned firstChannel_ = 0;
     unsigned blockFrames_ = 256;

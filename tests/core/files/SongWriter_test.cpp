@@ -245,6 +245,18 @@ TEST(SongWriter, ReadsTheFormatsBeforeTheThird)
     expectSame(again->history, read->history);
 }
 
+TEST(SongWriter, ATakeWhoseNameIsNoUtf8IsFoundAgain)
+{
+    Song song = cutSong(1, 1);
+    song.takes[0].path = "Gro\xDF"
+                         "e Trommel.wav";
+    song.takes[0].name = "Gro\xDF"
+                         "e Trommel";
+    const auto read = readSong(writeSong({History(song), {}}), "s");
+    ASSERT_TRUE(read) << read.error().message;
+    EXPECT_EQ(read->history.song()->takes[0].path, song.takes[0].path);
+}
+
 TEST(SongWriter, ATextOfNothingButBracketsIsRefused)
 {
     std::string many = R"({"format":"orthochron song","strange":[)";
