@@ -87,6 +87,7 @@ TEST_F(SoundCardWindow, ADeviceThatIsGoneIsSaidAndTakenBackWhenItReturns)
 
     QSignalSpy failures(&card_, &SoundCard::failed);
     QSignalSpy said(&card_, &SoundCard::said);
+    QSignalSpy settled(&card_, &SoundCard::settled);
     server->kill();
     ASSERT_TRUE(waitUntil([&] { return card_.isLost(); }));
     EXPECT_TRUE(player_.device().isSimulated());
@@ -100,6 +101,8 @@ TEST_F(SoundCardWindow, ADeviceThatIsGoneIsSaidAndTakenBackWhenItReturns)
     ASSERT_TRUE(waitUntil([&] { return !card_.isLost(); }));
     EXPECT_FALSE(player_.device().isSimulated());
     EXPECT_EQ(player_.device().rate(), Hertz(44100.0));
+    ASSERT_EQ(settled.count(), 1);
+    EXPECT_EQ(settled[0][0].toString(), failures[0][0].toString());
     EXPECT_TRUE(said.last()[0].toString().startsWith(QStringLiteral("JACK: system is back")));
 }
 

@@ -160,8 +160,9 @@ void SoundCard::lose()
     drop(player_.exchangeDevice(std::make_unique<engine::SimulatedDevice>()));
     isLost_ = true;
     rounds_ = 0;
-    Q_EMIT failed(tr("%1 is gone: playing goes on unheard, and is heard again when it comes back")
-                      .arg(lostName_));
+    lostSentence_ = tr("%1 is gone: playing goes on unheard, and is heard again when it comes back")
+                        .arg(lostName_);
+    Q_EMIT failed(lostSentence_);
     Q_EMIT changed();
 }
 
@@ -181,6 +182,7 @@ void SoundCard::takeBack()
             return;
         }
         isLost_ = false;
+        Q_EMIT settled(lostSentence_);
         Q_EMIT said(tr("%1 is back: playing on %2").arg(lostName_, description()));
         Q_EMIT changed();
     });

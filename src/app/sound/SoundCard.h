@@ -37,8 +37,9 @@ public:
 Q_SIGNALS:
     void found(const std::vector<engine::DeviceFacts>& devices);
     void changed();
-    void said(const QString& sentence);    // news
-    void failed(const QString& sentence);  // something to do something about
+    void said(const QString& sentence);     // news
+    void failed(const QString& sentence);   // something to do something about
+    void settled(const QString& sentence);  // what failed() said is so no more
 
 private:
     struct Opened {
@@ -61,6 +62,7 @@ private:
     bool isLost_ = false;
     bool isTrying_ = false;
     QString lostName_;
+    QString lostSentence_;
     int rounds_ = 0;  // of the watch, since it was tried last to have it back
 };
 

@@ -34,6 +34,7 @@ SoundCardDialog::SoundCardDialog(SoundCard& card, QWidget* parent) : QDialog(par
     layout->addRow(tr("Buffer"), block_);
     layout->addRow(tr("Now"), now_);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, this);
+    buttons->button(QDialogButtonBox::Close)->setIcon(QIcon());
     auto* again = buttons->addButton(tr("Look again"), QDialogButtonBox::ActionRole);
     layout->addRow(buttons);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);

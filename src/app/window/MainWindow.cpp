@@ -124,6 +124,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     connect(&session_, &Session::said, status_, &StatusLine::say);
     connect(&session_, &Session::failed, status_, &StatusLine::showError);
     connect(&session_.card, &SoundCard::failed, status_, &StatusLine::showError);
+    connect(&session_.card, &SoundCard::settled, status_, &StatusLine::settleError);
     connect(&session_.card, &SoundCard::said, &session_, &Session::say);
     connect(&session_, &Session::prescaleChanged, this, &MainWindow::refresh);
     connect(&session_, &Session::findingsChanged, this, &MainWindow::refresh);

@@ -73,6 +73,13 @@ void StatusLine::showError(const QString& text)
     fill();
 }
 
+void StatusLine::settleError(const QString& text)
+{
+    if (error_ == text) {
+        showError(QString());
+    }
+}
+
 QString StatusLine::text() const
 {
     return text_->text();

@@ -21,6 +21,8 @@ public:
     void setHint(const QString& text);
     void say(const QString& text);
     void showError(const QString& text);
+    // An error that has settled itself: takes it away, if it is the one that stands there.
+    void settleError(const QString& text);
     [[nodiscard]] QString text() const;
 
 Q_SIGNALS:

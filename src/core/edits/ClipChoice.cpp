@@ -161,7 +161,7 @@ std::vector<Frames> markTimes(const Song& song, const MicSet& set, Span within, 
     const auto close = [&](Frames a, Frames b) {
         return b - a < toFrames(milliseconds(20.0), song.rate);
     };
-    times.erase(std::ranges::unique(times, close).begin(), times.end());
+    times.erase(std::unique(times.begin(), times.end(), close), times.end());
     return times;
 }
 
