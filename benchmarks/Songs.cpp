@@ -1,8 +1,8 @@
 #include <fmt/format.h>
 #include <sys/resource.h>
 
-#include "core/edits/TakeEdits.h"
 #include "core/files/SongWriter.h"
+#include "testkit/CutSong.h"
 
 #include <chrono>
 #include <cstdlib>
@@ -13,36 +13,6 @@
 // memory: orthochron_songs TRACKS CLIPS STEPS.
 namespace orthochron {
 namespace {
-
-Song cutSong(int microphones, int pieces)
-{
-    Song song;
-    Take take;
-    take.hash = "00ff00ff00ff00ff00ff00ff00ff00ff";
-    take.frames = Frames(1'000'000'000);
-    std::vector<TrackId> tracks;
-    for (int i = 0; i < microphones; ++i) {
-        song = *addTakes(song, {{take, false}});
-        tracks.push_back(song.tracks.back()->id);
-    }
-    song = *makeSet(song, tracks, "Kit");
-    for (const auto& old : std::vector(song.tracks)) {
-        Track track = *old;
-        const Clip whole = track.clips.front();
-        track.clips.clear();
-        for (int i = 0; i < pieces; ++i) {
-            Clip clip = whole;
-            clip.id = ClipId{++song.lastId};
-            clip.at = clip.takeStart = Frames(i * 24000);
-            clip.length = Frames(24240);
-            clip.in = {Frames(240), FadeShape::Matched, static_cast<float>(i % 997) * 0.001F};
-            clip.out = {Frames(240), FadeShape::Matched, static_cast<float>(i % 991) * 0.001F};
-            track.clips.push_back(clip);
-        }
-        putTrack(song, std::move(track));
-    }
-    return song;
-}
 
 // One clip of every microphone is moved, and all later ones with it.
 Song moved(const Song& song, std::size_t piece)
@@ -78,7 +48,7 @@ double secondsOf(const Job& job)
 int run(int tracks, int clips, int steps)
 {
     const auto file = std::filesystem::temp_directory_path() / "orthochron-songs.orthochron";
-    SongDocument document{History(cutSong(tracks, clips)), {}, 1};
+    SongDocument document{History(testkit::cutSong(tracks, clips)), {}, 1};
     SongWriter autosave;
     (void)autosave.whole(document);
     double slowest = 0.0;

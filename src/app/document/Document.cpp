@@ -119,7 +119,8 @@ void Document::removeAutosave()
     }
 }
 
-// Opens the takes that are not open yet. Those in trouble read as silence and are listed.
+// Opens the takes that are not open yet. Those in trouble read as silence and are listed; of these,
+// the missing ones are looked for again.
 void Document::refreshSources()
 {
     auto sources = std::make_shared<Sources>();
@@ -297,9 +298,9 @@ std::function<void(Take&)> Document::namedFrom(const std::filesystem::path& song
 {
     std::error_code ignored;
     const auto target = std::filesystem::absolute(song, ignored).parent_path();
-    return [target, folder = songFolder()](Take& take) {
+    return [target, before = songFolder()](Take& take) {
         std::error_code error;
-        const auto absolute = std::filesystem::absolute(pathOf(take, folder), error);
+        const auto absolute = std::filesystem::absolute(pathOf(take, before), error);
         const auto relative = absolute.lexically_relative(target);
         const bool isBelow = !relative.empty() && *relative.begin() != "..";
         take.path = isBelow ? relative.string() : absolute.string();

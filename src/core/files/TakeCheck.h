@@ -28,6 +28,7 @@ public:
     explicit KnownHashes(std::filesystem::path folder = {}) : folder_(std::move(folder)) {}
     // Kept with the user's other caches.
     [[nodiscard]] static KnownHashes ofUser();
+    [[nodiscard]] const std::filesystem::path& folder() const { return folder_; }
 
     // Empty when it is not known, or the file was touched since.
     [[nodiscard]] std::string find(const std::filesystem::path& file) const;

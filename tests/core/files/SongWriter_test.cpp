@@ -4,7 +4,7 @@
 
 #include "core/edits/GridEdits.h"
 #include "core/edits/MarkEdits.h"
-#include "core/edits/TakeEdits.h"
+#include "testkit/CutSong.h"
 
 #include <random>
 
@@ -13,37 +13,7 @@ namespace orthochron {
 namespace {
 
 using Json = nlohmann::json;
-
-// A set of microphones cut at the same places.
-Song cutSong(int microphones, int pieces)
-{
-    Song song;
-    Take take;
-    take.hash = "00ff00ff00ff00ff00ff00ff00ff00ff";
-    take.frames = Frames(10'000'000);
-    std::vector<TrackId> tracks;
-    for (int i = 0; i < microphones; ++i) {
-        song = *addTakes(song, {{take, false}});
-        tracks.push_back(song.tracks.back()->id);
-    }
-    song = *makeSet(song, tracks, "Kit");
-    for (const auto& old : std::vector(song.tracks)) {
-        Track track = *old;
-        const Clip whole = track.clips.front();
-        track.clips.clear();
-        for (int i = 0; i < pieces; ++i) {
-            Clip clip = whole;
-            clip.id = ClipId{++song.lastId};
-            clip.at = clip.takeStart = Frames(i * 5000);
-            clip.length = Frames(5240);
-            clip.in = {Frames(240), FadeShape::Matched, static_cast<float>(i % 9) * 0.1F};
-            clip.out = {Frames(240), FadeShape::Matched, 0.4F};
-            track.clips.push_back(clip);
-        }
-        putTrack(song, std::move(track));
-    }
-    return song;
-}
+using testkit::cutSong;
 
 // One clip of all microphones is laid elsewhere, and all later ones with it.
 Song moved(const Song& song, std::size_t piece)

@@ -14,7 +14,7 @@ namespace {
 
 using testkit::Folder;
 
-void writeTake(const std::filesystem::path& path, double level)
+void recordLevel(const std::filesystem::path& path, double level)
 {
     testkit::writeSound(path, testkit::soundOf(0.1, [level](std::int64_t) { return level; }));
 }
@@ -23,8 +23,8 @@ class TakeCheckTest : public testing::Test {
 protected:
     TakeCheckTest()
     {
-        writeTake(folder / "a.wav", 0.1);
-        writeTake(folder / "b.wav", 0.2);
+        recordLevel(folder / "a.wav", 0.1);
+        recordLevel(folder / "b.wav", 0.2);
         song = *addTakes(
             song,
             {{*takeFromFile(folder / "a.wav", song.rate, folder.path()), false},
@@ -43,7 +43,7 @@ TEST_F(TakeCheckTest, NoticesTakesThatAreMissingOrChanged)
     EXPECT_EQ(song.takes[0].path, "a.wav");
 
     // The same length, another sound: only its content tells.
-    writeTake(folder / "a.wav", 0.3);
+    recordLevel(folder / "a.wav", 0.3);
     std::filesystem::remove(folder / "b.wav");
 
     const auto troubles = *checkTakes(song, folder.path(), known);
@@ -90,7 +90,7 @@ TEST(OpenFiles, HundredsOfTakesNeedFewDescriptors)
     const auto before = openNow();
     for (int i = 0; i < kTakes; ++i) {
         const auto path = folder / (std::to_string(i) + ".wav");
-        writeTake(path, (i + 1) / 1000.0);
+        recordLevel(path, (i + 1) / 1000.0);
         auto reader = SoundFileReader::open(path);
         ASSERT_TRUE(reader);
         sources.put(TakeId{static_cast<std::uint32_t>(i + 1)}, std::move(*reader), path);
@@ -110,11 +110,11 @@ TEST(OpenFiles, HundredsOfTakesNeedFewDescriptors)
 TEST(OpenFiles, AnotherFileInItsPlaceIsNotReadOnSilently)
 {
     const Folder folder;
-    writeTake(folder / "a.wav", 0.1);
+    recordLevel(folder / "a.wav", 0.1);
     auto reader = SoundFileReader::open(folder / "a.wav");
     ASSERT_TRUE(reader);
     std::filesystem::remove(folder / "a.wav");
-    writeTake(folder / "a.wav", 0.2);
+    recordLevel(folder / "a.wav", 0.2);
     // Other files push it out of those that are open.
     std::vector<std::unique_ptr<SoundFileReader>> others;
     for (std::size_t i = 0; i < OpenFiles::kMost; ++i) {

@@ -1,13 +1,10 @@
-#include <gtest/gtest.h>
-#include <nlohmann/json.hpp>
-
+#include "Cli.h"
 #include "core/base/Hash.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/files/MidiFile.h"
 #include "core/files/SongFile.h"
-#include "testkit/Folder.h"
 
 #include <algorithm>
 #include <array>
@@ -16,35 +13,9 @@
 #include <fstream>
 #include <limits>
 
-// Runs the real binary, as a script would.
+// The commands that work on recordings.
 namespace orthochron {
 namespace {
-
-using testkit::Folder;
-using Json = nlohmann::json;
-
-struct Outcome {
-    int code = 0;
-    std::string out;
-};
-
-Outcome run(const std::string& arguments)
-{
-    const std::string command = std::string(ORTHOCHRON_CLI) + " " + arguments + " 2>/dev/null";
-    FILE* pipe = ::popen(command.c_str(), "r");
-    Outcome outcome;
-    std::array<char, 4096> block{};
-    while (const std::size_t got = std::fread(block.data(), 1, block.size(), pipe)) {
-        outcome.out.append(block.data(), got);
-    }
-    outcome.code = WEXITSTATUS(::pclose(pipe));
-    return outcome;
-}
-
-std::string quoted(const std::filesystem::path& path)
-{
-    return "'" + path.string() + "'";
-}
 
 // Eight bars of the demo kit, written once for all tests here.
 class FitCommand : public testing::Test {
@@ -415,193 +386,6 @@ TEST_F(FitCommand, RefusesWrongUsageWithTwoAndBadInputWithThree)
     std::ofstream(*folder_ / "text.wav") << "this is no sound";
     EXPECT_EQ(run("onsets " + quoted(*folder_ / "text.wav") + " --json").code, 3);
     EXPECT_EQ(run("unknown").code, 2);
-}
-
-// A song that was fitted and saved, as the window leaves it.
-class SongCommands : public testing::Test {
-protected:
-    static void SetUpTestSuite()
-    {
-        folder_ = std::make_unique<Folder>();
-        const auto kit = testkit::writeSmallKit(folder_->path(), 12);
-        Song song;
-        song.name = "Small kit";
-        song.tempo = *TempoMap::steady(kit.bpm, {}, Seconds(kit.firstDownbeat));
-        std::vector<ImportedTake> takes;
-        for (const auto& path : kit.takes) {
-            takes.push_back({*takeFromFile(path, song.rate, folder_->path()), false});
-        }
-        song = *addTakes(song, std::move(takes));
-        std::vector<TrackId> tracks;
-        for (const auto& track : song.tracks) {
-            tracks.push_back(track->id);
-        }
-        song = *makeSet(song, tracks, "Kit");
-        song = *setLead(*setLead(song, tracks[0], true), tracks[2], true);
-        const auto sources = Sources::open(song, folder_->path());
-        const SetId set = song.sets[0].id;
-        song = *placeMarks(song, set, *analyseSet(song, set, **sources), {});
-        song = cutFit(song, set, {}, **sources)->song;
-        ASSERT_TRUE(saveSong({History(song), {}}, *folder_ / "kit.orthochron"));
-    }
-    static void TearDownTestSuite() { folder_.reset(); }
-    static std::string song() { return quoted(*folder_ / "kit.orthochron"); }
-
-    static inline std::unique_ptr<Folder> folder_;
-};
-
-TEST_F(SongCommands, ReportIsWrittenInThreeKindsOfTheSameThings)
-{
-    const auto json = *folder_ / "r.json";
-    const Outcome outcome = run("report --json " + song() + " --out " + quoted(json));
-    ASSERT_EQ(outcome.code, 0);
-    const Json said = Json::parse(outcome.out)["reports"][0];
-    const Json report = Json::parse(std::ifstream(json));
-
-    EXPECT_EQ(said["set"], "Kit");
-    EXPECT_EQ(report["hits"].size(), said["hits"].get<std::size_t>());
-    EXPECT_EQ(report["joins"].size(), said["joins"].get<std::size_t>());
-    EXPECT_GT(said["joins"], 40);
-
-    ASSERT_EQ(run("report " + song() + " --out " + quoted(*folder_ / "r.csv")).code, 0);
-    std::ifstream table(*folder_ / "r.csv");
-    std::size_t rows = 0;
-    for (std::string line; std::getline(table, line);) {
-        rows += line.empty() ? 0U : 1U;
-    }
-    EXPECT_GT(rows, report["joins"].size());
-    ASSERT_EQ(run("report " + song() + " --out " + quoted(*folder_ / "r.html")).code, 0);
-    std::stringstream page;
-    page << std::ifstream(*folder_ / "r.html").rdbuf();
-    EXPECT_NE(page.str().find("<svg"), std::string::npos);
-}
-
-TEST_F(SongCommands, ReportRefusesWhatItCannotWriteOrRead)
-{
-    EXPECT_EQ(run("report " + song()).code, 2);
-    EXPECT_EQ(run("report " + song() + " --out " + quoted(*folder_ / "r.pdf")).code, 2);
-    EXPECT_EQ(run("report /nowhere.orthochron --out " + quoted(*folder_ / "r.csv")).code, 3);
-    EXPECT_EQ(run("report " + song() + " --out /nowhere/at/all/r.csv").code, 1);
-    EXPECT_FALSE(std::filesystem::exists(*folder_ / "r.pdf"));
-}
-
-TEST_F(SongCommands, CheckNamesTheSameFindingsAsTheReport)
-{
-    const Outcome checked = run("check --json " + song());
-    ASSERT_EQ(checked.code, 0);
-    const Json findings = Json::parse(checked.out)["findings"];
-    ASSERT_EQ(run("report " + song() + " --out " + quoted(*folder_ / "same.json")).code, 0);
-    const Json report = Json::parse(std::ifstream(*folder_ / "same.json"));
-    EXPECT_EQ(report["findings"].size(), findings.size());
-    EXPECT_EQ(run("check --strict --json " + song()).code, findings.empty() ? 0 : 1);
-    for (const Json& finding : findings) {
-        EXPECT_EQ(finding["kind"], "dip");
-        EXPECT_EQ(finding["unit"], "dB");
-    }
-}
-
-TEST_F(SongCommands, InfoTellsOfASongAndOfAFile)
-{
-    const Json about = Json::parse(run("info --json " + song()).out);
-    EXPECT_EQ(about["tracks"].size(), 8U);
-    const Json file = Json::parse(run("info --json " + quoted(*folder_ / "Kick in.wav")).out);
-    EXPECT_EQ(file["sample_rate"], 48000);
-    EXPECT_EQ(file["channels"], 1);
-    EXPECT_EQ(run("info --json /nowhere.wav").code, 3);
-    std::ofstream(*folder_ / "broken.orthochron") << "{";
-    EXPECT_EQ(run("info --json " + quoted(*folder_ / "broken.orthochron")).code, 3);
-    EXPECT_EQ(run("check --json " + quoted(*folder_ / "broken.orthochron")).code, 3);
-}
-
-TEST_F(SongCommands, RenderWritesEveryFormatAtTheSongsRateAndTheAskedLength)
-{
-    const Frames two(std::llround(8 * 60.0 / 92.0 * 48000.0));
-    for (const std::string format : {"wav16", "wav24", "wav32f", "flac"}) {
-        const auto file = *folder_ / ("mix." + std::string(format == "flac" ? "flac" : "wav"));
-        ASSERT_EQ(
-            run("render " + song() + " --range 3:5 --format " + format + " --out " + quoted(file))
-                .code,
-            0
-        );
-        const AudioBuffer mix = testkit::readSound(file);
-        EXPECT_EQ(mix.frames(), two) << format;
-        EXPECT_EQ(mix.channels(), 2);
-        float peak = 0.0F;
-        for (const float value : mix.channel(0)) {
-            peak = std::max(peak, std::abs(value));
-        }
-        EXPECT_GT(peak, 0.05F);
-    }
-    EXPECT_EQ(run("render " + song() + " --range 5:3 --out /tmp/x.wav").code, 2);
-    EXPECT_EQ(run("render " + song() + " --range x --out /tmp/x.wav").code, 2);
-    EXPECT_EQ(run("render " + song() + " --format mp3 --out /tmp/x.wav").code, 2);
-    EXPECT_EQ(run("render " + song() + " --out /nowhere/at/all/x.wav").code, 1);
-}
-
-TEST_F(SongCommands, EveryCommandExplainsItself)
-{
-    for (const std::string command :
-         {"demo", "info", "onsets", "fit", "check", "render", "report", "verify"}) {
-        const Outcome outcome = run(command + " --help");
-        EXPECT_EQ(outcome.code, 0) << command;
-        EXPECT_NE(outcome.out.find("--"), std::string::npos);
-    }
-    EXPECT_EQ(run("").code, 2);
-    EXPECT_EQ(run("fit").code, 2);
-}
-
-TEST(DemoCommand, WritesASongThatIsWholeAndRendersAsLongAsItIs)
-{
-    const Folder folder;
-    ASSERT_EQ(run("demo " + quoted(folder.path())).code, 0);
-    const std::string song = quoted(folder / "Lantern Weir.orthochron");
-
-    const Json info = Json::parse(run("info --json " + song).out);
-
-    EXPECT_EQ(info["tracks"].size(), 8U);
-    EXPECT_EQ(run("verify --json " + song).code, 0);
-    ASSERT_EQ(
-        run("render " + song + " --range 1:5 --format wav16 --dither --out " +
-            quoted(folder / "mix.wav"))
-            .code,
-        0
-    );
-    EXPECT_EQ(
-        testkit::readSound(folder / "mix.wav").frames(),
-        Frames(std::llround(16 * 60.0 / 92.0 * 48000.0))
-    );
-    // Neither takes nor the song are ever written over, nor is a device.
-    const auto hashes = [&] {
-        std::string all;
-        for (const auto& each : std::filesystem::directory_iterator(folder.path())) {
-            all += each.is_regular_file() ? *hashOfFile(each.path()) : "";
-        }
-        return all;
-    };
-    const std::string before = hashes();
-    for (const std::string& where :
-         {"--stems " + quoted(folder.path()),
-          "--out " + quoted(folder / "Kick in.wav"),
-          "--out " + song,
-          std::string("--out /dev/null")}) {
-        EXPECT_EQ(run("render " + song + " --range 1:2 " + where).code, 2) << where;
-        EXPECT_EQ(hashes(), before) << where;
-    }
-    EXPECT_EQ(
-        run("fit " + quoted(folder / "Room.wav") + " --lead " + quoted(folder / "Room.wav") +
-            " --bpm 92 --out-dir " + quoted(folder.path()))
-            .code,
-        2
-    );
-    EXPECT_EQ(hashes(), before);
-
-    ASSERT_EQ(run("render " + song + " --range 2:3 --stems " + quoted(folder / "stems")).code, 0);
-    EXPECT_TRUE(std::filesystem::exists(folder / "stems/Kick in.wav"));
-
-    std::filesystem::remove(folder / "Tom.wav");
-    EXPECT_EQ(run("verify --json " + song).code, 3);
-    EXPECT_EQ(run("render " + song + " --out " + quoted(folder / "x.wav")).code, 3);
-    EXPECT_FALSE(std::filesystem::exists(folder / "x.wav"));
 }
 
 }  // namespace
