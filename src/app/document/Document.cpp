@@ -128,9 +128,12 @@ void Document::refreshSources()
         return song()->take(trouble.take) == nullptr;
     });
     for (const Take& take : song()->takes) {
-        const bool isOpen =
-            sources_->has(take.id) && sources_->file(take.id) == pathOf(take, songFolder());
-        if (!isOpen || !sources->share(take.id, *sources_)) {
+        const bool isChanged = std::ranges::any_of(troubles_, [&](const TakeTrouble& trouble) {
+            return trouble.take == take.id && !trouble.isMissing;
+        });
+        const bool isKnown = (sources_->has(take.id) || isChanged) &&
+                             sources_->file(take.id) == pathOf(take, songFolder());
+        if (!isKnown || !sources->share(take.id, *sources_)) {
             openTake(take, *sources);
         }
     }
