@@ -331,7 +331,9 @@ bool MainWindow::runEdit(Command command)
     case Command::ShowAll: {
         Song next = song;
         for (const auto& track : song.tracks) {
-            next = *hideTrack(next, track->id, false);
+            if (auto shown = hideTrack(next, track->id, false)) {
+                next = std::move(*shown);
+            }
         }
         document.apply(next, tr("Show hidden tracks"));
         return true;

@@ -90,6 +90,9 @@ Result<Channel> bandPassed(Channel channel, Hertz rate, const FrequencyBand& ban
             return got;
         }
         const auto heard = bandPassed(samples, rate, band);
+        if (!heard) {
+            return tl::unexpected(heard.error());
+        }
         std::ranges::copy(std::span(*heard).last(into.size()), into.begin());
         return {};
     };

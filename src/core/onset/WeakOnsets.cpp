@@ -38,11 +38,12 @@ std::size_t thinning(Hertz rate)
 std::pair<std::vector<float>, double> thinned(std::span<const float> samples, Hertz rate)
 {
     const std::size_t every = thinning(rate);
-    const auto low = bandPassed(samples, rate, {Hertz(20.0), Hertz(2000.0)});
+    const auto low = bandPassed(samples, rate, {Hertz(20.0), Hertz(2000.0)})
+                         .value_or(std::vector<float>(samples.begin(), samples.end()));
     std::vector<float> thin;
     thin.reserve(samples.size() / every + 1);
     for (std::size_t i = 0; i < samples.size(); i += every) {
-        thin.push_back((*low)[i]);
+        thin.push_back(low[i]);
     }
     return {std::move(thin), rate.count() / static_cast<double>(every)};
 }

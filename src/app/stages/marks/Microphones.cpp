@@ -122,8 +122,9 @@ void Microphones::propose()
     Song song = session_.song();
     for (const TrackId id : set->tracks) {
         const bool isLead = std::ranges::find(leads, id) != leads.end();
-        if (song.track(id)->isLead != isLead) {
-            song = *setLead(song, id, isLead);
+        auto changed = setLead(song, id, isLead);
+        if (changed && song.track(id)->isLead != isLead) {
+            song = std::move(*changed);
         }
     }
     if (session_.document.apply(song, tr("Use the microphones that hear first"))) {
