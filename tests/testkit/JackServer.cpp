@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <jack/jack.h>
+#include <sys/file.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -12,6 +13,7 @@
 #include <csignal>
 #include <cstdlib>
 #include <thread>
+#include <utility>
 
 namespace orthochron::testkit {
 
@@ -42,8 +44,16 @@ bool waitFor(std::chrono::seconds most, const Done& done)
 }  // namespace
 
 JackServer::JackServer(int rate, int blockFrames, int outputs)
-    : name_("orthochron-test-" + std::to_string(::getpid()))
 {
+    // A killed server leaves its name behind, and a machine has room for eight: few names are used
+    // again and again, each by one test at a time.
+    for (int number = 0; slot_ < 0 && number < 3; ++number) {
+        name_ = "orthochron-test-" + std::to_string(number);
+        slot_ = ::open(("/tmp/" + name_ + ".lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600);
+        if (slot_ >= 0 && ::flock(slot_, LOCK_EX | LOCK_NB) != 0) {
+            ::close(std::exchange(slot_, -1));
+        }
+    }
     // All clients of this process find it by this, RtAudio's among them.
     ::setenv("JACK_DEFAULT_SERVER", name_.c_str(), 1);
     ::setenv("JACK_NO_AUDIO_RESERVATION", "1", 1);
@@ -95,6 +105,9 @@ JackServer::~JackServer()
     if (child_ > 0) {
         ::kill(child_, SIGTERM);
         ::waitpid(child_, nullptr, 0);
+    }
+    if (slot_ >= 0) {
+        ::close(slot_);
     }
 }
 

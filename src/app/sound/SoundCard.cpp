@@ -75,6 +75,8 @@ bool SoundCard::start(Opened opened)
 
 void SoundCard::choose(const engine::DeviceChoice& wanted)
 {
+    // Nothing is taken back meanwhile: of two jobs the newer would drop the older.
+    isTrying_ = true;
     const QString before = nameOf(player_.device());
     open(
         wanted,
@@ -84,6 +86,7 @@ void SoundCard::choose(const engine::DeviceChoice& wanted)
             const bool isThere = isMeant || !(*opened.device)->isSimulated();
             if (isThere && start(std::move(opened))) {
                 remember(wanted);
+                isTrying_ = false;
                 isLost_ = false;
                 Q_EMIT said(tr("Playing on %1").arg(description()));
                 Q_EMIT changed();
@@ -101,6 +104,7 @@ void SoundCard::choose(const engine::DeviceChoice& wanted)
                 choice(),
                 player_.exchangeDevice(std::make_unique<engine::SimulatedDevice>()),
                 [this, why, before](Opened old) {
+                    isTrying_ = false;
                     (void)start(std::move(old));
                     Q_EMIT failed(tr("%1; %2 stays in use").arg(why, before));
                     Q_EMIT changed();
