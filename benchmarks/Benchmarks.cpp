@@ -165,8 +165,9 @@ struct BigWindow {
             for (std::int64_t i = 0; i < 1000; ++i) {
                 Clip clip = whole;
                 clip.id = ClipId{++song.lastId};
+                clip.part = PartId{clip.id.value};
                 clip.at = Frames(i * length);
-                clip.takeStart = Frames(i * length + (i % 7) * 10);
+                clip.soundStart = Frames(i * length + (i % 7) * 10);
                 clip.length = Frames(length + 240);
                 clip.in.length = i > 0 ? Frames(240) : Frames(0);
                 clip.out.length = Frames(240);
@@ -225,9 +226,8 @@ void EditByHandShown(benchmark::State& state)
             changeJoin(
                 big.session.song(),
                 set,
-                index,
-                {Frames(200 + static_cast<std::int64_t>(index % 5)), std::nullopt, std::nullopt},
-                *big.document.sources()
+                big.session.joins()[index].id,
+                {Frames(200 + static_cast<std::int64_t>(index % 5)), std::nullopt, std::nullopt}
             ),
             QStringLiteral("Edit")
         );

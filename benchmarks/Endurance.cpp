@@ -35,8 +35,9 @@ Song songOf(const std::vector<fs::path>& takes, const fs::path& folder)
         for (std::int64_t i = 0; i < kClips; ++i) {
             Clip clip = whole;
             clip.id = ClipId{++song.lastId};
+            clip.part = PartId{clip.id.value};
             clip.at = Frames(i * length);
-            clip.takeStart = Frames(i * length + (i % 7) * 10);
+            clip.soundStart = Frames(i * length + (i % 7) * 10);
             clip.length = Frames(length + 240);
             clip.in.length = Frames(i > 0 ? 240 : 0);
             clip.out.length = Frames(240);

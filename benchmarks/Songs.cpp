@@ -23,7 +23,7 @@ Song moved(const Song& song, std::size_t piece)
         for (std::size_t i = piece; i < track.clips.size(); ++i) {
             track.clips[i].at += Frames(3);
         }
-        track.clips[piece].in.correlation += 0.001F;
+        track.clips[piece].in.length += Frames(1);
         putTrack(next, std::move(track));
     }
     return next;

@@ -20,21 +20,28 @@ Result<int> writeReports(const std::string& path, const std::string& out, const 
     if (!sources) {
         return tl::unexpected(sources.error());
     }
-    if (song.sets.empty()) {
-        return badInput(fmt::format("{}: holds no mic set to report on", path));
+    // A track by itself is one when something was found or done on it.
+    std::vector<const MicSet*> sets;
+    for (const MicSet& set : song.sets) {
+        if (!set.isLone() || set.recipe || !hitsOf(song, set).hits.empty()) {
+            sets.push_back(&set);
+        }
+    }
+    if (sets.empty()) {
+        return badInput(fmt::format("{}: holds no hits to report on", path));
     }
     Json written = Json::array();
     std::string readable;
     UsedNames used;
-    for (const MicSet& set : song.sets) {
-        const auto report = reportOf(song, set.id, **sources, context.work);
+    for (const MicSet* set : sets) {
+        const auto report = reportOf(song, set->id, **sources, context.work);
         if (!report) {
             return tl::unexpected(report.error());
         }
         // One set takes the name as given; of several each has its own.
         std::filesystem::path file = out;
-        if (song.sets.size() > 1) {
-            const std::string name = used.unique(fileNameOf(set.name, "set"));
+        if (sets.size() > 1) {
+            const std::string name = used.unique(fileNameOf(song.nameOf(*set), "set"));
             file.replace_filename(
                 fmt::format("{} {}{}", file.stem().string(), name, file.extension().string())
             );
@@ -43,7 +50,7 @@ Result<int> writeReports(const std::string& path, const std::string& out, const 
             return tl::unexpected(done.error());
         }
         written.push_back(
-            {{"set", set.name},
+            {{"set", song.nameOf(*set)},
              {"file", file.string()},
              {"hits", report->hits.size()},
              {"joins", report->joins.size()},

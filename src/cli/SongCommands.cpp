@@ -52,7 +52,7 @@ Result<int> infoOfSong(const std::string& path, const Context& context)
             {{"name", track->name},
              {"clips", track->clips.size()},
              {"marks", track->marks.size()},
-             {"lead", track->isLead}}
+             {"lead", song.isLead(*track)}}
         );
         readable += fmt::format(
             "  {:<16} {:>5} clips {:>5} marks{}\n",
@@ -63,8 +63,11 @@ Result<int> infoOfSong(const std::string& path, const Context& context)
         );
     }
     for (const MicSet& set : song.sets) {
+        if (set.isLone() && !set.recipe) {
+            continue;
+        }
         json["mic_sets"].push_back(
-            {{"name", set.name},
+            {{"name", song.nameOf(set)},
              {"tracks", set.tracks.size()},
              {"fitted", set.recipe != nullptr},
              {"out_of_date", isOutOfDate(song, set)}}

@@ -393,7 +393,7 @@ TEST_F(ByHandWindow, AClipIsMovedToTheTrackBelowAtTheIdenticalTime)
     press(Qt::Key_Down, Qt::ControlModifier | Qt::ShiftModifier);
     ASSERT_EQ(clips(0), 1U);
     EXPECT_TRUE(std::ranges::any_of(song().tracks[1]->clips, [&](const Clip& clip) {
-        return clip.take == moved.take && clip.offset() == moved.offset();
+        return clip.sound.take == moved.sound.take && clip.offset() == moved.offset();
     }));
     EXPECT_EQ(clips(2), 2U);  // the others stay
 }

@@ -73,7 +73,7 @@ protected:
             ASSERT_EQ(track->clips.size(), first.size());
             for (std::size_t i = 0; i < first.size(); ++i) {
                 EXPECT_EQ(track->clips[i].at, first[i].at);
-                EXPECT_EQ(track->clips[i].takeStart, first[i].takeStart);
+                EXPECT_EQ(track->clips[i].soundStart, first[i].soundStart);
             }
         }
     }

@@ -30,16 +30,10 @@ protected:
     // Puts the chosen join into the attack after it, where it is found at fault.
     void spoilChosen()
     {
-        const auto attack = nextAttack(song(), song().sets[0], chosen());
+        const auto attack = nextAttack(hitsOf(song(), song().sets[0]), chosen());
         const SetJoin join = chosen();
         document_->apply(
-            changeJoin(
-                song(),
-                song().sets[0].id,
-                join.index,
-                {.length = Frames(96), .at = *attack},
-                *document_->sources()
-            ),
+            changeJoin(song(), song().sets[0].id, join.id, {.length = Frames(96), .at = *attack}),
             QStringLiteral("Spoil")
         );
         settle();
@@ -254,7 +248,7 @@ TEST_F(JoinsWindow, AnEdgeIsDraggedAloneAndStopsWhereTheSpareEnds)
         static_cast<double>((join.at + join.length).count()),
         1.0
     );
-    const auto room = roomOf(song(), song().sets[0].id, chosen().index);
+    const auto room = roomOf(song(), song().sets[0].id, chosen().id);
     ASSERT_TRUE(room);
     set("joinLength", 500.0);
     EXPECT_GE(chosen().at, room->from);

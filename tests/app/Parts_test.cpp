@@ -87,8 +87,7 @@ TEST(JobQueue, BringsResultsBackToTheWindowsThread)
     const auto here = std::this_thread::get_id();
 
     jobs.run(
-        QStringLiteral("sum"),
-        true,
+        {.key = {}, .title = QStringLiteral("sum")},
         &receiver,
         [here](const Work& work) {
             work.report(0.5);
@@ -113,16 +112,14 @@ TEST(JobQueue, AJobThatThrowsBecomesASentence)
     const QSignalSpy broke(&jobs, &JobQueue::broke);
     std::string said;
     jobs.run(
-        QStringLiteral("Fit"),
-        true,
+        {.key = {}, .title = QStringLiteral("Fit")},
         &here,
         [](const Work&) -> Result<int> { throw std::bad_alloc(); },
         [&](const Result<int>& done) { said = done ? "done" : done.error().message; }
     );
     bool isDone = false;
     jobs.run(
-        QStringLiteral("Drawing"),
-        true,
+        {.key = {}, .title = QStringLiteral("Drawing")},
         &here,
         [](const Work&) -> int { throw std::runtime_error("the disk is gone"); },
         [&](int) { isDone = true; }
@@ -148,25 +145,99 @@ TEST(JobQueue, DropsWhatIsStoppedReplacedOrNoLongerWanted)
     };
     const auto count = [&](int) { ++delivered; };
 
-    jobs.run(QStringLiteral("a"), false, receiver.get(), wait, count);
+    const JobTag keyed{.key = QStringLiteral("a"), .title = {}};
+    jobs.run(keyed, receiver.get(), wait, count);
     jobs.run(
-        QStringLiteral("a"), false, receiver.get(), [](const Work&) { return 2; }, count
+        keyed, receiver.get(), [](const Work&) { return 2; }, count
     );
     jobs.finish();
     EXPECT_EQ(delivered, 1);  // the newer one
 
+    const JobTag titled{.key = {}, .title = QStringLiteral("c")};
     jobs.run(
-        QStringLiteral("b"), true, receiver.get(), [](const Work&) { return 3; }, count
+        titled, receiver.get(), [](const Work&) { return 3; }, count
     );
     receiver.reset();
     jobs.finish();
     EXPECT_EQ(delivered, 1);
 
     QObject other;
-    jobs.run(QStringLiteral("c"), true, &other, wait, count);
+    jobs.run(titled, &other, wait, count);
     jobs.stopShown();
     jobs.finish();
     EXPECT_EQ(delivered, 2);  // a stopped job says itself that it was stopped
+
+    jobs.run(keyed, &other, wait, count);
+    jobs.drop(QStringLiteral("a"));
+    jobs.finish();
+    EXPECT_EQ(delivered, 2);
+}
+
+TEST(JobQueue, TellsJobsApartByTheirKeysAndNotByWhatIsShown)
+{
+    JobQueue jobs;
+    QObject here;
+    int delivered = 0;
+    // Two takes of one name are drawn, and two drops of files imported.
+    for (const char* key : {"wave 1", "wave 2", "", ""}) {
+        jobs.run(
+            {.key = QString::fromUtf8(key), .title = QStringLiteral("Drawing Kick")},
+            &here,
+            [](const Work&) { return 1; },
+            [&](int) { ++delivered; }
+        );
+    }
+    jobs.finish();
+    EXPECT_EQ(delivered, 4);
+}
+
+TEST(JobQueue, DropsAResultWhoseSourceIsGone)
+{
+    JobQueue jobs;
+    QObject here;
+    bool holds = true;
+    std::vector<int> delivered;
+    const JobTag tag{.key = {}, .title = {}, .holds = [&] { return holds; }};
+    const auto keep = [&](int value) { delivered.push_back(value); };
+    jobs.run(
+        tag, &here, [](const Work&) { return 1; }, keep
+    );
+    jobs.finish();
+    jobs.run(
+        tag, &here, [](const Work&) { return 2; }, keep
+    );
+    holds = false;
+    jobs.finish();
+    EXPECT_EQ(delivered, std::vector{1});
+}
+
+TEST(JobQueue, QuickWorkNeverWaitsForLongWork)
+{
+    JobQueue jobs;
+    QObject here;
+    std::atomic<bool> isQuickDone{false};
+    // Each long job ends only once the quick one was done.
+    for (int i = 0; i < 4; ++i) {
+        jobs.run(
+            {.key = {}, .title = {}},
+            &here,
+            [&](const Work& work) {
+                while (!isQuickDone && !work.stopped()) {
+                    std::this_thread::yield();
+                }
+                return 0;
+            },
+            [](int) {}
+        );
+    }
+    jobs.run(
+        {.key = {}, .title = {}, .holds = {}, .isQuick = true},
+        &here,
+        [&](const Work&) { return isQuickDone = true; },
+        [](bool) {}
+    );
+    jobs.finish();
+    EXPECT_TRUE(isQuickDone);
 }
 
 TEST(NumberField, IsTypedDraggedWheeledAndPutBack)

@@ -176,8 +176,7 @@ TEST_F(Views, LongWorkIsShownAndCanBeStopped)
 {
     bool isToldStopped = false;
     session_->jobs.run(
-        QStringLiteral("Counting sheep"),
-        true,
+        {.key = {}, .title = QStringLiteral("Counting sheep")},
         window_.get(),
         [](const Work& work) {
             while (!work.stopped()) {

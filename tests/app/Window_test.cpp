@@ -189,7 +189,7 @@ TEST_F(Window, FitsAgainFromTheRecordedTakesAndPassesOverWhatIsLocked)
     press(Qt::Key_F);
 
     const auto same = std::ranges::find_if(session_->joins(), [&](const SetJoin& join) {
-        return join.offsetBefore == kept.offsetBefore && join.offsetAfter == kept.offsetAfter &&
+        return join.moveBefore == kept.moveBefore && join.moveAfter == kept.moveAfter &&
                join.at == kept.at;
     });
     EXPECT_NE(same, session_->joins().end());
@@ -230,7 +230,9 @@ TEST_F(Window, MakesACrossfadeLongerByTypingAndByDraggingForAllMicrophones)
 
     EXPECT_EQ(session_->joins()[5].length, Frames(480));
     for (const auto& track : song().tracks) {
-        EXPECT_EQ(track->clips[session_->joins()[5].index].in.length, Frames(480)) << track->name;
+        const auto later = std::ranges::find(track->clips, session_->joins()[5].id, &Clip::part);
+        ASSERT_NE(later, track->clips.end());
+        EXPECT_EQ(later->in.length, Frames(480)) << track->name;
     }
     const SetJoin join = session_->joins()[5];
     session_->zoomTo({join.at - Frames(2000), join.at + Frames(2000)});

@@ -15,7 +15,6 @@ Song cutSong(int microphones, int pieces)
         song = *addTakes(song, {{take, false}});
         tracks.push_back(song.tracks.back()->id);
     }
-    song = *makeSet(song, tracks, "Kit");
     for (const auto& old : std::vector(song.tracks)) {
         Track track = *old;
         const Clip whole = track.clips.front();
@@ -23,15 +22,16 @@ Song cutSong(int microphones, int pieces)
         for (int i = 0; i < pieces; ++i) {
             Clip clip = whole;
             clip.id = ClipId{++song.lastId};
-            clip.at = clip.takeStart = Frames(i * 24000);
+            clip.part = PartId{clip.id.value};
+            clip.at = clip.soundStart = Frames(i * 24000);
             clip.length = Frames(24240);
-            clip.in = {Frames(240), FadeShape::Matched, static_cast<float>(i % 997) * 0.001F};
-            clip.out = {Frames(240), FadeShape::Matched, static_cast<float>(i % 991) * 0.001F};
+            clip.in = {Frames(240), FadeShape::Matched};
+            clip.out = {Frames(240), FadeShape::Matched};
             track.clips.push_back(clip);
         }
         putTrack(song, std::move(track));
     }
-    return song;
+    return *makeSet(song, tracks, "Kit");
 }
 
 }  // namespace orthochron::testkit

@@ -175,6 +175,7 @@ void Document::silence(const std::vector<TakeTrouble>& troubles)
 void Document::adopt(SongDocument state, const QString& path)
 {
     state_ = std::move(state);
+    ++opening_;
     path_ = path;
     isChanged_ = false;
     // Another song's takes may have the same numbers.

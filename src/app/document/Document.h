@@ -23,6 +23,10 @@ public:
 
     [[nodiscard]] const std::shared_ptr<const Song>& song() const { return state_.history.song(); }
     [[nodiscard]] const History& history() const { return state_.history; }
+    // Another number for each song that was opened or begun.
+    [[nodiscard]] std::uint64_t opening() const { return opening_; }
+    // See SongDocument::guessedClips.
+    [[nodiscard]] int guessedClips() const { return state_.guessedClips; }
     [[nodiscard]] const std::shared_ptr<const Sources>& sources() const { return sources_; }
     [[nodiscard]] const QString& path() const { return path_; }
     [[nodiscard]] std::filesystem::path songFolder() const;
@@ -80,6 +84,7 @@ private:
     static void remember(const QString& path);
 
     SongDocument state_;
+    std::uint64_t opening_ = 0;
     std::shared_ptr<const Sources> sources_;
     QString path_;
     SongLock lock_;

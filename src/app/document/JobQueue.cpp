@@ -10,9 +10,11 @@ namespace orthochron::app {
 
 JobQueue::JobQueue(QObject* parent) : QObject(parent)
 {
-    // Two, so that a long print never holds up what the window waits for.
-    for (int i = 0; i < 2; ++i) {
-        workers_.emplace_back([this](const std::stop_token& stopped) { serve(stopped); });
+    // Two for long work, so that a print does not hold up a fit.
+    for (Lane* lane : {&long_, &long_, &quick_}) {
+        workers_.emplace_back([this, lane](const std::stop_token& stopped) {
+            serve(*lane, stopped);
+        });
     }
 }
 
@@ -28,47 +30,49 @@ JobQueue::~JobQueue()
 }
 
 void JobQueue::enqueue(
-    const QString& name,
-    bool shown,
+    JobTag tag,
     QObject* receiver,
     std::function<std::string(const Work&)> work,
     std::function<void()> done
 )
 {
-    if (!name.isEmpty()) {
-        for (const auto& other : entries_) {
-            if (other->name == name) {
-                other->isDropped = true;
-                other->stop.request_stop();
-            }
-        }
-    }
+    drop(tag.key);
+    Lane& lane = tag.isQuick ? quick_ : long_;
     auto entry = std::make_shared<Entry>();
-    entry->name = name;
-    entry->isShown = shown;
+    entry->tag = std::move(tag);
     entry->receiver = receiver;
     entry->work = std::move(work);
     entry->done = std::move(done);
     entries_.push_back(entry);
     {
         const std::scoped_lock lock(mutex_);
-        waiting_.push_back(entry);
+        lane.waiting.push_back(entry);
     }
-    wake_.notify_one();
+    lane.wake.notify_one();
     Q_EMIT progressed();
 }
 
-void JobQueue::serve(const std::stop_token& stopped)
+void JobQueue::drop(const QString& key)
+{
+    for (const auto& entry : entries_) {
+        if (!key.isEmpty() && entry->tag.key == key) {
+            entry->isDropped = true;
+            entry->stop.request_stop();
+        }
+    }
+}
+
+void JobQueue::serve(Lane& lane, const std::stop_token& stopped)
 {
     while (!stopped.stop_requested()) {
         std::shared_ptr<Entry> entry;
         {
             std::unique_lock lock(mutex_);
-            if (!wake_.wait(lock, stopped, [this] { return !waiting_.empty(); })) {
+            if (!lane.wake.wait(lock, stopped, [&lane] { return !lane.waiting.empty(); })) {
                 return;
             }
-            entry = waiting_.front();
-            waiting_.pop_front();
+            entry = lane.waiting.front();
+            lane.waiting.pop_front();
         }
         // One that was stopped while it waited still runs, so that it can say that it was stopped.
         if (!entry->isDropped) {
@@ -89,38 +93,41 @@ void JobQueue::serve(const std::stop_token& stopped)
 void JobQueue::deliver(const std::shared_ptr<Entry>& entry)
 {
     std::erase(entries_, entry);
-    if (!entry->isDropped && !entry->trouble.empty()) {
-        Q_EMIT broke(entry->name + QStringLiteral(": ") + QString::fromStdString(entry->trouble));
-    } else if (!entry->isDropped && entry->receiver) {
+    const bool isWanted =
+        !entry->isDropped && entry->receiver && (!entry->tag.holds || entry->tag.holds());
+    if (isWanted && !entry->trouble.empty()) {
+        const QString& name = entry->tag.title.isEmpty() ? entry->tag.key : entry->tag.title;
+        Q_EMIT broke(name + QStringLiteral(": ") + QString::fromStdString(entry->trouble));
+    } else if (isWanted) {
         entry->done();
     }
     Q_EMIT progressed();
 }
 
+const JobQueue::Entry* JobQueue::shown() const
+{
+    const auto found = std::ranges::find_if(entries_, [](const auto& entry) {
+        return !entry->tag.title.isEmpty() && !entry->isDropped;
+    });
+    return found == entries_.end() ? nullptr : found->get();
+}
+
 QString JobQueue::shownName() const
 {
-    for (const auto& entry : entries_) {
-        if (entry->isShown && !entry->isDropped) {
-            return entry->name;
-        }
-    }
-    return {};
+    const Entry* entry = shown();
+    return entry != nullptr ? entry->tag.title : QString();
 }
 
 double JobQueue::shownProgress() const
 {
-    for (const auto& entry : entries_) {
-        if (entry->isShown && !entry->isDropped) {
-            return entry->progress.load(std::memory_order_relaxed);
-        }
-    }
-    return 0.0;
+    const Entry* entry = shown();
+    return entry != nullptr ? entry->progress.load(std::memory_order_relaxed) : 0.0;
 }
 
 void JobQueue::stopShown()
 {
     for (const auto& entry : entries_) {
-        if (entry->isShown) {
+        if (!entry->tag.title.isEmpty()) {
             entry->stop.request_stop();
         }
     }

@@ -21,9 +21,19 @@
 
 namespace orthochron::app {
 
-// Long work off the GUI thread. A job is a function of a Work; what it returns comes back on the
-// GUI thread and is dropped when its receiver is gone or a newer job of the same name was started.
-// One that was stopped still says so itself.
+// What a job is, beside what it does.
+struct JobTag {
+    QString key;    // what it computes: a newer job of that key replaces it; empty: none does
+    QString title;  // on the progress line; empty: not shown
+    // Asked when its result is there: whether what it came from is still so. None: it always is.
+    std::function<bool()> holds = {};
+    // Pictures and what else the window waits for, beside long work and never behind it.
+    bool isQuick = false;
+};
+
+// Work off the GUI thread. A job is a function of a Work; what it returns comes back on the GUI thread
+// and is dropped when its receiver is gone, what it came from no longer holds, or a newer job of the
+// same key was started. One that was stopped still says so itself.
 //
 // Threads: everything public from the GUI thread.
 class JobQueue final : public QObject {
@@ -36,17 +46,15 @@ public:
     ~JobQueue() override;
 
     // Runs `work` on a worker, then `done` with its result here, if `receiver` still lives.
-    // A job with a `name` replaces an older one of that name. `shown` jobs have a progress line.
     // A job that throws has failed: its Result says why; one that gives no Result is not done, and
     // broke() says why.
     template<class Job, class Done>
-    void run(const QString& name, bool shown, QObject* receiver, Job work, Done done)
+    void run(JobTag tag, QObject* receiver, Job work, Done done)
     {
         using R = std::invoke_result_t<Job, const Work&>;
         auto result = std::make_shared<R>();
         enqueue(
-            name,
-            shown,
+            std::move(tag),
             receiver,
             [work = std::move(work), result](const Work& given) {
                 std::string trouble;
@@ -68,6 +76,8 @@ public:
         );
     }
 
+    // Stops the job of a key, if there is one, and drops its result.
+    void drop(const QString& key);
     [[nodiscard]] bool isBusy() const { return !entries_.empty(); }
     // What the progress line shows; empty when nothing shown runs.
     [[nodiscard]] QString shownName() const;
@@ -82,31 +92,37 @@ Q_SIGNALS:
 
 private:
     struct Entry {
-        QString name;
-        bool isShown = false;
+        JobTag tag;
         QPointer<QObject> receiver;
         std::function<std::string(const Work&)> work;
         std::function<void()> done;
         std::stop_source stop;
         std::atomic<double> progress{0.0};
-        std::atomic<bool> isDropped{false};  // replaced by a newer job of its name
+        std::atomic<bool> isDropped{false};  // its result is not wanted any more
         std::string trouble;                 // what it threw, when its result cannot say so
     };
 
+    // The jobs waiting for one kind of worker.
+    struct Lane {
+        std::deque<std::shared_ptr<Entry>> waiting;
+        std::condition_variable_any wake;
+    };
+
     void enqueue(
-        const QString& name,
-        bool shown,
+        JobTag tag,
         QObject* receiver,
         std::function<std::string(const Work&)> work,
         std::function<void()> done
     );
-    void serve(const std::stop_token& stopped);
+    void serve(Lane& lane, const std::stop_token& stopped);
+    // The job on the progress line; null when there is none.
+    [[nodiscard]] const Entry* shown() const;
     void deliver(const std::shared_ptr<Entry>& entry);
 
     std::vector<std::shared_ptr<Entry>> entries_;  // GUI thread: waiting or running
     std::mutex mutex_;
-    std::condition_variable_any wake_;
-    std::deque<std::shared_ptr<Entry>> waiting_;
+    Lane long_;
+    Lane quick_;
     std::vector<std::jthread> workers_;
 };
 

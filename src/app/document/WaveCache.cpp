@@ -73,8 +73,9 @@ void WaveCache::build(const Take& take)
         return std::make_shared<const Peaks>(std::move(*built));
     };
     jobs_.run(
-        tr("Drawing %1").arg(QString::fromStdString(take.name)),
-        true,
+        {.key = QStringLiteral("wave %1").arg(take.id.value),
+         .title = tr("Drawing %1").arg(QString::fromStdString(take.name)),
+         .holds = [this, sources = sources_] { return sources == sources_; }},
         this,
         work,
         [this, id = take.id](std::shared_ptr<const Peaks> built) {
@@ -106,8 +107,10 @@ std::span<const float> WaveCache::samples(TakeId take, int channel, Frames from,
     }
     if (sources_ && asked_.insert(key).second) {
         jobs_.run(
-            QString(),
-            false,
+            {.key = {},
+             .title = {},
+             .holds = [this, sources = sources_] { return sources == sources_; },
+             .isQuick = true},
             this,
             [sources = sources_, take, channel, index, half](const Work&) {
                 std::vector<float> page(static_cast<std::size_t>(kPage));

@@ -53,8 +53,7 @@ void SoundCard::open(
     // Looking for a server that is not there takes a moment, and so does letting a device go, which
     // comes first: many cannot be opened twice.
     jobs_.run(
-        QStringLiteral("sound card"),
-        false,
+        {.key = QStringLiteral("sound card"), .title = {}},
         this,
         [wanted,
          old = std::make_shared<std::unique_ptr<engine::AudioDevice>>(std::move(before)
@@ -126,8 +125,7 @@ void SoundCard::remember(const engine::DeviceChoice& choice)
 void SoundCard::look()
 {
     jobs_.run(
-        QStringLiteral("sound cards"),
-        false,
+        {.key = QStringLiteral("sound cards"), .title = {}},
         this,
         [](const Work&) { return engine::listDevices(); },
         [this](const std::vector<engine::DeviceFacts>& devices) { Q_EMIT found(devices); }

@@ -52,13 +52,22 @@ void paintWave(QPainter& painter, const std::vector<float>& sound, QRectF area, 
     painter.drawPolyline(line);
 }
 
-void paintCrossfade(QPainter& painter, QRectF zone, const SetJoin& join, double correlation)
+// How alike the sides of a join are on one microphone; 0 where it has none or cannot be read.
+double likenessAt(const std::vector<Clip>& clips, PartId join, const Sources& sources)
+{
+    const auto after = std::ranges::find(clips, join, &Clip::part);
+    return after == clips.begin() || after == clips.end()
+               ? 0.0
+               : sources.likeness(*std::prev(after), *after).value_or(0.0);
+}
+
+void paintCrossfade(QPainter& painter, QRectF zone, const SetJoin& join, double likeness)
 {
     QPainterPath out;
     QPainterPath in;
     for (int i = 0; i <= 16; ++i) {
         const double part = i / 16.0;
-        const FadeGains gains = fadeGains(join.shape, correlation, part);
+        const FadeGains gains = fadeGains(join.shape, likeness, part);
         const double x = zone.left() + part * zone.width();
         const auto y = [&](double gain) {
             return zone.bottom() - std::min(gain, 1.0) * zone.height();
@@ -97,30 +106,34 @@ const JoinPicture* JoinPictures::of(std::size_t join)
     }
     const SetJoin& what = session_.joins()[join];
     session_.jobs.run(
-        QString(),
-        false,
+        {.key = {},
+         .title = {},
+         .holds = [this,
+                   from = session_.document.song()] { return from == session_.document.song(); },
+         .isQuick = true},
         this,
         [song = session_.document.song(),
          sources = session_.document.sources(),
          tracks = set->tracks,
+         id = what.id,
          at = what.middle()](const Work&) {
             const Frames reach = toFrames(kPictureReach, song->rate);
             JoinPicture picture;
             picture.from = at - reach;
-            for (const TrackId id : tracks) {
+            for (const TrackId track : tracks) {
                 AudioBuffer sound(1, reach + reach);
                 // A take that cannot be read is drawn as silence; the song says so elsewhere.
-                (void)renderClips(song->track(id)->clips, *sources, picture.from, sound);
+                const auto& clips = song->track(track)->clips;
+                (void)renderClips(clips, *sources, picture.from, sound);
                 const auto samples = sound.channel(0);
                 picture.edited.emplace_back(samples.begin(), samples.end());
+                picture.likeness.push_back(likenessAt(clips, id, *sources));
             }
-            return std::pair{song, picture};
+            return picture;
         },
-        [this, join](std::pair<std::shared_ptr<const Song>, JoinPicture> read) {
-            if (read.first == session_.document.song()) {
-                pictures_[join] = std::move(read.second);
-                Q_EMIT changed();
-            }
+        [this, join](JoinPicture read) {
+            pictures_[join] = std::move(read);
+            Q_EMIT changed();
         }
     );
     return nullptr;
@@ -224,10 +237,7 @@ void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t join)
     );
     painter.setPen(QPen(finding != nullptr ? colours.late : colours.secondInk, 1.3));
     paintCrossfade(
-        painter,
-        zone,
-        what,
-        what.correlation.empty() ? 0.0 : static_cast<double>(what.correlation[microphone])
+        painter, zone, what, picture->likeness[std::min(microphone, picture->likeness.size() - 1)]
     );
 }
 
@@ -241,7 +251,7 @@ void ContactSheet::paintEvent(QPaintEvent*)
         painter.drawText(
             rect(),
             Qt::AlignCenter,
-            tr("No joins yet. Cut and join a mic set in Fit; every join then stands here, worst "
+            tr("No joins yet. Cut and join a take in Fit; every join then stands here, worst "
                "first.")
         );
         return;
@@ -411,12 +421,7 @@ void Loupe::paintEvent(QPaintEvent*)
         painter.drawText(label, Qt::AlignLeft | Qt::AlignVCenter, name);
     }
     painter.setPen(QPen(colours.ink, 1.6));
-    paintCrossfade(
-        painter,
-        place,
-        join,
-        join.correlation.empty() ? 0.0 : static_cast<double>(join.correlation.front())
-    );
+    paintCrossfade(painter, place, join, picture->likeness.front());
     if (place.width() >= 12.0) {
         const double half = place.left() + static_cast<double>(join.fadeMiddle) * place.width();
         painter.setBrush(colours.lane);

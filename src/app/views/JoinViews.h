@@ -9,6 +9,7 @@ namespace orthochron::app {
 // What a join sounds like on one microphone, read for drawing.
 struct JoinPicture {
     std::vector<std::vector<float>> edited;  // by track of the set, from `from` on
+    std::vector<double> likeness;            // of the two sides, by track
     Frames from;
 };
 

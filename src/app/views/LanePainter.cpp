@@ -18,7 +18,7 @@ void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
     painter.fillRect(head, session_.track() == lane.track ? colours.edge : colours.paper);
     painter.setPen(QPen(colours.hairline, 1));
     painter.drawLine(head.left() + 12, head.bottom(), head.right(), head.bottom());
-    if (lane.set.isValid()) {
+    if (lane.isOfKit) {
         painter.fillRect(
             QRect(
                 8,
@@ -39,9 +39,9 @@ void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
     if (isTall) {
         painter.setPen(colours.secondInk);
         painter.setFont(Theme::label(8));
-        const QString role = track->isLead        ? tr("lead")
-                             : lane.set.isValid() ? tr("mic set")
-                                                  : tr("track");
+        const QString role = !lane.isOfKit   ? tr("track")
+                             : track->isLead ? tr("lead")
+                                             : tr("mic set");
         painter.drawText(
             QRect(18, top + 17, 76, 14),
             Qt::AlignLeft | Qt::AlignVCenter,
@@ -119,7 +119,7 @@ void LanePainter::paintClip(
     if (to <= from) {
         return;
     }
-    const Peaks* peaks = session_.waves.peaks(clip.take);
+    const Peaks* peaks = session_.waves.peaks(clip.sound.take);
     if (peaks == nullptr) {
         return;
     }
@@ -131,7 +131,7 @@ void LanePainter::paintClip(
     const double loud = std::max(0.05, peaks->loudest());
     const double gain = 0.94 * lane.area.height() / 2.0 / 32767.0 / loud;
     const double middle = lane.area.center().y();
-    const int channel = std::max(0, clip.channel);
+    const int channel = std::max(0, clip.sound.channel);
     const int first = static_cast<int>(std::floor(lanes_.xOf(from)));
     const int last = static_cast<int>(std::ceil(lanes_.xOf(to)));
     std::vector<QLineF> lines;
@@ -139,8 +139,9 @@ void LanePainter::paintClip(
     for (int x = first; x < last; ++x) {
         const Frames songA = std::max(from, lanes_.timeAt(x));
         const Frames songB = std::min(to, lanes_.timeAt(x + 1));
-        const Frames a = clip.takeTimeOf(songA, songB);
-        const Frames b = a + (songB - songA);
+        const Frames inSound = clip.soundTimeOf(songA, songB);
+        const Frames a = clip.sound.takeTimeOf(inSound);
+        const Frames b = clip.sound.takeTimeOf(inSound + (songB - songA));
         if (b <= a || b <= Frames(0) || a >= peaks->frames()) {
             continue;
         }
@@ -165,25 +166,28 @@ bool LanePainter::paintSamples(
     Frames to
 )
 {
-    const Frames wanted = clip.takeTimeOf(from, to);
+    if (clip.sound.treatment) {
+        return false;  // its samples are not those of its take
+    }
+    const Frames wanted = clip.soundTimeOf(from, to);
     const Frames takeFrom = std::max(Frames(0), wanted - Frames(1));
     const Frames takeTo = wanted + (to - from) + Frames(1);
     if (takeTo <= takeFrom) {
         return true;
     }
     const auto samples = session_.waves.samples(
-        clip.take, std::max(0, clip.channel), takeFrom, (takeTo - takeFrom).count()
+        clip.sound.take, std::max(0, clip.sound.channel), takeFrom, (takeTo - takeFrom).count()
     );
     if (samples.empty()) {
         return false;
     }
-    const Peaks* peaks = session_.waves.peaks(clip.take);
+    const Peaks* peaks = session_.waves.peaks(clip.sound.take);
     const double gain = 0.94 * lane.area.height() / 2.0 / std::max(0.05, peaks->loudest());
     const double middle = lane.area.center().y();
     QPolygonF line;
     for (std::size_t i = 0; i < samples.size(); ++i) {
         const Frames inTake = takeFrom + Frames(static_cast<std::int64_t>(i));
-        const Frames at = clip.isReversed ? clip.end() - Frames(1) - (inTake - clip.takeStart)
+        const Frames at = clip.isReversed ? clip.end() - Frames(1) - (inTake - clip.soundStart)
                                           : inTake + clip.offset();
         line << QPointF(lanes_.xOf(at), middle - static_cast<double>(samples[i]) * gain);
     }

@@ -61,10 +61,12 @@ void LanesView::layOut()
     const Song& song = session_.song();
     for (const auto& track : song.tracks) {
         const MicSet* set = song.setOf(track->id);
-        if (track->isHidden || (set != nullptr && set->isFolded && !track->isLead)) {
+        const bool isOfKit = set != nullptr && !set->isLone();
+        if (track->isHidden || (isOfKit && set->isFolded && !track->isLead)) {
             continue;
         }
         Lane lane;
+        lane.isOfKit = isOfKit;
         lane.track = track->id;
         lane.set = set != nullptr ? set->id : SetId();
         lanes_.push_back(lane);

@@ -13,6 +13,7 @@ struct Lane {
     TrackId track;
     QRect area;  // of the sound, right of the head
     QRect head;
+    bool isOfKit = false;  // one of several microphones of its set
     bool isFirstOfSet = false;
     bool isLastOfSet = false;
     SetId set;

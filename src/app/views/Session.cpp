@@ -58,23 +58,50 @@ Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, Q
     connect(&waves, &WaveCache::changed, this, &Session::scaleChanged);
 }
 
-Frames Session::heardOn(TrackId track, Frames takeTime) const
+std::function<bool()> Session::whileThisSong() const
 {
-    const auto take = recordedTake(song(), track);
-    return heardAt(takeTime + (take ? take->offset : Frames(0)));
+    return [this, opening = document.opening()] { return opening == document.opening(); };
 }
 
-// The moment of the take that is heard at a song time.
-Frames Session::takeTimeAt(TrackId id, Frames songTime) const
+std::function<bool()> Session::whileUnedited() const
+{
+    return [this, from = document.song()] { return from == document.song(); };
+}
+
+std::optional<Frames> Session::heardOn(TrackId id, Frames takeTime) const
 {
     const auto track = song().track(id);
     for (const Clip& clip : track->clips) {
-        if (songTime >= clip.at && songTime < clip.end()) {
-            return songTime - clip.offset();
+        if (track->isMarked(clip)) {
+            if (const auto at = clip.songTimeOf(takeTime)) {
+                return at;
+            }
         }
     }
-    const auto take = recordedTake(song(), id);
-    return songTime - (take ? take->offset : Frames(0));
+    return std::nullopt;
+}
+
+std::optional<Frames> Session::takeTimeAt(TrackId id, Frames songTime) const
+{
+    const auto track = song().track(id);
+    for (const Clip& clip : track->clips) {
+        if (songTime >= clip.at && songTime < clip.end() && track->isMarked(clip)) {
+            return clip.sound.takeTimeOf(clip.soundTimeOf(songTime, songTime + Frames(1)));
+        }
+    }
+    return std::nullopt;
+}
+
+const std::vector<HeardMark>& Session::marksOf(TrackId id) const
+{
+    TrackMarks& known = marks_[id];
+    if (auto track = song().track(id); track != known.track) {
+        known.marks = track ? marksHeard(*track, track->clips, WhichMarks::EvenOff)
+                            : std::vector<HeardMark>();
+        std::ranges::stable_sort(known.marks, {}, &HeardMark::at);
+        known.track = std::move(track);
+    }
+    return known.marks;
 }
 
 void Session::say(const QString& sentence)
@@ -318,13 +345,12 @@ void Session::applyFit()
 {
     const MicSet* chosen = set();
     if (chosen == nullptr) {
-        Q_EMIT failed(tr("There is nothing to fit: import takes and make a mic set of them first"));
+        Q_EMIT failed(tr("There is nothing to fit: import takes first"));
         return;
     }
     say(tr("Cutting…"));
     jobs.run(
-        tr("Cut and join"),
-        true,
+        {.key = QStringLiteral("fit"), .title = tr("Cut and join"), .holds = whileThisSong()},
         this,
         [song = document.song(), sources = document.sources(), id = chosen->id, wanted = request](
             const Work& work
@@ -358,12 +384,11 @@ void Session::detect(std::function<void()> then)
 {
     const MicSet* chosen = set();
     if (chosen == nullptr) {
-        Q_EMIT failed(tr("Make a mic set of the tracks first; then choose its leads"));
+        Q_EMIT failed(tr("There is nothing to listen to: import takes first"));
         return;
     }
     jobs.run(
-        tr("Finding hits"),
-        true,
+        {.key = QStringLiteral("hits"), .title = tr("Finding hits"), .holds = whileThisSong()},
         this,
         [song = document.song(), sources = document.sources(), id = chosen->id](const Work& work) {
             return analyseSet(*song, id, *sources, work);
@@ -430,22 +455,24 @@ void Session::orderJoins()
 void Session::audit()
 {
     const MicSet* chosen = set();
+    jobs.drop(QStringLiteral("check joins"));
+    allFindings_.clear();
     if (chosen == nullptr || joins_.empty()) {
-        allFindings_.clear();
         orderJoins();
         Q_EMIT findingsChanged();
         return;
     }
     jobs.run(
-        tr("Checking joins"),
-        false,
+        {.key = QStringLiteral("check joins"),
+         .title = {},
+         .holds = [this, from = auditedTracks_] { return from == auditedTracks_; }},
         this,
         [song = document.song(), sources = document.sources(), id = chosen->id](const Work& work) {
-            return std::pair{song, auditSet(*song, id, *sources, work)};
+            return auditSet(*song, id, *sources, work);
         },
-        [this](std::pair<std::shared_ptr<const Song>, Result<std::vector<Finding>>> done) {
-            if (done.second) {
-                allFindings_ = std::move(*done.second);
+        [this](Result<std::vector<Finding>> done) {
+            if (done) {
+                allFindings_ = std::move(*done);
                 orderJoins();
                 Q_EMIT findingsChanged();
             }
@@ -455,7 +482,8 @@ void Session::audit()
 
 Frames Session::heardAt(Frames recorded) const
 {
-    return map_.heardAt(recorded).value_or(recorded);
+    const SetPart* holding = partHolding(parts_, recorded);
+    return holding != nullptr ? recorded + *holding->move : recorded;
 }
 
 // Nothing of the song before is meant for the one that was opened.
@@ -510,12 +538,13 @@ void Session::refreshCuts()
     auditedTracks_ = tracks;
     if (cutsChanged) {
         joins_ = chosen != nullptr ? joinsOf(song(), *chosen) : std::vector<SetJoin>();
-        map_ = chosen != nullptr ? editMapOf(song(), *chosen) : EditMap();
+        parts_ = chosen != nullptr ? partsOf(song(), *chosen) : std::vector<SetPart>();
         join_ = joins_.empty() ? 0 : std::min(join_, joins_.size() - 1);
+        jobs.drop(QStringLiteral("loudness"));
+        player.setRecordedTrim(0.0);
         if (chosen != nullptr && chosen->recipe) {
             jobs.run(
-                QStringLiteral("loudness"),
-                false,
+                {.key = QStringLiteral("loudness"), .title = {}, .holds = whileThisSong()},
                 this,
                 [song = document.song(), sources = document.sources()](const Work& work) {
                     return loudnessDifference(

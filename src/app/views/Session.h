@@ -35,6 +35,9 @@ public:
     WaveCache waves;
 
     [[nodiscard]] const Song& song() const { return *document.song(); }
+    // For what a job computes: holds until another song is opened, or until this one is edited.
+    [[nodiscard]] std::function<bool()> whileThisSong() const;
+    [[nodiscard]] std::function<bool()> whileUnedited() const;
 
     // ---- where one looks
     [[nodiscard]] const TimeScale& scale() const { return scale_; }
@@ -96,9 +99,14 @@ public:
 
     // Where a recorded moment of the chosen set is heard now, by the piece that plays it.
     [[nodiscard]] Frames heardAt(Frames recorded) const;
-    // The same from and to a moment of a track's own take.
-    [[nodiscard]] Frames heardOn(TrackId track, Frames takeTime) const;
-    [[nodiscard]] Frames takeTimeAt(TrackId track, Frames songTime) const;
+    // Where a track's clips play a moment of the take its marks are of: the first that does; none when
+    // none does.
+    [[nodiscard]] std::optional<Frames> heardOn(TrackId track, Frames takeTime) const;
+    // The moment of that take that is heard at a song time; none where its clips do not play it.
+    [[nodiscard]] std::optional<Frames> takeTimeAt(TrackId track, Frames songTime) const;
+
+    // A track's marks wherever its clips play them, those that are off too; in order of song time.
+    [[nodiscard]] const std::vector<HeardMark>& marksOf(TrackId track) const;
 
     void say(const QString& sentence);  // in the status line
 
@@ -139,7 +147,7 @@ private:
         bool operator==(const JudgedBy&) const = default;
     };
     JudgedBy judgedBy_;
-    EditMap map_;
+    std::vector<SetPart> parts_;
     TrackId focusLead_;
     SectionId focusSection_;
 
@@ -150,6 +158,11 @@ private:
     std::vector<Finding> allFindings_;
     std::vector<std::size_t> worstFirst_;
     std::vector<std::shared_ptr<const Track>> auditedTracks_;
+    struct TrackMarks {
+        std::shared_ptr<const Track> track;  // as it was when they were looked for
+        std::vector<HeardMark> marks;
+    };
+    mutable std::map<TrackId, TrackMarks> marks_;
 };
 
 // "17 · 3" and "+12 ms" apart, as the place is said everywhere.

@@ -316,7 +316,7 @@ bool MainWindow::runEdit(Command command)
     case Command::MakeSet: takes_->makeSet(); return true;
     case Command::OpenSet: takes_->openSet(); return true;
     case Command::FoldSet:
-        if (const MicSet* set = session_.set()) {
+        if (const MicSet* set = session_.set(); set != nullptr && !set->isLone()) {
             document.apply(
                 foldSet(song, set->id, !set->isFolded),
                 set->isFolded ? tr("Unfold mic set") : tr("Fold mic set")

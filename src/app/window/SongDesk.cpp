@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include "app/controls/Counted.h"
 #include "app/controls/Question.h"
 #include "app/window/UnsavedDialog.h"
 #include "core/demo/DemoSong.h"
@@ -177,6 +178,13 @@ void SongDesk::open(const QString& path)
 void SongDesk::afterOpening()
 {
     session_.zoomToAll();
+    if (const int guessed = session_.document.guessedClips(); guessed > 0) {
+        session_.say(
+            tr("This song was saved by an older version: what belongs together was told by "
+               "place and length, and guessed for %1. Look at the mic sets once.")
+                .arg(counted(guessed, tr("clip"), tr("clips")))
+        );
+    }
     if (!session_.document.troubles().empty()) {
         Q_EMIT session_.failed(QString::fromStdString(session_.document.troubles().front().sentence)
         );
@@ -189,8 +197,7 @@ void SongDesk::afterOpening()
 void SongDesk::checkTakes()
 {
     session_.jobs.run(
-        tr("Checking the takes"),
-        false,
+        {.key = QStringLiteral("check takes"), .title = {}, .holds = session_.whileThisSong()},
         this,
         [song = session_.document.song(), folder = session_.document.songFolder()](const Work& work
         ) { return orthochron::checkTakes(*song, folder, KnownHashes::ofUser(), work); },
@@ -200,7 +207,7 @@ void SongDesk::checkTakes()
             }
             auto fresh = *troubles;
             std::erase_if(fresh, [&](const TakeTrouble& trouble) {
-                // Another song may be open by now, or the take found elsewhere.
+                // The take may be found elsewhere by now.
                 const Take* before = checked->take(trouble.take);
                 const Take* now = session_.song().take(trouble.take);
                 return now == nullptr || *now != *before ||
@@ -247,8 +254,7 @@ void SongDesk::openDemo()
     const QString folder =
         QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/demo");
     session_.jobs.run(
-        tr("Recording the demo song"),
-        true,
+        {.key = QStringLiteral("demo"), .title = tr("Recording the demo song")},
         this,
         [folder = folder.toStdString()](const Work& work) -> Result<std::filesystem::path> {
             // One that was edited is the user's own: a fresh one goes beside it.

@@ -118,14 +118,21 @@ Result<JoinSound> soundOf(const AuditInput& input, std::size_t index, int microp
     if (auto read = input.edited(microphone, first, sound.edited); !read) {
         return tl::unexpected(read.error());
     }
-    if (auto read = input.recorded(microphone, first - pieceBefore.move, sound.before); !read) {
+    const auto readSide = [&](bool isLater, Samples& side) -> Result<void> {
+        if (input.side) {
+            return input.side(microphone, index, isLater, first, side);
+        }
+        const EditMap::Piece& piece = isLater ? pieceAfter : pieceBefore;
+        auto read = input.recorded(microphone, first - piece.move, side);
+        scale(side, piece.gain);
+        return read;
+    };
+    if (auto read = readSide(false, sound.before); !read) {
         return tl::unexpected(read.error());
     }
-    if (auto read = input.recorded(microphone, first - pieceAfter.move, sound.after); !read) {
+    if (auto read = readSide(true, sound.after); !read) {
         return tl::unexpected(read.error());
     }
-    scale(sound.before, pieceBefore.gain);
-    scale(sound.after, pieceAfter.gain);
     return sound;
 }
 
@@ -277,10 +284,14 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
 {
     std::vector<Finding> findings;
     const EditMap::Join& join = input.map.joins[index];
-    if (!input.map.pieces[join.before].isPlain || !input.map.pieces[join.before + 1].isPlain) {
+    const EditMap::Piece& before = input.map.pieces[join.before];
+    const EditMap::Piece& after = input.map.pieces[join.before + 1];
+    if (!before.isHeard || !after.isHeard) {
         return findings;
     }
-    checkAttacks(input.map, index, findings);
+    if (before.isPlain && after.isPlain) {
+        checkAttacks(input.map, index, findings);
+    }
     const Frames at = join.at;
     const auto reach =
         static_cast<std::size_t>(toFrames(milliseconds(0.5), input.map.rate).count()) + 2;

@@ -40,7 +40,8 @@ struct EditMap {
         Frames to;
         Frames move;  // song time less recorded time
         double gain = 1.0;
-        bool isPlain = true;  // sounds as recorded; muted and reversed pieces are not checked
+        bool isPlain = true;  // sounds as recorded: only then is it known where its hits are
+        bool isHeard = true;  // joins of muted pieces are not checked
     };
     struct Join {
         Frames at;
@@ -65,11 +66,17 @@ struct EditMap {
 using MicrophoneReader =
     std::function<Result<void>(int microphone, Frames from, std::span<float> into)>;
 
+// Reads what one side of a join would sound like by itself, beyond its edge too.
+using SideReader = std::function<Result<void>(
+    int microphone, std::size_t join, bool isLater, Frames from, std::span<float> into
+)>;
+
 struct AuditInput {
     const EditMap& map;
     int microphones = 0;
     MicrophoneReader edited;    // song time
-    MicrophoneReader recorded;  // recorded time
+    MicrophoneReader recorded;  // recorded time; what is not looked at in checkJoins
+    SideReader side = {};       // song time; none: what was recorded, moved as the map says
 };
 
 // Says of each finding how loud what is wrong is against the music around it. Errors: the readers'.

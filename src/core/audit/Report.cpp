@@ -27,9 +27,11 @@ void addHits(EditReport& report, const Song& song, const MicSet& set)
     }
     const SetHits hits = hitsOf(song, set);
     const Performance performance = judgeSet(song, hits, request);
-    const EditMap map = editMapOf(song, set);
+    const auto parts = partsOf(song, set);
     for (const JudgedHit& hit : performance.hits) {
-        const Frames heard = map.heardAt(hit.played.beatPoint).value_or(hit.played.beatPoint);
+        const SetPart* holding = partHolding(parts, hit.played.start);
+        const Frames move = holding != nullptr ? *holding->move : Frames(0);
+        const Frames heard = hit.played.beatPoint + move;
         EditReport::Hit each;
         each.lead = song.track(hits.leads[static_cast<std::size_t>(hit.played.lead)])->name;
         each.bar = hit.line.bar;
@@ -208,7 +210,7 @@ Result<EditReport> reportOf(const Song& song, SetId id, const Sources& sources, 
     }
     EditReport report;
     report.song = song.name;
-    report.set = set->name;
+    report.set = song.nameOf(*set);
     addHits(report, song, *set);
     for (const SetJoin& join : joinsOf(song, *set)) {
         report.joins.push_back(

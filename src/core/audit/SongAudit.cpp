@@ -1,7 +1,7 @@
 #include "core/audit/SongAudit.h"
 
 #include "core/edits/FitEdits.h"
-#include "core/edits/MarkEdits.h"
+#include "core/edits/Pieces.h"
 #include "core/render/Render.h"
 
 #include <algorithm>
@@ -9,38 +9,59 @@
 
 namespace orthochron {
 
+namespace {
+
+// What the moves of an edit are counted from: the clips before the first fit, or, where none was made,
+// each track's take as it was first laid.
+std::vector<std::vector<Clip>> wholeTakes(const Song& song, const MicSet& set)
+{
+    if (set.recipe) {
+        return recordedClips(song, set);
+    }
+    std::vector<std::vector<Clip>> takes;
+    for (const TrackId id : set.tracks) {
+        auto& clips = takes.emplace_back();
+        const auto track = song.track(id);
+        const auto first = std::ranges::find(track->clips, false, &Clip::isReversed);
+        if (first != track->clips.end()) {
+            Clip whole = *first;
+            pullStart(whole, spareBefore(song, whole));
+            pullEnd(whole, spareAfter(song, whole));
+            whole.gain = 1.0F;
+            clips.push_back(whole);
+        }
+    }
+    return takes;
+}
+
+}  // namespace
+
 EditMap editMapOf(const Song& song, const MicSet& set)
 {
     EditMap map;
     map.rate = song.rate;
-    const auto track = song.track(set.tracks.front());
-    const auto take = recordedTake(song, set.tracks.front());
-    if (!track || !take || track->clips.empty()) {
-        return map;
-    }
-    const auto& clips = track->clips;
-    const Frames recorded = take->offset;
+    const auto takes = wholeTakes(song, set);
     const auto joins = joinsOf(song, set);
     auto join = joins.begin();
-    for (std::size_t i = 0; i < clips.size(); ++i) {
-        const Clip& clip = clips[i];
-        if (join != joins.end() && join->index == i) {
+    for (const SetPart& part : partsOf(song, set, takes)) {
+        if (join != joins.end() && join->id == part.id && !map.pieces.empty()) {
             map.joins.push_back({join->at, join->length, map.pieces.size() - 1});
             ++join;
-        } else if (i > 0 && clips[i - 1].end() >= clip.at) {
-            map.pieces.back().to = clip.end();  // goes on as before
+        } else if (!map.pieces.empty() && map.pieces.back().to >= part.from) {
+            map.pieces.back().to = std::max(map.pieces.back().to, part.to);  // goes on as before
             continue;
         }
         map.pieces.push_back(
-            {clip.at,
-             clip.end(),
-             clip.offset() - recorded,
-             static_cast<double>(clip.gain),
-             !clip.isMuted && !clip.isReversed}
+            {part.from,
+             part.to,
+             part.move.value_or(Frames(0)),
+             part.gain,
+             !part.isMuted && !part.isReversed && part.move.has_value(),
+             !part.isMuted}
         );
     }
-    map.length = clips.back().end();
-    for (const PlayedHit& hit : hitsOf(song, set).hits) {
+    map.length = map.pieces.empty() ? Frames(0) : map.pieces.back().to;
+    for (const PlayedHit& hit : hitsOf(song, set, takes).hits) {
         if (const auto heard = map.heardAt(hit.start)) {
             map.hits.push_back({hit.start, *heard - hit.start});
         }
@@ -50,48 +71,67 @@ EditMap editMapOf(const Song& song, const MicSet& set)
 
 namespace {
 
-struct SetSound {
-    std::vector<std::shared_ptr<const Track>> tracks;
-    std::vector<std::vector<Clip>> recorded;
-};
-
-SetSound soundOf(const Song& song, const MicSet& set)
-{
-    SetSound sound;
-    for (const TrackId id : set.tracks) {
-        sound.tracks.push_back(song.track(id));
+// A set as it sounds, and the sides of its joins by themselves.
+class SetSound {
+public:
+    SetSound(const Song& song, const MicSet& set, const Sources& sources)
+        : joins_(joinsOf(song, set)), sources_(sources)
+    {
+        for (const TrackId id : set.tracks) {
+            tracks_.push_back(song.track(id));
+        }
     }
-    sound.recorded = recordedClips(song, set);
-    return sound;
-}
 
-MicrophoneReader
-readerOf(std::function<std::span<const Clip>(std::size_t)> clips, const Sources& sources)
-{
-    return [clips = std::move(clips),
-            &sources](int microphone, Frames from, std::span<float> into) -> Result<void> {
+    [[nodiscard]] AuditInput input(const EditMap& map) const
+    {
+        return {
+            map,
+            static_cast<int>(tracks_.size()),
+            [this](int m, Frames from, std::span<float> into) { return edited(m, from, into); },
+            {},
+            [this](int m, std::size_t join, bool isLater, Frames from, std::span<float> into) {
+                return side(m, joins_[join], isLater, from, into);
+            }};
+    }
+
+private:
+    Result<void> edited(int microphone, Frames from, std::span<float> into) const
+    {
         AudioBuffer sound(1, Frames(static_cast<std::int64_t>(into.size())));
-        auto rendered =
-            renderClips(clips(static_cast<std::size_t>(microphone)), sources, from, sound);
+        const auto& clips = tracks_[static_cast<std::size_t>(microphone)]->clips;
+        auto rendered = renderClips(clips, sources_, from, sound);
         std::ranges::copy(sound.channel(0), into.begin());
         return rendered;
-    };
-}
+    }
 
-AuditInput inputOf(const EditMap& map, const SetSound& sound, const Sources& sources)
-{
-    return {
-        map,
-        static_cast<int>(sound.tracks.size()),
-        readerOf(
-            [&sound](std::size_t m) -> std::span<const Clip> { return sound.tracks[m]->clips; },
-            sources
-        ),
-        readerOf(
-            [&sound](std::size_t m) -> std::span<const Clip> { return sound.recorded[m]; }, sources
-        ),
-    };
-}
+    Result<void> side(
+        int microphone, const SetJoin& join, bool isLater, Frames from, std::span<float> into
+    ) const
+    {
+        const auto& clips = tracks_[static_cast<std::size_t>(microphone)]->clips;
+        const auto clip =
+            std::ranges::find(clips, isLater ? join.id : join.before, [](const Clip& each) {
+                return each.part.isValid() ? each.part : PartId{each.id.value};
+            });
+        if (clip == clips.end()) {
+            // Its take is not there: it is silent, and nothing is amiss with that.
+            return edited(microphone, from, into);
+        }
+        const Frames to = from + Frames(static_cast<std::int64_t>(into.size()));
+        auto read = sources_.read(clip->sound, clip->soundTimeOf(from, to), into);
+        if (clip->isReversed) {
+            std::ranges::reverse(into);
+        }
+        for (float& sample : into) {
+            sample *= clip->gain;
+        }
+        return read;
+    }
+
+    std::vector<SetJoin> joins_;
+    std::vector<std::shared_ptr<const Track>> tracks_;
+    const Sources& sources_;
+};
 
 Result<const MicSet*> known(const Song& song, SetId id)
 {
@@ -112,23 +152,26 @@ auditSet(const Song& song, SetId id, const Sources& sources, const Work& work)
         return tl::unexpected(set.error());
     }
     const EditMap map = editMapOf(song, **set);
-    const SetSound sound = soundOf(song, **set);
-    return checkJoins(inputOf(map, sound, sources), work);
+    const SetSound sound(song, **set, sources);
+    return checkJoins(sound.input(map), work);
 }
 
 Result<std::vector<Finding>>
-auditJoin(const Song& song, SetId id, std::size_t join, const Sources& sources)
+auditJoin(const Song& song, SetId id, PartId join, const Sources& sources)
 {
     const auto set = known(song, id);
     if (!set) {
         return tl::unexpected(set.error());
     }
+    const auto joins = joinsOf(song, **set);
+    const auto place =
+        static_cast<std::size_t>(std::ranges::find(joins, join, &SetJoin::id) - joins.begin());
     const EditMap map = editMapOf(song, **set);
-    if (join >= map.joins.size()) {
+    if (place >= map.joins.size()) {
         return badArgument("there is no such join");
     }
-    const SetSound sound = soundOf(song, **set);
-    return checkJoin(inputOf(map, sound, sources), join);
+    const SetSound sound(song, **set, sources);
+    return checkJoin(sound.input(map), place);
 }
 
 bool isAccepted(const Song& song, const Finding& finding)
@@ -152,7 +195,7 @@ Song acceptFinding(const Song& song, const Finding& finding)
 namespace {
 
 // How bad a join is: what is found counts most, then how unlike its sides are.
-double badness(const Song& song, SetId set, std::size_t join, const Sources& sources)
+double badness(const Song& song, SetId set, PartId join, const Sources& sources)
 {
     const auto findings = auditJoin(song, set, join, sources);
     if (!findings) {
@@ -167,29 +210,36 @@ double badness(const Song& song, SetId set, std::size_t join, const Sources& sou
         default: bad += 100.0; break;
         }
     }
-    const auto joins = joinsOf(song, *song.set(set));
-    for (const float alike : joins[join].correlation) {
-        bad += 0.5 * (1.0 - static_cast<double>(alike)) /
-               static_cast<double>(joins[join].correlation.size());
+    const MicSet& microphones = *song.set(set);
+    for (const TrackId id : microphones.tracks) {
+        const auto& clips = song.track(id)->clips;
+        const auto after = std::ranges::find(clips, join, &Clip::part);
+        if (after == clips.end() || after == clips.begin()) {
+            continue;
+        }
+        const auto likeness = sources.likeness(*std::prev(after), *after);
+        bad +=
+            0.5 * (1.0 - likeness.value_or(0.0)) / static_cast<double>(microphones.tracks.size());
     }
     return bad;
 }
 
 }  // namespace
 
-Result<Song> mendJoin(const Song& song, SetId id, std::size_t index, const Sources& sources)
+Result<Song> mendJoin(const Song& song, SetId id, PartId which, const Sources& sources)
 {
     const auto set = known(song, id);
     if (!set) {
         return tl::unexpected(set.error());
     }
     const auto joins = joinsOf(song, **set);
-    if (index >= joins.size()) {
+    const auto found = std::ranges::find(joins, which, &SetJoin::id);
+    if (found == joins.end()) {
         return badArgument("there is no such join");
     }
-    const SetJoin& join = joins[index];
+    const SetJoin& join = *found;
     std::optional<Song> best;
-    double least = badness(song, id, index, sources);
+    double least = badness(song, id, which, sources);
     const Frames usual = toFrames(milliseconds(5.0), song.rate);
     for (const double lengthMs : {0.0, 3.0, 5.0, 10.0, 20.0}) {
         const Frames length = lengthMs > 0.0 ? toFrames(milliseconds(lengthMs), song.rate)
@@ -198,11 +248,11 @@ Result<Song> mendJoin(const Song& song, SetId id, std::size_t index, const Sourc
             for (const FadeShape shape : {FadeShape::Matched, FadeShape::EqualPower}) {
                 const Frames shift = toFrames(milliseconds(shiftMs), song.rate);
                 const JoinChange change{length, shape, join.at + join.length - length + shift};
-                auto tried = changeJoin(song, id, join.index, change, sources);
+                auto tried = changeJoin(song, id, join.id, change);
                 if (!tried) {
                     return tried;
                 }
-                if (const double bad = badness(*tried, id, index, sources); bad < least - 0.05) {
+                if (const double bad = badness(*tried, id, which, sources); bad < least - 0.05) {
                     least = bad;
                     best = std::move(*tried);
                 }

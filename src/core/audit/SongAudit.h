@@ -5,8 +5,8 @@
 
 namespace orthochron {
 
-// A set's edit as a map to be checked: pieces, joins and hits from its clips and marks. Recorded
-// time is counted as the first track's first recorded clip lies.
+// A set's edit as a map to be checked: pieces, joins (those of joinsOf, in their order) and hits from
+// its clips and marks.
 [[nodiscard]] EditMap editMapOf(const Song& song, const MicSet& set);
 
 // Checks every join of a set as it is rendered. `Finding::join` is an index into joinsOf.
@@ -15,7 +15,7 @@ auditSet(const Song& song, SetId id, const Sources& sources, const Work& work = 
 
 // The findings of one join, for the loupe.
 [[nodiscard]] Result<std::vector<Finding>>
-auditJoin(const Song& song, SetId id, std::size_t join, const Sources& sources);
+auditJoin(const Song& song, SetId id, PartId join, const Sources& sources);
 
 [[nodiscard]] bool isAccepted(const Song& song, const Finding& finding);
 [[nodiscard]] Song acceptFinding(const Song& song, const Finding& finding);
@@ -23,6 +23,6 @@ auditJoin(const Song& song, SetId id, std::size_t join, const Sources& sources);
 // Tries other places, lengths and shapes for a join and keeps what measures best: fewest and
 // smallest findings first, then the least mismatch. Errors: BadArgument when nothing is better.
 [[nodiscard]] Result<Song>
-mendJoin(const Song& song, SetId id, std::size_t index, const Sources& sources);
+mendJoin(const Song& song, SetId id, PartId join, const Sources& sources);
 
 }  // namespace orthochron

@@ -2,7 +2,7 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
-#include "core/edits/MarkEdits.h"
+#include "core/edits/SetParts.h"
 
 #include <algorithm>
 
@@ -16,12 +16,13 @@ constexpr double kClear = 0.12;  // -18 dB against the loud blows of its microph
 std::vector<Frames> markedTimes(const Song& song, const MicSet& set)
 {
     std::vector<Frames> times;
-    for (const TrackId id : set.tracks) {
-        const auto track = song.track(id);
-        const auto take = recordedTake(song, id);
-        if (track->isLead && take) {
-            for (const Mark& mark : track->marks) {
-                times.push_back(mark.at + take->offset);
+    const auto recorded = recordedClips(song, set);
+    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+        const auto track = song.track(set.tracks[t]);
+        if (song.isLead(*track)) {
+            // One that was switched off was heard, and judged.
+            for (const HeardMark& heard : marksHeard(*track, recorded[t], WhichMarks::EvenOff)) {
+                times.push_back(heard.at);
             }
         }
     }
@@ -29,20 +30,35 @@ std::vector<Frames> markedTimes(const Song& song, const MicSet& set)
     return times;
 }
 
+// The attacks of a microphone that is no lead, where its recorded clips play them.
 Result<std::vector<UnheardHit>> attacksOf(
-    const Song& song, TrackId id, const TrackTake& take, const Sources& sources, const Work& work
+    const Song& song,
+    Track track,
+    const std::vector<Clip>& recorded,
+    const Sources& sources,
+    const Work& work
 )
 {
-    const auto analysis =
-        analyseOnsets(sources.channel(take.take, take.channel), song.rate, {work.stop, {}});
+    const auto analysis = analyseOnsets(
+        sources.channel(track.markedTake, track.markedChannel), song.rate, {work.stop, {}}
+    );
     if (!analysis) {
         return tl::unexpected(analysis.error());
     }
-    std::vector<UnheardHit> attacks;
+    track.marks.clear();
     for (const OnsetCandidate& candidate : analysis->candidates) {
         if (candidate.onset.strength >= kClear && candidate.riseDecibels >= 6.0) {
-            attacks.push_back({id, candidate.onset.at + take.offset, candidate.onset.strength});
+            Mark mark;
+            mark.at = candidate.onset.at;
+            mark.beatPoint = candidate.onset.at;
+            mark.strength = candidate.onset.strength;
+            track.marks.push_back(mark);
         }
+    }
+    std::ranges::sort(track.marks, {}, &Mark::at);
+    std::vector<UnheardHit> attacks;
+    for (const HeardMark& heard : marksHeard(track, recorded)) {
+        attacks.push_back({track.id, heard.at, heard.mark->strength});
     }
     return attacks;
 }
@@ -57,12 +73,13 @@ findUnheard(const Song& song, SetId id, const Sources& sources, const Work& work
         return badArgument("the mic set is not in the song");
     }
     const auto marked = markedTimes(song, *set);
+    const auto recorded = recordedClips(song, *set);
     const Frames apart = toFrames(kOneBlow, song.rate);
     std::vector<Result<std::vector<UnheardHit>>> heard(set->tracks.size());
     tbb::parallel_for(std::size_t{0}, heard.size(), [&](std::size_t t) {
-        const auto take = recordedTake(song, set->tracks[t]);
-        if (take && !song.track(set->tracks[t])->isLead && !work.stopped()) {
-            heard[t] = attacksOf(song, set->tracks[t], *take, sources, work);
+        const auto track = song.track(set->tracks[t]);
+        if (track->markedTake.isValid() && !song.isLead(*track) && !work.stopped()) {
+            heard[t] = attacksOf(song, *track, recorded[t], sources, work);
         }
     });
     if (work.stopped()) {

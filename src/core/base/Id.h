@@ -18,6 +18,7 @@ struct Id {
 using TakeId = Id<struct TakeTag>;
 using TrackId = Id<struct TrackTag>;
 using ClipId = Id<struct ClipTag>;
+using PartId = Id<struct PartTag>;
 using SetId = Id<struct SetTag>;
 using MarkId = Id<struct MarkTag>;
 using SectionId = Id<struct SectionTag>;

@@ -7,6 +7,7 @@
 #include "core/time/Grid.h"
 
 #include <algorithm>
+#include <unordered_set>
 
 namespace orthochron {
 
@@ -52,12 +53,12 @@ Result<Chosen> freeOf(const Song& song, const ClipChoice& choice)
 ClipChoice withTheirSet(const Song& song, const ClipChoice& choice)
 {
     Chosen chosen = chosenOf(song, choice);
-    std::map<SetId, std::set<std::pair<Frames, Frames>>> spans;
+    std::map<SetId, std::unordered_set<PartId>> parts;
     for (const auto& [id, clips] : chosen) {
-        if (const MicSet* set = song.setOf(id)) {
+        if (const MicSet* set = song.setOf(id); set != nullptr && !set->isLone()) {
             for (const Clip& clip : song.track(id)->clips) {
-                if (clips.contains(clip.id)) {
-                    spans[set->id].insert({clip.at, clip.end()});
+                if (clips.contains(clip.id) && clip.part.isValid()) {
+                    parts[set->id].insert(clip.part);
                 }
             }
         }
@@ -66,11 +67,10 @@ ClipChoice withTheirSet(const Song& song, const ClipChoice& choice)
     for (const auto& track : song.tracks) {
         const MicSet* set = song.setOf(track->id);
         const auto own = chosen.find(track->id);
-        const auto wanted = set != nullptr ? spans.find(set->id) : spans.end();
+        const auto wanted = set != nullptr ? parts.find(set->id) : parts.end();
         for (const Clip& clip : track->clips) {
             const bool isOwn = own != chosen.end() && own->second.contains(clip.id);
-            const bool isTheirs =
-                wanted != spans.end() && wanted->second.contains({clip.at, clip.end()});
+            const bool isTheirs = wanted != parts.end() && wanted->second.contains(clip.part);
             if (isOwn || isTheirs) {
                 all.push_back(clip.id);
             }
@@ -141,19 +141,13 @@ std::vector<Frames> markTimes(const Song& song, const MicSet& set, Span within, 
     std::vector<Frames> times;
     for (const TrackId id : set.tracks) {
         const auto track = song.track(id);
-        if (!track || !track->isLead) {
+        if (!track || !song.isLead(*track)) {
             continue;
         }
-        for (const Clip& clip : track->clips) {
-            if (clip.isReversed) {
-                continue;
-            }
-            for (const Mark& mark : track->marks) {
-                const Frames at = mark.at + clip.offset() - leadIn;
-                if (mark.isOn && mark.at >= clip.takeStart &&
-                    mark.at < clip.takeStart + clip.length && at > within.from && at < within.to) {
-                    times.push_back(at);
-                }
+        for (const HeardMark& heard : marksHeard(*track, track->clips)) {
+            const Frames at = heard.at - leadIn;
+            if (at > within.from && at < within.to) {
+                times.push_back(at);
             }
         }
     }

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <list>
 #include <map>
 #include <set>
 
@@ -13,52 +14,80 @@ namespace {
 
 constexpr Frames kShortest{16};  // no edit leaves a clip shorter than this
 
-// The tracks an edit opens, taken apart, and how they are put together again.
+// A set an edit opens: all its tracks taken apart, so that what comes later can move on all alike.
+struct OpenSet {
+    std::vector<TrackId> tracks;
+    std::vector<std::vector<Piece>> pieces;
+    std::map<PartId, Span> parts;  // those chosen, of the microphone that has most of each
+};
+
+// The sets an edit opens, and how they are put together again.
 class HandEdit {
 public:
-    explicit HandEdit(const Song& song) : song_(song) {}
+    HandEdit(const Song& song, Chosen chosen)
+        : song_(song), chosen_(std::move(chosen)), ids_(song_.lastId)
+    {
+        for (const auto& [id, clips] : chosen_) {
+            open(id);
+        }
+        for (OpenSet& set : sets_) {
+            for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+                for (const Piece& piece : set.pieces[t]) {
+                    if (isChosen(set.tracks[t], piece.clip)) {
+                        const Span own{piece.clip.at, piece.clip.end()};
+                        Span& span = set.parts.try_emplace(piece.clip.part, own).first->second;
+                        span.from = std::min(span.from, own.from);
+                        span.to = std::max(span.to, own.to);
+                    }
+                }
+            }
+        }
+    }
+    HandEdit(const HandEdit&) = delete;
+    HandEdit& operator=(const HandEdit&) = delete;
 
+    // The set of a track, with all its tracks.
+    OpenSet& open(TrackId id)
+    {
+        for (OpenSet& set : sets_) {
+            if (std::ranges::find(set.tracks, id) != set.tracks.end()) {
+                return set;
+            }
+        }
+        const MicSet* set = song_.setOf(id);
+        OpenSet& opened = sets_.emplace_back();
+        opened.tracks = set != nullptr ? set->tracks : std::vector{id};
+        for (const TrackId track : opened.tracks) {
+            opened.pieces.push_back(takenApart(song_.track(track)->clips));
+        }
+        return opened;
+    }
     [[nodiscard]] std::vector<Piece>& pieces(TrackId id)
     {
-        const auto [found, isNew] = opened_.try_emplace(id);
-        if (isNew) {
-            found->second = takenApart(song_.track(id)->clips);
-        }
-        return found->second;
+        OpenSet& set = open(id);
+        const auto place = std::ranges::find(set.tracks, id) - set.tracks.begin();
+        return set.pieces[static_cast<std::size_t>(place)];
     }
-    [[nodiscard]] std::uint32_t& lastId() { return song_.lastId; }
-    [[nodiscard]] ClipId newId() { return ClipId{++song_.lastId}; }
+    [[nodiscard]] std::list<OpenSet>& sets() { return sets_; }
+    [[nodiscard]] bool isChosen(TrackId track, const Clip& clip) const
+    {
+        const auto own = chosen_.find(track);
+        return own != chosen_.end() && own->second.contains(clip.id);
+    }
+    [[nodiscard]] NewIds& ids() { return ids_; }
     [[nodiscard]] const Song& song() const { return song_; }
 
-    [[nodiscard]] Result<Song> finish(const HandJoin& join, const Sources& sources)
+    [[nodiscard]] Song finish(const HandJoin& join)
     {
-        std::map<SetId, std::vector<TrackId>> sets;
-        std::vector<std::vector<TrackId>> groups;
-        for (const auto& [id, pieces] : opened_) {
-            if (const MicSet* set = song_.setOf(id)) {
-                sets[set->id].push_back(id);
-            } else {
-                groups.push_back({id});
-            }
-        }
-        for (const auto& [set, tracks] : sets) {
-            groups.push_back(tracks);
-        }
-        for (const auto& group : groups) {
-            std::vector<std::vector<Piece>> pieces;
-            pieces.reserve(group.size());
-            for (const TrackId id : group) {
-                pieces.push_back(std::move(opened_.at(id)));
-            }
-            auto clips = putTogether(song_, std::move(pieces), join);
-            for (std::size_t t = 0; t < group.size(); ++t) {
-                Track track = *song_.track(group[t]);
-                const auto before = takenApart(track.clips);
-                track.clips = std::move(clips[t]);
-                if (auto measured = measureJoins(track.clips, before, sources); !measured) {
-                    return tl::unexpected(measured.error());
+        for (OpenSet& set : sets_) {
+            auto clips = putTogether(song_, std::move(set.pieces), join);
+            for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+                const auto before = song_.track(set.tracks[t]);
+                if (clips[t] != before->clips) {
+                    Track track = *before;
+                    track.clips = std::move(clips[t]);
+                    putTrack(song_, std::move(track));
                 }
-                putTrack(song_, std::move(track));
             }
         }
         return song_;
@@ -66,48 +95,62 @@ public:
 
 private:
     Song song_;
-    std::map<TrackId, std::vector<Piece>> opened_;
+    Chosen chosen_;
+    NewIds ids_;
+    std::list<OpenSet> sets_;
 };
 
 // Takes the chosen pieces out of a track.
-std::vector<Piece> takenOut(std::vector<Piece>& pieces, const std::set<ClipId>& chosen)
+template<class IsChosen>
+std::vector<Piece> takenOut(std::vector<Piece>& pieces, const IsChosen& isChosen)
 {
     std::vector<Piece> taken;
     std::vector<Piece> left;
     for (Piece& piece : pieces) {
-        (chosen.contains(piece.clip.id) ? taken : left).push_back(piece);
+        (isChosen(piece.clip) ? taken : left).push_back(piece);
     }
     pieces = std::move(left);
     return taken;
 }
 
-// Takes out what begins at or after `from`. Errors: BadArgument when something of it is locked.
-Result<std::vector<Piece>> takenFrom(std::vector<Piece>& pieces, Frames from)
-{
-    std::set<ClipId> later;
-    for (const Piece& piece : pieces) {
-        if (piece.clip.at >= from) {
-            if (piece.clip.isLocked) {
-                return badArgument("a locked clip lies in what would move along; unlock it first");
-            }
-            later.insert(piece.clip.id);
-        }
-    }
-    return takenOut(pieces, later);
-}
+constexpr const char* kLockedAlong = "a locked clip lies in what would move along; unlock it first";
 
-// Moves what begins at or after `from`. Errors: BadArgument when something locked would move.
-Result<void> shiftFrom(std::vector<Piece>& pieces, Frames from, Frames by)
+// From `from` on all moves by `by`.
+struct Shift {
+    Frames from;
+    Frames by;
+};
+
+// Moves what lies after each of some shifts, ascending by `from`, by all those before it.
+// Errors: BadArgument when something locked would move.
+Result<void> shiftAlong(std::vector<Piece>& pieces, const std::vector<Shift>& shifts)
 {
+    auto next = shifts.begin();
+    Frames by{0};
     for (Piece& piece : pieces) {
-        if (piece.clip.at < from || by == Frames(0)) {
+        for (; next != shifts.end() && next->from <= piece.clip.at; ++next) {
+            by += next->by;
+        }
+        if (by == Frames(0)) {
             continue;
         }
         if (piece.clip.isLocked) {
-            return badArgument("a locked clip lies in what would move along; unlock it first");
+            return badArgument(kLockedAlong);
         }
         piece.clip.at += by;
         piece.clip.byHand = true;
+    }
+    return {};
+}
+
+// The same on all microphones of a set, whatever each has of what was changed.
+Result<void> shiftAlong(OpenSet& set, std::vector<Shift> shifts)
+{
+    std::ranges::sort(shifts, {}, &Shift::from);
+    for (auto& pieces : set.pieces) {
+        if (auto shifted = shiftAlong(pieces, shifts); !shifted) {
+            return shifted;
+        }
     }
     return {};
 }
@@ -136,8 +179,7 @@ Result<Song> splitClips(
     const Song& song,
     const ClipChoice& choice,
     const std::vector<Frames>& times,
-    const HandSettings& settings,
-    const Sources& sources
+    const HandSettings& settings
 )
 {
     const auto chosen = freeOf(song, withTheirSet(song, choice));
@@ -146,23 +188,26 @@ Result<Song> splitClips(
     }
     std::vector<Frames> sorted = times;
     std::ranges::sort(sorted);
-    HandEdit edit(song);
+    HandEdit edit(song, *chosen);
     bool isAny = false;
     for (const auto& [id, clips] : *chosen) {
         std::vector<Piece> next;
         for (Piece piece : edit.pieces(id)) {
             if (clips.contains(piece.clip.id)) {
-                for (const Frames time : sorted) {
-                    if (time < piece.clip.at + kShortest || time > piece.clip.end() - kShortest) {
+                const PartId whole = piece.clip.part;
+                auto time = std::ranges::lower_bound(sorted, piece.clip.at + kShortest);
+                for (; time != sorted.end() && *time <= piece.clip.end() - kShortest; ++time) {
+                    if (*time < piece.clip.at + kShortest) {
                         continue;
                     }
                     Piece head = piece;
-                    pullEnd(head.clip, time - head.clip.end());
+                    pullEnd(head.clip, *time - head.clip.end());
                     head.clip.out = Fade{};
                     next.push_back(head);
-                    pullStart(piece.clip, piece.clip.at - time);
+                    pullStart(piece.clip, piece.clip.at - *time);
                     piece.clip.in = Fade{};
-                    piece.clip.id = edit.newId();
+                    piece.clip.id = edit.ids().clip();
+                    piece.clip.part = edit.ids().part(whole, time->count());
                     piece.meeting.reset();
                     isAny = true;
                 }
@@ -174,82 +219,122 @@ Result<Song> splitClips(
     if (!isAny) {
         return badArgument("no place to split lies inside the chosen clips");
     }
-    return edit.finish(settings.join, sources);
+    return edit.finish(settings.join);
 }
 
 namespace {
 
-// Moves an edge of one piece, over whatever lies there.
-Result<void> trimPiece(
-    std::vector<Piece>& pieces,
-    ClipId clip,
-    Edge edge,
-    Frames moved,
-    bool ripple,
-    std::uint32_t& lastId
-)
+// Moves an edge of one piece by what its part's edge is moved by. A microphone whose take ends
+// before the edge of its part is met by the edge only once that comes inside.
+void trimPiece(Clip& clip, const Span& part, Edge edge, Frames moved)
 {
-    auto taken = takenOut(pieces, {clip});
-    if (taken.empty()) {
-        return {};  // another of the chosen ones was pulled over it
-    }
-    Piece& piece = taken.front();
-    const Frames end = piece.clip.end();
     if (edge == Edge::Start) {
-        pullStart(piece.clip, -moved);
+        const Frames inwards = part.from + moved - clip.at;
+        pullStart(clip, clip.at == part.from ? -moved : -std::max(inwards, Frames(0)));
     } else {
-        pullEnd(piece.clip, moved);
+        const Frames outwards = part.to + moved - clip.end();
+        pullEnd(clip, clip.end() == part.to ? moved : std::min(outwards, Frames(0)));
     }
-    piece.clip.byHand = true;
-    if (ripple) {
-        // The clip stays beside its neighbour; what comes later follows its end.
-        if (edge == Edge::Start) {
-            piece.clip.at -= moved;
-        }
-        if (auto shifted = shiftFrom(pieces, end, piece.clip.end() - end); !shifted) {
-            return shifted;
+    clip.byHand = true;
+}
+
+// Of two chosen neighbours the one whose edge was pulled covers the other.
+void coverNeighbours(std::vector<Piece>& taken, Edge edge)
+{
+    for (std::size_t i = 1; i < taken.size(); ++i) {
+        Clip& before = taken[i - 1].clip;
+        Clip& after = taken[i].clip;
+        const Frames over = before.end() - after.at;
+        if (over > Frames(0) && edge == Edge::End) {
+            pullStart(after, -std::min(over, after.length));
+        } else if (over > Frames(0)) {
+            pullEnd(before, -std::min(over, before.length));
         }
     }
-    return layOver(pieces, std::move(taken), lastId);
+    std::erase_if(taken, [](const Piece& piece) { return piece.clip.length <= Frames(0); });
 }
 
 }  // namespace
 
 Result<Song> trimClips(
-    const Song& song,
-    const ClipChoice& choice,
-    Edge edge,
-    Frames by,
-    const HandSettings& settings,
-    const Sources& sources
+    const Song& song, const ClipChoice& choice, Edge edge, Frames by, const HandSettings& settings
 )
 {
     const auto chosen = freeOf(song, withTheirSet(song, choice));
     if (!chosen) {
         return tl::unexpected(chosen.error());
     }
+    HandEdit edit(song, *chosen);
     const bool isStart = edge == Edge::Start;
-    const Frames moved = limited(song, *chosen, by, [&](const Clip& clip) {
-        const Frames inside = std::max(Frames(0), clip.length - kShortest);
-        return isStart ? std::pair{-std::min(spareBefore(song, clip), clip.at), inside}
-                       : std::pair{-inside, spareAfter(song, clip)};
-    });
+    Frames low{std::numeric_limits<std::int64_t>::min() / 4};
+    Frames high{std::numeric_limits<std::int64_t>::max() / 4};
+    for (const OpenSet& set : edit.sets()) {
+        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+            for (const Piece& piece : set.pieces[t]) {
+                const Clip& clip = piece.clip;
+                if (!edit.isChosen(set.tracks[t], clip)) {
+                    continue;
+                }
+                // Only those that reach the edge of their part say how far it can be pulled.
+                const Span part = set.parts.at(clip.part);
+                const Frames inside = std::max(Frames(0), part.to - part.from - kShortest);
+                if (isStart) {
+                    // With ripple the clip stays where it is, so that the song's start is no limit.
+                    const Frames spare = spareBefore(song, clip);
+                    const Frames most = settings.ripple ? spare : std::min(spare, clip.at);
+                    high = std::min(high, inside);
+                    low = clip.at == part.from ? std::max(low, -most) : low;
+                } else {
+                    low = std::max(low, -inside);
+                    high = clip.end() == part.to ? std::min(high, spareAfter(song, clip)) : high;
+                }
+            }
+        }
+    }
+    const Frames moved = low > high ? Frames(0) : std::clamp(by, low, high);
     if (moved == Frames(0)) {
         return badArgument(
             by == Frames(0) ? "the edge was not moved" : "the take reaches no further"
         );
     }
-    HandEdit edit(song);
-    for (const auto& [id, clips] : *chosen) {
-        auto& pieces = edit.pieces(id);
-        for (const ClipId clip : clips) {
-            if (auto done = trimPiece(pieces, clip, edge, moved, settings.ripple, edit.lastId());
-                !done) {
-                return tl::unexpected(done.error());
+    for (OpenSet& set : edit.sets()) {
+        std::vector<std::vector<Piece>> taken;
+        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+            auto& own = taken.emplace_back(takenOut(set.pieces[t], [&](const Clip& clip) {
+                return edit.isChosen(set.tracks[t], clip);
+            }));
+            for (Piece& piece : own) {
+                trimPiece(piece.clip, set.parts.at(piece.clip.part), edge, moved);
+            }
+        }
+        if (settings.ripple) {
+            // A clip stays beside the one before it; what comes later follows its end.
+            const Frames longer = isStart ? -moved : moved;
+            std::vector<Shift> shifts;
+            for (const auto& [part, span] : set.parts) {
+                shifts.push_back({span.to, longer});
+            }
+            if (auto shifted = shiftAlong(set, shifts); !shifted) {
+                return tl::unexpected(shifted.error());
+            }
+            std::ranges::sort(shifts, {}, &Shift::from);
+            for (auto& own : taken) {
+                for (Piece& piece : own) {
+                    const Frames end = set.parts.at(piece.clip.part).to;
+                    const auto before =
+                        std::ranges::lower_bound(shifts, end, {}, &Shift::from) - shifts.begin();
+                    piece.clip.at += longer * before + (isStart ? longer : Frames(0));
+                }
+            }
+        }
+        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+            coverNeighbours(taken[t], edge);
+            if (auto laid = layOver(set.pieces[t], std::move(taken[t]), edit.ids()); !laid) {
+                return tl::unexpected(laid.error());
             }
         }
     }
-    return edit.finish(settings.join, sources);
+    return edit.finish(settings.join);
 }
 
 Frames slipReach(const Song& song, const ClipChoice& choice, Frames by)
@@ -260,13 +345,8 @@ Frames slipReach(const Song& song, const ClipChoice& choice, Frames by)
     });
 }
 
-Result<Song> slipClips(
-    const Song& song,
-    const ClipChoice& choice,
-    Frames by,
-    const HandSettings& settings,
-    const Sources& sources
-)
+Result<Song>
+slipClips(const Song& song, const ClipChoice& choice, Frames by, const HandSettings& settings)
 {
     const auto chosen = freeOf(song, withTheirSet(song, choice));
     if (!chosen) {
@@ -276,25 +356,20 @@ Result<Song> slipClips(
     if (moved == Frames(0)) {
         return badArgument("the take reaches no further");
     }
-    HandEdit edit(song);
+    HandEdit edit(song, *chosen);
     for (const auto& [id, clips] : *chosen) {
         for (Piece& piece : edit.pieces(id)) {
             if (clips.contains(piece.clip.id)) {
-                piece.clip.takeStart += piece.clip.isReversed ? moved : -moved;
+                piece.clip.soundStart += piece.clip.isReversed ? moved : -moved;
                 piece.clip.byHand = true;
             }
         }
     }
-    return edit.finish(settings.join, sources);
+    return edit.finish(settings.join);
 }
 
-Result<Song> moveClips(
-    const Song& song,
-    const ClipChoice& choice,
-    Frames by,
-    const HandSettings& settings,
-    const Sources& sources
-)
+Result<Song>
+moveClips(const Song& song, const ClipChoice& choice, Frames by, const HandSettings& settings)
 {
     const auto chosen = freeOf(song, withTheirSet(song, choice));
     if (!chosen) {
@@ -306,35 +381,34 @@ Result<Song> moveClips(
     if (moved == Frames(0)) {
         return badArgument("the clips are at the song's start already");
     }
-    HandEdit edit(song);
-    for (const auto& [id, clips] : *chosen) {
-        auto& pieces = edit.pieces(id);
-        auto taken = takenOut(pieces, clips);
-        if (settings.ripple) {
+    HandEdit edit(song, *chosen);
+    for (OpenSet& set : edit.sets()) {
+        Frames first{std::numeric_limits<std::int64_t>::max()};
+        for (const auto& [part, span] : set.parts) {
+            first = std::min(first, span.from);
+        }
+        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
             // What comes later is laid down with the clips, or it would lie over what was before.
-            auto along = takenFrom(pieces, taken.front().clip.at);
-            if (!along) {
-                return tl::unexpected(along.error());
+            auto taken = takenOut(set.pieces[t], [&](const Clip& clip) {
+                return edit.isChosen(set.tracks[t], clip) || (settings.ripple && clip.at >= first);
+            });
+            for (Piece& piece : taken) {
+                if (piece.clip.isLocked) {
+                    return badArgument(kLockedAlong);
+                }
+                piece.clip.at += moved;
+                piece.clip.byHand = true;
             }
-            taken.insert(taken.end(), along->begin(), along->end());
-        }
-        for (Piece& piece : taken) {
-            piece.clip.at += moved;
-            piece.clip.byHand = true;
-        }
-        if (auto laid = layOver(pieces, std::move(taken), edit.lastId()); !laid) {
-            return tl::unexpected(laid.error());
+            if (auto laid = layOver(set.pieces[t], std::move(taken), edit.ids()); !laid) {
+                return tl::unexpected(laid.error());
+            }
         }
     }
-    return edit.finish(settings.join, sources);
+    return edit.finish(settings.join);
 }
 
 Result<Song> moveToTrack(
-    const Song& song,
-    const ClipChoice& choice,
-    TrackId target,
-    const HandSettings& settings,
-    const Sources& sources
+    const Song& song, const ClipChoice& choice, TrackId target, const HandSettings& settings
 )
 {
     const auto chosen = freeOf(song, choice);
@@ -347,13 +421,14 @@ Result<Song> moveToTrack(
             track ? "the track is locked; unlock it first" : "there is no such track"
         );
     }
-    HandEdit edit(song);
+    HandEdit edit(song, *chosen);
     std::vector<Piece> moved;
     for (const auto& [id, clips] : *chosen) {
         if (id == target) {
             continue;
         }
-        for (Piece& piece : takenOut(edit.pieces(id), clips)) {
+        const auto isOwn = [&own = clips](const Clip& clip) { return own.contains(clip.id); };
+        for (Piece& piece : takenOut(edit.pieces(id), isOwn)) {
             piece.clip.byHand = true;
             moved.push_back(piece);
         }
@@ -369,10 +444,10 @@ Result<Song> moveToTrack(
             );
         }
     }
-    if (auto laid = layOver(edit.pieces(target), std::move(moved), edit.lastId()); !laid) {
+    if (auto laid = layOver(edit.pieces(target), std::move(moved), edit.ids()); !laid) {
         return tl::unexpected(laid.error());
     }
-    return edit.finish(settings.join, sources);
+    return edit.finish(settings.join);
 }
 
 std::optional<CopiedClips> copyOf(const Song& song, const ClipChoice& choice)
@@ -385,25 +460,21 @@ std::optional<CopiedClips> copyOf(const Song& song, const ClipChoice& choice)
     CopiedClips copied{{}, *span};
     for (const auto& [id, clips] : chosenOf(song, whole)) {
         auto pieces = takenApart(song.track(id)->clips);
-        copied.pieces[id] = takenOut(pieces, clips);
+        copied.pieces[id] =
+            takenOut(pieces, [&own = clips](const Clip& clip) { return own.contains(clip.id); });
     }
     return copied;
 }
 
 Result<Song> layCopies(
-    const Song& song,
-    const CopiedClips& copied,
-    Frames at,
-    int times,
-    const HandSettings& settings,
-    const Sources& sources
+    const Song& song, const CopiedClips& copied, Frames at, int times, const HandSettings& settings
 )
 {
     if (times < 1 || times > 10'000 || at < Frames(0)) {
         return badArgument("give a place in the song and 1 to 10000 copies");
     }
     const Frames length = copied.span.to - copied.span.from;
-    HandEdit edit(song);
+    HandEdit edit(song, {});
     for (const auto& [id, originals] : copied.pieces) {
         const auto track = song.track(id);
         if (!track) {
@@ -412,18 +483,23 @@ Result<Song> layCopies(
         if (track->isLocked) {
             return badArgument("the track is locked; unlock it first");
         }
-        auto& pieces = edit.pieces(id);
+        (void)edit.open(id);
+    }
+    for (OpenSet& set : edit.sets()) {
         if (settings.ripple) {
-            if (auto shifted = shiftFrom(pieces, at, length * times); !shifted) {
+            if (auto shifted = shiftAlong(set, {{at, length * times}}); !shifted) {
                 return tl::unexpected(shifted.error());
             }
         }
+    }
+    for (const auto& [id, originals] : copied.pieces) {
         std::vector<Piece> copies;
         for (int n = 0; n < times; ++n) {
             std::map<ClipId, ClipId> renamed;
             for (Piece piece : originals) {
                 const ClipId was = piece.clip.id;
-                piece.clip.id = edit.newId();
+                piece.clip.id = edit.ids().clip();
+                piece.clip.part = edit.ids().part(piece.clip.part, -1 - n);
                 renamed[was] = piece.clip.id;
                 piece.clip.at += at - copied.span.from + length * n;
                 piece.clip.isLocked = false;
@@ -434,46 +510,46 @@ Result<Song> layCopies(
                 copies.push_back(piece);
             }
         }
-        if (auto laid = layOver(pieces, std::move(copies), edit.lastId()); !laid) {
+        if (auto laid = layOver(edit.pieces(id), std::move(copies), edit.ids()); !laid) {
             return tl::unexpected(laid.error());
         }
     }
-    return edit.finish(settings.join, sources);
+    return edit.finish(settings.join);
 }
 
-Result<Song> deleteClips(
-    const Song& song, const ClipChoice& choice, const HandSettings& settings, const Sources& sources
-)
+Result<Song> deleteClips(const Song& song, const ClipChoice& choice, const HandSettings& settings)
 {
     const auto chosen = freeOf(song, withTheirSet(song, choice));
     if (!chosen) {
         return tl::unexpected(chosen.error());
     }
-    HandEdit edit(song);
-    for (const auto& [id, clips] : *chosen) {
-        auto& pieces = edit.pieces(id);
-        auto gone = takenOut(pieces, clips);
+    HandEdit edit(song, *chosen);
+    for (OpenSet& set : edit.sets()) {
+        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+            std::erase_if(set.pieces[t], [&](const Piece& piece) {
+                return edit.isChosen(set.tracks[t], piece.clip);
+            });
+        }
+        std::vector<Shift> shifts;
+        for (const auto& [part, span] : set.parts) {
+            shifts.push_back({span.to, span.from - span.to});
+        }
         if (settings.ripple) {
-            for (auto piece = gone.rbegin(); piece != gone.rend(); ++piece) {
-                auto shifted = shiftFrom(pieces, piece->clip.end(), -piece->clip.length);
-                if (!shifted) {
-                    return tl::unexpected(shifted.error());
-                }
+            if (auto shifted = shiftAlong(set, std::move(shifts)); !shifted) {
+                return tl::unexpected(shifted.error());
             }
         }
     }
-    return edit.finish(settings.join, sources);
+    return edit.finish(settings.join);
 }
 
-Result<Song> joinClips(
-    const Song& song, const ClipChoice& choice, const HandSettings& settings, const Sources& sources
-)
+Result<Song> joinClips(const Song& song, const ClipChoice& choice, const HandSettings& settings)
 {
     const auto chosen = freeOf(song, withTheirSet(song, choice));
     if (!chosen) {
         return tl::unexpected(chosen.error());
     }
-    HandEdit edit(song);
+    HandEdit edit(song, *chosen);
     bool isAny = false;
     for (const auto& [id, clips] : *chosen) {
         const bool joined = joinContinuous(edit.pieces(id), [&wanted = clips](const Clip& clip) {
@@ -484,28 +560,31 @@ Result<Song> joinClips(
     if (!isAny) {
         return badArgument("none of the chosen clips goes on in its take where the next begins");
     }
-    return edit.finish(settings.join, sources);
+    return edit.finish(settings.join);
 }
 
-Result<Song> reverseClips(
-    const Song& song, const ClipChoice& choice, const HandSettings& settings, const Sources& sources
-)
+Result<Song> reverseClips(const Song& song, const ClipChoice& choice, const HandSettings& settings)
 {
     const auto chosen = freeOf(song, withTheirSet(song, choice));
     if (!chosen) {
         return tl::unexpected(chosen.error());
     }
-    HandEdit edit(song);
-    for (const auto& [id, clips] : *chosen) {
-        for (Piece& piece : edit.pieces(id)) {
-            if (clips.contains(piece.clip.id)) {
-                piece.clip.isReversed = !piece.clip.isReversed;
-                piece.clip.byHand = true;
-                std::swap(piece.clip.in, piece.clip.out);
+    HandEdit edit(song, *chosen);
+    for (OpenSet& set : edit.sets()) {
+        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+            for (Piece& piece : set.pieces[t]) {
+                if (edit.isChosen(set.tracks[t], piece.clip)) {
+                    // About the middle of the part: a take that ends early then begins late.
+                    const Span part = set.parts.at(piece.clip.part);
+                    piece.clip.at = part.from + (part.to - piece.clip.end());
+                    piece.clip.isReversed = !piece.clip.isReversed;
+                    piece.clip.byHand = true;
+                    std::swap(piece.clip.in, piece.clip.out);
+                }
             }
         }
     }
-    return edit.finish(settings.join, sources);
+    return edit.finish(settings.join);
 }
 
 }  // namespace orthochron

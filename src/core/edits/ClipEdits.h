@@ -3,9 +3,9 @@
 #include "core/edits/ClipChoice.h"
 #include "core/edits/Pieces.h"
 
-// Clips by hand. Every edit goes to the clips it is given and to those of the other microphones
-// of their set that begin and end with them, so that a performance stays one; only moving to
-// another track and gain, where asked, touch one microphone alone. Locked clips and tracks are
+// Clips by hand. Every edit goes to the clips it is given and to what the other microphones of their
+// set have of the same part, however long their takes are, so that a performance stays one; only
+// moving to another track and gain, where asked, touch one microphone alone. Locked clips and tracks are
 // never changed: the edit is refused and says so.
 namespace orthochron {
 
@@ -19,8 +19,7 @@ struct HandSettings {
     const Song& song,
     const ClipChoice& choice,
     const std::vector<Frames>& times,
-    const HandSettings& settings,
-    const Sources& sources
+    const HandSettings& settings
 );
 
 enum class Edge { Start, End };
@@ -28,39 +27,20 @@ enum class Edge { Start, End };
 // Moves an edge by `by` (positive is later) as far as the spare of every microphone reaches. Over
 // a neighbour it covers it with a crossfade; the neighbour can be pulled back out.
 [[nodiscard]] Result<Song> trimClips(
-    const Song& song,
-    const ClipChoice& choice,
-    Edge edge,
-    Frames by,
-    const HandSettings& settings,
-    const Sources& sources
+    const Song& song, const ClipChoice& choice, Edge edge, Frames by, const HandSettings& settings
 );
 
 // Moves the audio inside fixed edges, as far as the spare reaches.
-[[nodiscard]] Result<Song> slipClips(
-    const Song& song,
-    const ClipChoice& choice,
-    Frames by,
-    const HandSettings& settings,
-    const Sources& sources
-);
+[[nodiscard]] Result<Song>
+slipClips(const Song& song, const ClipChoice& choice, Frames by, const HandSettings& settings);
 // How far a slip by `by` would really go.
 [[nodiscard]] Frames slipReach(const Song& song, const ClipChoice& choice, Frames by);
 
-[[nodiscard]] Result<Song> moveClips(
-    const Song& song,
-    const ClipChoice& choice,
-    Frames by,
-    const HandSettings& settings,
-    const Sources& sources
-);
+[[nodiscard]] Result<Song>
+moveClips(const Song& song, const ClipChoice& choice, Frames by, const HandSettings& settings);
 // To another track at the identical time; only the clips given.
 [[nodiscard]] Result<Song> moveToTrack(
-    const Song& song,
-    const ClipChoice& choice,
-    TrackId target,
-    const HandSettings& settings,
-    const Sources& sources
+    const Song& song, const ClipChoice& choice, TrackId target, const HandSettings& settings
 );
 // Clips taken along, to be laid down again, also when the originals are gone by then.
 struct CopiedClips {
@@ -72,23 +52,15 @@ struct CopiedClips {
 // Lays `times` copies one after the other, the first beginning at `at`, each on the track it came
 // from. Errors: BadArgument when one of these is locked or gone.
 [[nodiscard]] Result<Song> layCopies(
-    const Song& song,
-    const CopiedClips& copied,
-    Frames at,
-    int times,
-    const HandSettings& settings,
-    const Sources& sources
+    const Song& song, const CopiedClips& copied, Frames at, int times, const HandSettings& settings
 );
-[[nodiscard]] Result<Song> deleteClips(
-    const Song& song, const ClipChoice& choice, const HandSettings& settings, const Sources& sources
-);
+[[nodiscard]] Result<Song>
+deleteClips(const Song& song, const ClipChoice& choice, const HandSettings& settings);
 // Makes one clip of neighbours that are continuous in their take. Errors: BadArgument when none is.
-[[nodiscard]] Result<Song> joinClips(
-    const Song& song, const ClipChoice& choice, const HandSettings& settings, const Sources& sources
-);
+[[nodiscard]] Result<Song>
+joinClips(const Song& song, const ClipChoice& choice, const HandSettings& settings);
 
-[[nodiscard]] Result<Song> reverseClips(
-    const Song& song, const ClipChoice& choice, const HandSettings& settings, const Sources& sources
-);
+[[nodiscard]] Result<Song>
+reverseClips(const Song& song, const ClipChoice& choice, const HandSettings& settings);
 
 }  // namespace orthochron

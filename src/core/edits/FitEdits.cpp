@@ -3,39 +3,37 @@
 #include <fmt/format.h>
 
 #include "core/edits/JoinEdits.h"
-#include "core/edits/MarkEdits.h"
 #include "core/edits/Pieces.h"
 #include "core/render/Render.h"
 
 #include <algorithm>
 #include <cstdlib>
 #include <numeric>
+#include <set>
 
 namespace orthochron {
 
 SetHits hitsOf(const Song& song, const MicSet& set)
 {
+    return hitsOf(song, set, recordedClips(song, set));
+}
+
+SetHits hitsOf(const Song& song, const MicSet& set, const std::vector<std::vector<Clip>>& clips)
+{
     SetHits found;
-    for (const TrackId id : set.tracks) {
-        const auto track = song.track(id);
-        const auto take = recordedTake(song, id);
-        if (!track || !track->isLead || !take) {
+    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+        const auto track = song.track(set.tracks[t]);
+        if (!track || !song.isLead(*track) || !track->markedTake.isValid()) {
             continue;
         }
         const int lead = static_cast<int>(found.leads.size());
-        found.leads.push_back(id);
-        for (const Mark& mark : track->marks) {
-            if (mark.isOn) {
-                found.hits.push_back(
-                    {lead,
-                     mark.at + take->offset,
-                     mark.beatPoint + take->offset,
-                     mark.strength,
-                     mark.line,
-                     mark.wanted}
-                );
-                found.origins.push_back({id, mark.id});
-            }
+        found.leads.push_back(track->id);
+        for (const HeardMark& heard : marksHeard(*track, clips[t])) {
+            const Mark& mark = *heard.mark;
+            found.hits.push_back(
+                {lead, heard.at, heard.beatPoint, mark.strength, mark.line, mark.wanted}
+            );
+            found.origins.push_back({track->id, mark.id});
         }
     }
     // Sorted here as judge() sorts, so that origins stay beside their hits.
@@ -49,18 +47,6 @@ SetHits hitsOf(const Song& song, const MicSet& set)
         sorted.origins.push_back(found.origins[i]);
     }
     return sorted;
-}
-
-std::vector<std::vector<Clip>> recordedClips(const Song& song, const MicSet& set)
-{
-    if (set.recipe && set.recipe->recorded.size() == set.tracks.size()) {
-        return set.recipe->recorded;
-    }
-    std::vector<std::vector<Clip>> clips;
-    for (const TrackId id : set.tracks) {
-        clips.push_back(song.track(id)->clips);
-    }
-    return clips;
 }
 
 Performance judgeSet(const Song& song, const SetHits& hits, const FitRequest& request)
@@ -85,16 +71,16 @@ HandChanges handChanges(const Song& song, const MicSet& set)
         return changes;
     }
     if (set.recipe) {
-        for (const Clip& clip : song.track(set.tracks.front())->clips) {
-            if (clip.byHand) {
-                changes.clips.push_back(clip.at);
+        for (const SetPart& part : partsOf(song, set)) {
+            if (part.byHand) {
+                changes.clips.push_back(part.from);
             }
         }
     }
     for (const TrackId id : set.tracks) {
         const auto track = song.track(id);
         changes.hits += static_cast<int>(std::ranges::count_if(track->marks, [&](const Mark& mark) {
-            return track->isLead && mark.isOn && mark.wanted.has_value();
+            return song.isLead(*track) && mark.isOn && mark.wanted.has_value();
         }));
     }
     return changes;
@@ -117,17 +103,6 @@ Result<FitPreview> previewFit(const Song& song, SetId id, const FitRequest& requ
 }
 
 namespace {
-
-// Where the recorded moment of a set lies now: how far its clip was moved from where it was recorded.
-std::optional<Clip> clipHolding(const std::vector<Clip>& clips, Frames takeTime)
-{
-    for (const Clip& clip : clips) {
-        if (takeTime >= clip.takeStart && takeTime < clip.takeStart + clip.length) {
-            return clip;
-        }
-    }
-    return std::nullopt;
-}
 
 // A stretch of the song in which all that was recorded is moved alike, with the joins at its ends.
 struct Stretch {
@@ -159,26 +134,25 @@ std::vector<Stretch> stretchesBetween(std::span<const PlannedJoin> joins, Frames
 
 // What a stretch shows of one recorded clip, which may be heard for `spare` beyond its end; none
 // when they do not meet.
-std::optional<Clip> clipOf(
-    const Stretch& stretch, const Clip& recorded, Frames spare, std::size_t track, FadeShape shape
-)
+std::optional<Clip>
+clipOf(const Stretch& stretch, const Clip& recorded, Frames spare, FadeShape shape)
 {
-    const Frames begin = std::max(stretch.from, recorded.at + stretch.move);
-    const Frames end = std::min(stretch.to, recorded.end() + stretch.move + spare);
+    Clip clip = recorded;
+    clip.at += stretch.move;
+    const Frames begin = std::max(stretch.from, clip.at);
+    const Frames end = std::min(stretch.to, clip.end() + spare);
     if (end <= begin) {
         return std::nullopt;
     }
-    Clip clip = recorded;
-    clip.at = begin;
-    clip.length = end - begin;
-    clip.takeStart = recorded.takeStart + (begin - stretch.move - recorded.at);
-    clip.in = begin == recorded.at + stretch.move ? recorded.in : Fade{};
-    clip.out = end == recorded.end() + stretch.move ? recorded.out : Fade{};
+    clip.in = begin == clip.at ? recorded.in : Fade{};
+    clip.out = end == clip.end() ? recorded.out : Fade{};
+    pullEnd(clip, end - clip.end());
+    pullStart(clip, clip.at - begin);
     if (stretch.before != nullptr && begin == stretch.from) {
-        clip.in = {stretch.before->length, shape, stretch.before->correlation[track]};
+        clip.in = {stretch.before->length, shape};
     }
     if (stretch.after != nullptr && end == stretch.to) {
-        clip.out = {stretch.after->length, shape, stretch.after->correlation[track]};
+        clip.out = {stretch.after->length, shape};
     }
     clip.in.length = std::min(clip.in.length, clip.length);
     clip.out.length = std::min(clip.out.length, clip.length - clip.in.length);
@@ -187,11 +161,11 @@ std::optional<Clip> clipOf(
 
 // The clips of one track after the joins: each stretch shows what was recorded there.
 std::vector<Clip> fittedClips(
-    Song& song,
+    const Song& song,
     const std::vector<Clip>& recorded,
     std::span<const PlannedJoin> joins,
-    std::size_t track,
-    FadeShape shape
+    FadeShape shape,
+    NewIds& ids
 )
 {
     std::vector<Clip> clips;
@@ -200,14 +174,20 @@ std::vector<Clip> fittedClips(
     }
     // The last clip's end stays: it is filled from the spare when its audio moved away.
     const Clip& last = recorded.back();
-    const Take* take = song.take(last.take);
-    const Frames spare =
-        take != nullptr ? take->frames - (last.takeStart + last.length) : Frames(0);
-    for (const Stretch& stretch : stretchesBetween(joins, recorded.front().at, last.end())) {
-        for (const Clip& base : recorded) {
-            const Frames beyond = &base == &last ? std::max(spare, Frames(0)) : Frames(0);
-            if (auto clip = clipOf(stretch, base, beyond, track, shape)) {
-                clip->id = ClipId{++song.lastId};
+    const Frames spare = std::max(spareAfter(song, last), Frames(0));
+    const auto stretches = stretchesBetween(joins, recorded.front().at, last.end());
+    for (std::size_t s = 0; s < stretches.size(); ++s) {
+        const Stretch& stretch = stretches[s];
+        // Recorded clips overlap their neighbours only, so their ends ascend.
+        auto base = std::ranges::lower_bound(
+            recorded, stretch.from - stretch.move, {}, [](const Clip& clip) { return clip.end(); }
+        );
+        base = base == recorded.end() ? std::prev(base) : base;
+        for (; base != recorded.end() && base->at + stretch.move < stretch.to; ++base) {
+            const Frames beyond = &*base == &last ? spare : Frames(0);
+            if (auto clip = clipOf(stretch, *base, beyond, shape)) {
+                clip->id = ids.clip();
+                clip->part = ids.part(clip->part, static_cast<std::int64_t>(s));
                 clip->byHand = false;
                 clips.push_back(*clip);
             }
@@ -217,21 +197,18 @@ std::vector<Clip> fittedClips(
 }
 
 // Joins the fit would make where there is one already between parts moved the same way keep the
-// place and shape they were given.
-void keepJoins(
-    const Song& song, const MicSet& set, Frames recordedOffset, std::vector<PlannedJoin>& planned
-)
+// place they were given.
+void keepJoins(const Song& song, const MicSet& set, std::vector<PlannedJoin>& planned)
 {
     const std::vector<SetJoin> present = joinsOf(song, set);
+    const Frames near = toFrames(Seconds(0.2), song.rate);
     for (PlannedJoin& join : planned) {
-        for (const SetJoin& old : present) {
-            const Frames before = old.offsetBefore - recordedOffset;
-            const Frames after = old.offsetAfter - recordedOffset;
-            const bool isNear = std::abs(toSeconds(old.at - join.at, song.rate).count()) < 0.2;
-            if (before == join.moveBefore && after == join.moveAfter && isNear) {
-                join.at = old.at;
-                join.length = old.length;
-                join.correlation = old.correlation;
+        const Frames wanted = join.at;
+        auto old = std::ranges::upper_bound(present, wanted - near, {}, &SetJoin::at);
+        for (; old != present.end() && old->at < wanted + near; ++old) {
+            if (old->moveBefore == join.moveBefore && old->moveAfter == join.moveAfter) {
+                join.at = old->at;
+                join.length = old->length;
             }
         }
     }
@@ -247,19 +224,18 @@ anchorsOf(const Song& song, const MicSet& set, const FitPreview& preview, const 
 {
     Planned planned;
     const auto& hits = preview.performance.hits;
-    const TrackId first = set.tracks.front();
-    const auto clips = song.track(first)->clips;
-    const auto take = recordedTake(song, first);
+    const auto parts = partsOf(song, set);
     for (std::size_t i = 0; i < hits.size(); ++i) {
         const Frames start = hits[i].played.start;
         Frames move = preview.moves.hits[i].move;
         const int bar = hits[hits[i].main].line.bar;
         const bool isOutside =
             request.bars && (bar < request.bars->first || bar > request.bars->last);
-        const auto holding = take ? clipHolding(clips, start - take->offset) : std::nullopt;
-        const bool isHeld = holding && (holding->isLocked || (set.recipe && holding->byHand));
-        if (holding && !holding->isReversed && (isOutside || isHeld)) {
-            move = holding->offset() - take->offset;
+        const SetPart* holding = partHolding(parts, start);
+        const bool isHeld =
+            holding != nullptr && (holding->isLocked || (set.recipe && holding->byHand));
+        if (holding != nullptr && (isOutside || isHeld)) {
+            move = *holding->move;
             ++planned.kept;
         }
         planned.anchors.push_back({start, move});
@@ -284,30 +260,24 @@ Song withoutHandChanges(const Song& song, const MicSet& set)
 }
 
 // Puts the pieces of a set's tracks in place of their clips.
-Result<void> putBack(
+void putBack(
     Song& next,
     const MicSet& set,
     const std::vector<std::vector<Piece>>& tracks,
-    const JoinSettings& joins,
-    const Sources& sources
+    const JoinSettings& joins
 )
 {
     auto clips = putTogether(next, tracks, {toFrames(joins.crossfade, next.rate), joins.shape});
     for (std::size_t t = 0; t < set.tracks.size(); ++t) {
         Track track = *next.track(set.tracks[t]);
         track.clips = std::move(clips[t]);
-        if (auto measured = measureJoins(track.clips, tracks[t], sources); !measured) {
-            return measured;
-        }
         putTrack(next, std::move(track));
     }
-    return {};
 }
 
 // What was recorded may have joins of its own, made by hand before the first fit; where a cut falls
 // into one of them its halves are joined anew.
-Result<void>
-mendCutJoins(Song& next, const MicSet& set, const JoinSettings& joins, const Sources& sources)
+void mendCutJoins(Song& next, const MicSet& set, const JoinSettings& joins)
 {
     std::vector<std::vector<Piece>> tracks;
     bool isWhole = true;
@@ -316,39 +286,35 @@ mendCutJoins(Song& next, const MicSet& set, const JoinSettings& joins, const Sou
         isWhole = isWhole && isWellJoined(track->clips);
         tracks.push_back(takenApart(track->clips));
     }
-    return isWhole ? Result<void>() : putBack(next, set, tracks, joins, sources);
+    if (!isWhole) {
+        putBack(next, set, tracks, joins);
+    }
 }
 
-// Lays what was changed by hand since the last fit over the new one. Answers how many clips of
-// the first track that were.
+// Lays what was changed by hand since the last fit over the new one. Answers how many parts that
+// were.
 Result<int> keepHandChanges(
-    const Song& before,
-    const MicSet& set,
-    Song& next,
-    const JoinSettings& joins,
-    const Sources& sources
+    const Song& before, const MicSet& set, Song& next, const JoinSettings& joins, NewIds& ids
 )
 {
-    int kept = 0;
+    std::set<PartId> kept;
     std::vector<std::vector<Piece>> tracks;
     for (const TrackId id : set.tracks) {
         std::vector<Piece> byHand;
         for (Piece& piece : takenApart(before.track(id)->clips)) {
             if (piece.clip.byHand) {
+                kept.insert(piece.clip.part);
                 byHand.push_back(piece);
             }
         }
-        kept += id == set.tracks.front() ? static_cast<int>(byHand.size()) : 0;
         std::vector<Piece> pieces = takenApart(next.track(id)->clips);
-        if (auto laid = layOver(pieces, std::move(byHand), next.lastId); !laid) {
+        if (auto laid = layOver(pieces, std::move(byHand), ids); !laid) {
             return tl::unexpected(laid.error());
         }
         tracks.push_back(std::move(pieces));
     }
-    if (auto put = putBack(next, set, tracks, joins, sources); !put) {
-        return tl::unexpected(put.error());
-    }
-    return kept;
+    putBack(next, set, tracks, joins);
+    return static_cast<int>(kept.size());
 }
 
 }  // namespace
@@ -385,9 +351,8 @@ Result<FitOutcome> cutFit(
     const RecordedReader reader = [&](int microphone, Frames from, std::span<float> into
                                   ) -> Result<void> {
         const auto& clips = recorded[static_cast<std::size_t>(microphone)];
-        if (clips.size() == 1) {
-            const Clip& clip = clips.front();
-            return sources.read(clip.take, std::max(clip.channel, 0), from - clip.offset(), into);
+        if (clips.size() == 1 && !clips.front().isReversed) {
+            return sources.read(clips.front().sound, from - clips.front().offset(), into);
         }
         AudioBuffer sound(1, Frames(static_cast<std::int64_t>(into.size())));
         auto rendered = renderClips(clips, sources, from, sound);
@@ -401,21 +366,20 @@ Result<FitOutcome> cutFit(
         return tl::unexpected(joins.error());
     }
     if (set.recipe) {
-        keepJoins(song, set, recordedTake(song, set.tracks.front())->offset, *joins);
+        keepJoins(song, set, *joins);
     }
     FitOutcome outcome{song, preview->moves.figures, static_cast<int>(joins->size()), planned.kept};
     Song& next = outcome.song;
+    NewIds ids(next.lastId);
     for (std::size_t t = 0; t < set.tracks.size(); ++t) {
         Track track = *song.track(set.tracks[t]);
-        track.clips = fittedClips(next, recorded[t], *joins, t, request.joins.shape);
+        track.clips = fittedClips(song, recorded[t], *joins, request.joins.shape, ids);
         putTrack(next, std::move(track));
     }
     next.grid = request.grid;
-    if (auto mended = mendCutJoins(next, set, request.joins, sources); !mended) {
-        return tl::unexpected(mended.error());
-    }
+    mendCutJoins(next, set, request.joins);
     if (!handChanges(song, set).clips.empty()) {
-        const auto kept = keepHandChanges(song, set, next, request.joins, sources);
+        const auto kept = keepHandChanges(song, set, next, request.joins, ids);
         if (!kept) {
             return tl::unexpected(kept.error());
         }

@@ -1,7 +1,7 @@
 #pragma once
 
+#include "core/edits/SetParts.h"
 #include "core/render/Sources.h"
-#include "core/song/Song.h"
 
 namespace orthochron {
 
@@ -11,16 +11,17 @@ struct HitOrigin {
     MarkId mark;
 };
 
-// The hits of a set's leads as they were played, with their origin; both in order of start.
+// The hits of a set's leads as they were played (recorded time), with their origin; both in order
+// of start. A mark is a hit wherever a recorded clip plays it forwards: none, once or several times.
 struct SetHits {
     std::vector<PlayedHit> hits;
     std::vector<HitOrigin> origins;
     std::vector<TrackId> leads;  // PlayedHit::lead is an index into them
 };
 [[nodiscard]] SetHits hitsOf(const Song& song, const MicSet& set);
-
-// The clips of each track of a set before any fit.
-[[nodiscard]] std::vector<std::vector<Clip>> recordedClips(const Song& song, const MicSet& set);
+// The same as some clips of each track play them.
+[[nodiscard]] SetHits
+hitsOf(const Song& song, const MicSet& set, const std::vector<std::vector<Clip>>& clips);
 
 struct FitRequest {
     FitSettings fit;
@@ -32,7 +33,7 @@ struct FitRequest {
 
 // What was changed by hand and would be kept, or lost, by a fit.
 struct HandChanges {
-    std::vector<Frames> clips;  // song time where they begin, of the first track
+    std::vector<Frames> clips;  // song time where they begin
     int hits = 0;               // given a place of their own
 
     [[nodiscard]] bool isEmpty() const { return clips.empty() && hits == 0; }

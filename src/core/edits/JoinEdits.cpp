@@ -2,33 +2,60 @@
 
 #include <fmt/format.h>
 
-#include "core/edits/FitEdits.h"
-#include "core/edits/MarkEdits.h"
 #include "core/edits/Pieces.h"
 
 #include <algorithm>
+#include <unordered_set>
 
 namespace orthochron {
 
 namespace {
 
+// Whether two neighbours meet, and not as one recording that goes on.
 bool meet(const Clip& before, const Clip& after)
 {
     return after.at <= before.end() &&
-           (before.offset() != after.offset() || before.take != after.take ||
-            before.channel != after.channel || before.gain != after.gain ||
-            before.isMuted != after.isMuted || before.isReversed || after.isReversed);
+           (before.offset() != after.offset() || before.sound != after.sound ||
+            before.gain != after.gain || before.isMuted != after.isMuted || before.isReversed ||
+            after.isReversed);
 }
 
-// Where the clip stands that begins at a song time and meets the one before it; 0 when none does.
-std::size_t metAt(const std::vector<Clip>& clips, Frames at)
+PartId partOf(const Clip& clip)
 {
-    const auto found = std::ranges::lower_bound(clips, at, {}, &Clip::at);
-    if (found == clips.end() || found == clips.begin() || found->at != at ||
-        std::prev(found)->end() < at) {
-        return 0;
+    return clip.part.isValid() ? clip.part : PartId{clip.id.value};
+}
+
+// Where a track's clips stand that a join is between; none where it has no such clip.
+struct Sides {
+    Clip* before = nullptr;
+    Clip* after = nullptr;
+
+    [[nodiscard]] bool meet() const
+    {
+        return before != nullptr && after != nullptr && after->at <= before->end();
     }
-    return static_cast<std::size_t>(found - clips.begin());
+};
+
+Sides sidesOf(std::vector<Clip>& clips, const SetJoin& join)
+{
+    const auto find = [&](PartId part) {
+        // Most begin where the join does.
+        const auto near = std::ranges::lower_bound(clips, join.at, {}, &Clip::at);
+        if (near != clips.end() && partOf(*near) == part) {
+            return near;
+        }
+        return std::ranges::find(clips, part, partOf);
+    };
+    Sides sides;
+    if (const auto after = find(join.id); after != clips.end()) {
+        sides.after = &*after;
+        if (after != clips.begin() && partOf(*std::prev(after)) == join.before) {
+            sides.before = &*std::prev(after);
+        }
+    } else if (const auto before = find(join.before); before != clips.end()) {
+        sides.before = &*before;
+    }
+    return sides;
 }
 
 }  // namespace
@@ -36,47 +63,51 @@ std::size_t metAt(const std::vector<Clip>& clips, Frames at)
 std::vector<SetJoin> joinsOf(const Song& song, const MicSet& set)
 {
     std::vector<SetJoin> joins;
-    if (set.tracks.empty()) {
-        return joins;
-    }
-    std::vector<std::shared_ptr<const Track>> tracks;
-    for (const TrackId id : set.tracks) {
-        tracks.push_back(song.track(id));
-    }
-    const bool isTrackLocked =
-        std::ranges::any_of(tracks, [](const auto& track) { return track->isLocked; });
-    const auto& clips = tracks.front()->clips;
-    joins.reserve(clips.size());
-    for (std::size_t i = 1; i < clips.size(); ++i) {
-        const Clip& before = clips[i - 1];
-        const Clip& after = clips[i];
-        if (!meet(before, after)) {
-            continue;
+    std::unordered_set<PartId> known;
+    bool isTrackLocked = false;
+    const auto recorded = recordedClips(song, set);
+    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+        const auto track = song.track(set.tracks[t]);
+        isTrackLocked = isTrackLocked || track->isLocked;
+        const auto& clips = track->clips;
+        const RecordedTimes times(recorded[t]);
+        const auto moveOf = [&](const Clip& clip) {
+            const auto place = times.placeOf(clip);
+            return place ? place->move : Frames(0);
+        };
+        for (std::size_t i = 1; i < clips.size(); ++i) {
+            const Clip& before = clips[i - 1];
+            const Clip& after = clips[i];
+            if (!meet(before, after) || !known.insert(partOf(after)).second) {
+                continue;
+            }
+            SetJoin join;
+            join.id = partOf(after);
+            join.before = partOf(before);
+            join.at = after.at;
+            join.length = before.end() - after.at;
+            join.shape = after.in.shape;
+            join.moveBefore = moveOf(before);
+            join.moveAfter = moveOf(after);
+            join.fadeMiddle = after.in.middle;
+            join.isLocked = before.isLocked || after.isLocked;
+            joins.push_back(join);
         }
-        SetJoin join;
-        join.index = i;
-        join.at = after.at;
-        join.length = before.end() - after.at;
-        join.shape = after.in.shape;
-        join.offsetBefore = before.offset();
-        join.offsetAfter = after.offset();
-        join.fadeMiddle = after.in.middle;
-        join.isLocked = before.isLocked || after.isLocked || isTrackLocked;
-        for (const auto& track : tracks) {
-            const std::size_t own = metAt(track->clips, after.at);
-            join.correlation.push_back(own > 0 ? track->clips[own].in.correlation : 0.0F);
-        }
-        joins.push_back(std::move(join));
     }
+    for (SetJoin& join : joins) {
+        join.isLocked = join.isLocked || isTrackLocked;
+    }
+    std::ranges::stable_sort(joins, {}, &SetJoin::at);
     return joins;
 }
 
 namespace {
 
-JoinRoom roomOf(const Song& song, const std::vector<Clip>& clips, std::size_t index)
+JoinRoom roomOf(const Song& song, const std::vector<Clip>& clips, const Sides& sides)
 {
-    const Clip& before = clips[index - 1];
-    const Clip& after = clips[index];
+    const Clip& before = *sides.before;
+    const Clip& after = *sides.after;
+    const auto index = static_cast<std::size_t>(sides.after - clips.data());
     // Where the neighbours' crossfades end and begin: the clips beyond say it, as in a very short
     // clip two fades give way to each other.
     Frames neighbourLeft = before.at + before.in.length;
@@ -96,15 +127,15 @@ JoinRoom roomOf(const Song& song, const std::vector<Clip>& clips, std::size_t in
         spareRight < neighbourRight};
 }
 
-JoinRoom roomOf(const Song& song, const std::vector<Track>& tracks, Frames at)
+JoinRoom roomOf(const Song& song, std::vector<Track>& tracks, const SetJoin& join)
 {
     std::optional<JoinRoom> room;
-    for (const Track& track : tracks) {
-        const std::size_t index = metAt(track.clips, at);
-        if (index == 0) {
+    for (Track& track : tracks) {
+        const Sides sides = sidesOf(track.clips, join);
+        if (!sides.meet()) {
             continue;
         }
-        const JoinRoom own = roomOf(song, track.clips, index);
+        const JoinRoom own = roomOf(song, track.clips, sides);
         if (!room) {
             room = own;
             continue;
@@ -118,40 +149,35 @@ JoinRoom roomOf(const Song& song, const std::vector<Track>& tracks, Frames at)
             room->spareEndsRight = own.spareEndsRight;
         }
     }
-    return room.value_or(JoinRoom{at, at});
+    return room.value_or(JoinRoom{join.at, join.at});
 }
 
-Result<float> correlationAt(const Clip& before, const Clip& after, const Sources& sources)
+// A microphone whose take does not reach the join keeps in step with those that do, as far as it
+// has something to be heard.
+void followJoin(const Song& song, const Sides& sides, Frames at, Frames end)
 {
-    const Frames length = before.end() - after.at;
-    std::vector<float> a(static_cast<std::size_t>(length.count()));
-    std::vector<float> b(a.size());
-    const auto read = [&](const Clip& clip, std::vector<float>& into) {
-        auto done = sources.read(
-            clip.take, std::max(clip.channel, 0), clip.takeTimeOf(after.at, before.end()), into
-        );
-        if (clip.isReversed) {
-            std::ranges::reverse(into);
-        }
-        return done;
-    };
-    const auto readA = read(before, a);
-    const auto readB = read(after, b);
-    if (!readA || !readB) {
-        return tl::unexpected(readA ? readB.error() : readA.error());
+    if (sides.after != nullptr) {
+        Clip& after = *sides.after;
+        const Frames out = std::min(after.at - at, spareBefore(song, after));
+        pullStart(after, std::max(out, Frames(1) - after.length));
+        after.in.length = std::min(after.in.length, after.length);
+        after.out.length = std::min(after.out.length, after.length - after.in.length);
     }
-    return static_cast<float>(correlationOf(a, b));
+    if (sides.before != nullptr) {
+        Clip& before = *sides.before;
+        const Frames last = sides.after != nullptr ? std::min(end, sides.after->at) : end;
+        const Frames out = std::min(last - before.end(), spareAfter(song, before));
+        pullEnd(before, std::max(out, Frames(1) - before.length));
+        before.out.length = std::min(before.out.length, before.length);
+        before.in.length = std::min(before.in.length, before.length - before.out.length);
+    }
 }
 
-Result<void> applyJoin(
-    const Song& song,
-    std::vector<Track>& tracks,
-    const SetJoin& join,
-    const JoinChange& change,
-    const Sources& sources
+void applyJoin(
+    const Song& song, std::vector<Track>& tracks, const SetJoin& join, const JoinChange& change
 )
 {
-    const JoinRoom room = roomOf(song, tracks, join.at);
+    const JoinRoom room = roomOf(song, tracks, join);
     const Frames widest = std::max(room.to - room.from, Frames(0));
     const Frames length = std::clamp(
         change.length.value_or(join.length + change.lengthBy.value_or(Frames(0))), Frames(0), widest
@@ -161,35 +187,35 @@ Result<void> applyJoin(
         change.at.value_or(join.at + join.length - length + change.atBy.value_or(Frames(0)));
     const Frames at = std::clamp(wanted, room.from, std::max(room.from, room.to - length));
     for (Track& track : tracks) {
-        const std::size_t index = metAt(track.clips, join.at);
-        if (index == 0) {
+        const Sides sides = sidesOf(track.clips, join);
+        if (!sides.meet()) {
+            followJoin(song, sides, at, at + length);
             continue;
         }
-        Clip& before = track.clips[index - 1];
-        Clip& after = track.clips[index];
+        Clip& before = *sides.before;
+        Clip& after = *sides.after;
         pullStart(after, after.at - at);
         pullEnd(before, at + length - before.end());
         after.in.length = length;
         after.in.shape = change.shape.value_or(after.in.shape);
         after.in.middle = std::clamp(change.middle.value_or(after.in.middle), 0.1F, 0.9F);
-        const auto alike = correlationAt(before, after, sources);
-        if (!alike) {
-            return tl::unexpected(alike.error());
-        }
-        after.in.correlation = *alike;
         before.out = after.in;
     }
-    return {};
 }
 
-Result<std::vector<Track>> tracksOf(const Song& song, SetId id)
+Result<const MicSet*> setOf(const Song& song, SetId id)
 {
     const MicSet* set = song.set(id);
     if (set == nullptr || set->tracks.empty()) {
         return badArgument("the mic set is not in the song");
     }
+    return set;
+}
+
+std::vector<Track> tracksOf(const Song& song, const MicSet& set)
+{
     std::vector<Track> tracks;
-    for (const TrackId track : set->tracks) {
+    for (const TrackId track : set.tracks) {
         tracks.push_back(*song.track(track));
     }
     return tracks;
@@ -204,119 +230,111 @@ Song withTracks(const Song& song, std::vector<Track> tracks)
     return next;
 }
 
+Result<SetJoin> joinIn(const Song& song, SetId id, PartId join)
+{
+    const auto set = setOf(song, id);
+    if (!set) {
+        return tl::unexpected(set.error());
+    }
+    const auto joins = joinsOf(song, **set);
+    const auto found = std::ranges::find(joins, join, &SetJoin::id);
+    if (found == joins.end()) {
+        return badArgument("there is no such join");
+    }
+    return *found;
+}
+
 }  // namespace
 
-Result<JoinRoom> roomOf(const Song& song, SetId set, std::size_t index)
+Result<JoinRoom> roomOf(const Song& song, SetId set, PartId join)
 {
-    const auto tracks = tracksOf(song, set);
-    if (!tracks) {
-        return tl::unexpected(tracks.error());
+    const auto found = joinIn(song, set, join);
+    if (!found) {
+        return tl::unexpected(found.error());
     }
-    const auto& clips = tracks->front().clips;
-    if (index == 0 || index >= clips.size()) {
-        return badArgument("there is no such join");
-    }
-    return roomOf(song, *tracks, clips[index].at);
+    auto tracks = tracksOf(song, *song.set(set));
+    return roomOf(song, tracks, *found);
 }
 
-std::optional<Frames> nextAttack(const Song& song, const MicSet& set, const SetJoin& join)
+std::optional<Frames> nextAttack(const SetHits& hits, const SetJoin& join)
 {
-    const auto take = recordedTake(song, set.tracks.front());
-    if (!take) {
-        return std::nullopt;
-    }
-    const Frames move = join.offsetAfter - take->offset;
-    const auto hits = hitsOf(song, set).hits;
-    const auto found = std::ranges::lower_bound(hits, join.at - move, {}, &PlayedHit::start);
-    return found == hits.end() ? std::nullopt : std::optional(found->start + move);
+    const auto found =
+        std::ranges::lower_bound(hits.hits, join.at - join.moveAfter, {}, &PlayedHit::start);
+    return found == hits.hits.end() ? std::nullopt : std::optional(found->start + join.moveAfter);
 }
 
-Result<Song> changeJoin(
-    const Song& song, SetId set, std::size_t index, const JoinChange& change, const Sources& sources
-)
+Result<Song> changeJoin(const Song& song, SetId set, PartId join, const JoinChange& change)
 {
-    const MicSet* known = song.set(set);
-    if (known == nullptr) {
-        return badArgument("the mic set is not in the song");
+    const auto found = joinIn(song, set, join);
+    if (!found) {
+        return tl::unexpected(found.error());
     }
-    const auto joins = joinsOf(song, *known);
-    const auto join = std::ranges::find(joins, index, &SetJoin::index);
-    if (join == joins.end()) {
-        return badArgument("there is no such join");
-    }
-    if (join->isLocked) {
+    if (found->isLocked) {
         return badArgument("this join is locked; unlock it first");
     }
-    return changeJoins(song, set, {index}, change, sources);
+    return changeJoins(song, set, {join}, change);
 }
 
-Result<Song> changeJoins(
-    const Song& song,
-    SetId set,
-    const std::vector<std::size_t>& indices,
-    const JoinChange& change,
-    const Sources& sources
-)
+Result<Song>
+changeJoins(const Song& song, SetId id, const std::vector<PartId>& joins, const JoinChange& change)
 {
-    auto tracks = tracksOf(song, set);
-    if (!tracks) {
-        return tl::unexpected(tracks.error());
+    const auto set = setOf(song, id);
+    if (!set) {
+        return tl::unexpected(set.error());
     }
+    const std::unordered_set<PartId> meant(joins.begin(), joins.end());
+    const SetHits hits = change.beforeHit ? hitsOf(song, **set) : SetHits();
+    auto tracks = tracksOf(song, **set);
     int changed = 0;
-    for (const SetJoin& join : joinsOf(song, *song.set(set))) {
-        const bool isMeant =
-            indices.empty() || std::ranges::find(indices, join.index) != indices.end();
-        if (join.isLocked || !isMeant) {
+    for (const SetJoin& join : joinsOf(song, **set)) {
+        if (join.isLocked || (!meant.empty() && !meant.contains(join.id))) {
             continue;
         }
         JoinChange own = change;
-        if (const auto attack = change.beforeHit ? nextAttack(song, *song.set(set), join)
-                                                 : std::optional<Frames>()) {
+        if (const auto attack =
+                change.beforeHit ? nextAttack(hits, join) : std::optional<Frames>()) {
             own.at = *attack - *change.beforeHit - change.length.value_or(join.length);
         }
-        if (auto applied = applyJoin(song, *tracks, join, own, sources); !applied) {
-            return tl::unexpected(applied.error());
-        }
+        applyJoin(song, tracks, join, own);
         ++changed;
     }
     if (changed == 0) {
         return badArgument("there is no unlocked join to change");
     }
-    return withTracks(song, std::move(*tracks));
+    return withTracks(song, std::move(tracks));
 }
 
-Result<Song> lockJoin(const Song& song, SetId set, std::size_t index, bool isLocked)
+Result<Song> lockJoin(const Song& song, SetId id, PartId join, bool isLocked)
 {
-    auto tracks = tracksOf(song, set);
-    if (!tracks) {
-        return tl::unexpected(tracks.error());
+    const auto found = joinIn(song, id, join);
+    if (!found) {
+        return tl::unexpected(found.error());
     }
-    const auto& clips = tracks->front().clips;
-    if (index == 0 || index >= clips.size()) {
-        return badArgument("there is no such join");
-    }
-    const Frames at = clips[index].at;
-    for (Track& track : *tracks) {
-        if (const std::size_t own = metAt(track.clips, at); own > 0) {
-            track.clips[own - 1].isLocked = isLocked;
-            track.clips[own].isLocked = isLocked;
+    auto tracks = tracksOf(song, *song.set(id));
+    for (Track& track : tracks) {
+        const Sides sides = sidesOf(track.clips, *found);
+        for (Clip* clip : {sides.before, sides.after}) {
+            if (clip != nullptr) {
+                clip->isLocked = isLocked;
+            }
         }
     }
-    return withTracks(song, std::move(*tracks));
+    return withTracks(song, std::move(tracks));
 }
 
-Result<Song> lockAll(const Song& song, SetId set, bool isLocked)
+Result<Song> lockAll(const Song& song, SetId id, bool isLocked)
 {
-    auto tracks = tracksOf(song, set);
-    if (!tracks) {
-        return tl::unexpected(tracks.error());
+    const auto set = setOf(song, id);
+    if (!set) {
+        return tl::unexpected(set.error());
     }
-    for (Track& track : *tracks) {
+    auto tracks = tracksOf(song, **set);
+    for (Track& track : tracks) {
         for (Clip& clip : track.clips) {
             clip.isLocked = isLocked;
         }
     }
-    return withTracks(song, std::move(*tracks));
+    return withTracks(song, std::move(tracks));
 }
 
 }  // namespace orthochron

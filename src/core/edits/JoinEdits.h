@@ -1,27 +1,27 @@
 #pragma once
 
-#include "core/render/Sources.h"
-#include "core/song/Song.h"
+#include "core/edits/FitEdits.h"
 
 namespace orthochron {
 
-// A join of a mic set as it stands in the song: where the clips of all its tracks overlap.
+// A join of a mic set as it stands in the song: where one part gives way to the next on all its
+// tracks. It is known by the part that begins there, whatever else is edited.
 struct SetJoin {
-    std::size_t index = 0;  // its later clip's place on the first track, from 1
-    Frames at;              // song time the crossfade begins
+    PartId id;      // of the later part
+    PartId before;  // the earlier part
+    Frames at;      // song time the crossfade begins
     Frames length;
     FadeShape shape = FadeShape::Matched;
-    Frames offsetBefore;  // song time less take time of the two sides
-    Frames offsetAfter;
-    std::vector<float> correlation;  // by track
-    float fadeMiddle = 0.5F;         // where the crossfade is half done, 0.1..0.9 of its length
-    bool isLocked = false;           // either side or a track of the set is
+    Frames moveBefore;  // of the two sides, from where they were recorded
+    Frames moveAfter;
+    float fadeMiddle = 0.5F;  // where the crossfade is half done, 0.1..0.9 of its length
+    bool isLocked = false;    // either side or a track of the set is
 
     [[nodiscard]] Frames middle() const { return at + Frames(length.count() / 2); }
 };
 
-// The joins of a set in order of time, read from its first track; touching clips of different
-// offset count, with length 0.
+// The joins of a set in order of time; touching parts of different moves count, with length 0. What
+// a microphone does not have, its take being shorter, is taken from the others.
 [[nodiscard]] std::vector<SetJoin> joinsOf(const Song& song, const MicSet& set);
 
 struct JoinChange {
@@ -42,31 +42,25 @@ struct JoinRoom {
     bool spareEndsLeft = false;   // it is the later clip's spare that ends there, not a neighbour
     bool spareEndsRight = false;  // likewise the earlier clip's
 };
-[[nodiscard]] Result<JoinRoom> roomOf(const Song& song, SetId set, std::size_t index);
+[[nodiscard]] Result<JoinRoom> roomOf(const Song& song, SetId set, PartId join);
 
 // The start of the first attack heard after a join begins; none after the last hit.
-[[nodiscard]] std::optional<Frames>
-nextAttack(const Song& song, const MicSet& set, const SetJoin& join);
+[[nodiscard]] std::optional<Frames> nextAttack(const SetHits& hits, const SetJoin& join);
 
-// Changes one join on all tracks of the set, measuring the correlation anew. The place and length
-// are kept within what the neighbouring joins and the spare allow.
-// Errors: BadArgument for a locked join or one that is not there; the sources'.
-[[nodiscard]] Result<Song> changeJoin(
-    const Song& song, SetId set, std::size_t index, const JoinChange& change, const Sources& sources
-);
+// Changes one join on all tracks of the set. The place and length are kept within what the
+// neighbouring joins and the spare allow. Errors: BadArgument for a locked join or one that is not
+// there.
+[[nodiscard]] Result<Song>
+changeJoin(const Song& song, SetId set, PartId join, const JoinChange& change);
 
-// Changes the unlocked joins among those with these indices, or of the whole set when there are
-// none. Errors: BadArgument when all of them are locked; the sources'.
+// Changes the unlocked ones of these joins, or of the whole set when none are named. Errors:
+// BadArgument when all of them are locked.
 [[nodiscard]] Result<Song> changeJoins(
-    const Song& song,
-    SetId set,
-    const std::vector<std::size_t>& indices,
-    const JoinChange& change,
-    const Sources& sources
+    const Song& song, SetId set, const std::vector<PartId>& joins, const JoinChange& change
 );
 
 // Locks or unlocks both sides of a join, or of all of them: what is locked is moved by nothing.
-[[nodiscard]] Result<Song> lockJoin(const Song& song, SetId set, std::size_t index, bool isLocked);
+[[nodiscard]] Result<Song> lockJoin(const Song& song, SetId set, PartId join, bool isLocked);
 [[nodiscard]] Result<Song> lockAll(const Song& song, SetId set, bool isLocked);
 
 }  // namespace orthochron

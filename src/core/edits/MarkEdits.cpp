@@ -40,26 +40,6 @@ Result<Song> setDetection(const Song& song, TrackId id, const OnsetSettings& set
     return next;
 }
 
-std::optional<TrackTake> recordedTake(const Song& song, TrackId id)
-{
-    const auto track = song.track(id);
-    if (!track) {
-        return std::nullopt;
-    }
-    std::span<const Clip> clips = track->clips;
-    if (const MicSet* set = song.setOf(id); set != nullptr && set->recipe) {
-        const auto place = std::ranges::find(set->tracks, id) - set->tracks.begin();
-        if (static_cast<std::size_t>(place) < set->recipe->recorded.size()) {
-            clips = set->recipe->recorded[static_cast<std::size_t>(place)];
-        }
-    }
-    if (clips.empty()) {
-        return std::nullopt;
-    }
-    const Clip& first = clips.front();
-    return TrackTake{first.take, std::max(first.channel, 0), first.offset()};
-}
-
 namespace {
 
 struct HeardTrack {
@@ -102,7 +82,7 @@ Result<SetAnalysis> analyseSet(const Song& song, SetId id, const Sources& source
     std::vector<HeardTrack> heard;
     for (const TrackId track : set->tracks) {
         if (const auto take = recordedTake(song, track)) {
-            heard.push_back({track, *take, song.track(track)->isLead, {}, {}});
+            heard.push_back({track, *take, song.isLead(*song.track(track)), {}, {}});
         }
     }
     if (std::ranges::none_of(heard, &HeardTrack::isLead)) {
@@ -218,7 +198,7 @@ Result<Song> placeMarks(
     std::vector<std::vector<Onset>> found;
     for (const TrackId track : set->tracks) {
         const auto analysed = analysis.find(track);
-        if (analysed == analysis.end() || !song.track(track)->isLead) {
+        if (analysed == analysis.end() || !song.isLead(*song.track(track))) {
             continue;
         }
         const auto wanted = settings.find(track);
@@ -448,7 +428,7 @@ Result<Song> findBeatPoints(const Song& song, SetId id, const Sources& sources)
     for (const TrackId trackId : set->tracks) {
         Track track = *song.track(trackId);
         const auto take = recordedTake(song, trackId);
-        if (!track.isLead || !take) {
+        if (!song.isLead(track) || !take) {
             continue;
         }
         found += joinFlams(track, song.rate);
@@ -485,7 +465,7 @@ arrivalsOf(const Song& song, SetId id, const Sources& sources, const Work& work)
     std::vector<SetArrival> all;
     for (std::size_t lead = 0; lead < set->tracks.size() && !work.stopped(); ++lead) {
         const auto track = song.track(set->tracks[lead]);
-        if (!track->isLead) {
+        if (!song.isLead(*track)) {
             continue;
         }
         std::vector<Frames> starts;

@@ -1,23 +1,14 @@
 #pragma once
 
+#include "core/edits/SetParts.h"
 #include "core/onset/Arrival.h"
 #include "core/render/Sources.h"
-#include "core/song/Song.h"
 
 #include <map>
 
 namespace orthochron {
 
 [[nodiscard]] Result<Song> setLead(const Song& song, TrackId id, bool isLead);
-
-// The channels whose hits can be asked for: what a track's marks are about.
-struct TrackTake {
-    TakeId take;
-    int channel = 0;
-    Frames offset;  // song time less take time, as recorded
-};
-// The take a track was recorded from: that of its first clip, before any fit.
-[[nodiscard]] std::optional<TrackTake> recordedTake(const Song& song, TrackId id);
 
 // How a track's hits are to be looked for from now on; its marks stay.
 [[nodiscard]] Result<Song>

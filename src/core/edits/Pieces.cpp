@@ -7,10 +7,11 @@ namespace orthochron {
 
 namespace {
 
-Frames takeLength(const Song& song, const Clip& clip)
+// The sound time after its last frame.
+Frames soundEnd(const Song& song, const Clip& clip)
 {
-    const Take* take = song.take(clip.take);
-    return take != nullptr ? take->frames : clip.takeStart + clip.length;
+    const Take* take = song.take(clip.sound.take);
+    return take != nullptr ? clip.sound.end(take->frames) : clip.soundStart + clip.length;
 }
 
 Frames share(Frames whole, Frames part, Frames other)
@@ -33,16 +34,13 @@ std::vector<Piece> takenApart(const std::vector<Clip>& clips)
     pieces.reserve(clips.size());
     for (const Clip& clip : clips) {
         Piece piece{clip, std::nullopt};
+        if (!clip.part.isValid()) {
+            piece.clip.part = PartId{clip.id.value};  // ids of all kinds are given out together
+        }
         if (!pieces.empty() && pieces.back().clip.end() >= clip.at) {
             const Clip& before = pieces.back().clip;
             const Frames overlap = before.end() - clip.at;
-            piece.meeting = Meeting{
-                before.id,
-                overlap,
-                clip.in,
-                clip.at,
-                before.takeTimeOf(clip.at, before.end()),
-                clip.takeTimeOf(clip.at, before.end())};
+            piece.meeting = Meeting{before.id, overlap, clip.in};
             if (overlap > Frames(0)) {
                 pullStart(piece.clip, -std::min(overlap, piece.clip.length));
                 piece.clip.in = Fade{};
@@ -69,12 +67,14 @@ bool isWellJoined(const std::vector<Clip>& clips)
 
 Frames spareBefore(const Song& song, const Clip& clip)
 {
-    return clip.isReversed ? takeLength(song, clip) - clip.takeStart - clip.length : clip.takeStart;
+    return clip.isReversed ? soundEnd(song, clip) - clip.soundStart - clip.length
+                           : clip.soundStart - clip.sound.begin();
 }
 
 Frames spareAfter(const Song& song, const Clip& clip)
 {
-    return clip.isReversed ? clip.takeStart : takeLength(song, clip) - clip.takeStart - clip.length;
+    return clip.isReversed ? clip.soundStart - clip.sound.begin()
+                           : soundEnd(song, clip) - clip.soundStart - clip.length;
 }
 
 void pullStart(Clip& clip, Frames outwards)
@@ -82,7 +82,7 @@ void pullStart(Clip& clip, Frames outwards)
     clip.at -= outwards;
     clip.length += outwards;
     if (!clip.isReversed) {
-        clip.takeStart -= outwards;
+        clip.soundStart -= outwards;
     }
 }
 
@@ -90,14 +90,13 @@ void pullEnd(Clip& clip, Frames outwards)
 {
     clip.length += outwards;
     if (clip.isReversed) {
-        clip.takeStart -= outwards;
+        clip.soundStart -= outwards;
     }
 }
 
 bool isContinuous(const Clip& before, const Clip& after)
 {
-    return before.end() == after.at && before.take == after.take &&
-           before.channel == after.channel && before.gain == after.gain &&
+    return before.end() == after.at && before.sound == after.sound && before.gain == after.gain &&
            before.isMuted == after.isMuted && before.isLocked == after.isLocked &&
            !before.isReversed && !after.isReversed && before.offset() == after.offset();
 }
@@ -128,9 +127,8 @@ bool joinContinuous(std::vector<Piece>& pieces, const std::function<bool(const C
     return isAny;
 }
 
-std::vector<Piece> cropped(
-    const std::vector<Piece>& pieces, Frames from, Frames to, bool outside, std::uint32_t& lastId
-)
+std::vector<Piece>
+cropped(const std::vector<Piece>& pieces, Frames from, Frames to, bool outside, NewIds& ids)
 {
     std::vector<Piece> result;
     const auto part = [&](const Piece& piece, Frames begin, Frames end) {
@@ -145,7 +143,8 @@ std::vector<Piece> cropped(
         pullStart(kept.clip, kept.clip.at - first);
         if (isCut) {
             kept.clip.in = Fade{};
-            kept.clip.id = ClipId{++lastId};
+            kept.clip.id = ids.clip();
+            kept.clip.part = ids.part(kept.clip.part, first.count());
             kept.meeting.reset();
         }
         if (last < piece.clip.end()) {
@@ -164,46 +163,50 @@ std::vector<Piece> cropped(
     return result;
 }
 
-Result<void> layOver(std::vector<Piece>& pieces, std::vector<Piece> laid, std::uint32_t& lastId)
+Result<void> layOver(std::vector<Piece>& pieces, std::vector<Piece> laid, NewIds& ids)
 {
+    const auto start = [](const Piece& piece) { return piece.clip.at; };
+    std::ranges::stable_sort(laid, {}, start);
     std::vector<Piece> result;
     result.reserve(pieces.size() + laid.size());
     for (const Piece& piece : pieces) {
-        std::vector<Piece> left{piece};
-        for (const Piece& over : laid) {
-            const Frames from = over.clip.at;
-            const Frames to = over.clip.end();
-            std::vector<Piece> next;
-            for (Piece& part : left) {
-                if (part.clip.end() <= from || part.clip.at >= to) {
-                    next.push_back(part);
-                    continue;
-                }
-                if (part.clip.isLocked) {
-                    return badArgument("a locked clip is in the way; unlock it first");
-                }
-                Piece head = part;
-                if (head.clip.at < from) {
-                    pullEnd(head.clip, from - head.clip.end());
-                    head.clip.out = Fade{};
-                    next.push_back(head);
-                }
-                if (part.clip.end() > to) {
-                    pullStart(part.clip, part.clip.at - to);
-                    part.clip.in = Fade{};
-                    part.meeting.reset();
-                    if (head.clip.at < from) {
-                        part.clip.id = ClipId{++lastId};
-                    }
-                    next.push_back(part);
-                }
+        // Those that are laid do not overlap each other, so their ends ascend too.
+        auto over = std::ranges::upper_bound(laid, piece.clip.at, {}, [](const Piece& each) {
+            return each.clip.end();
+        });
+        std::optional<Piece> left = piece;
+        bool isCut = false;  // what is left of it has a new id from here on
+        for (; left && over != laid.end() && over->clip.at < left->clip.end(); ++over) {
+            const Frames from = over->clip.at;
+            const Frames to = over->clip.end();
+            if (piece.clip.isLocked) {
+                return badArgument("a locked clip is in the way; unlock it first");
             }
-            left = std::move(next);
+            if (left->clip.at < from) {
+                Piece head = *left;
+                pullEnd(head.clip, from - head.clip.end());
+                head.clip.out = Fade{};
+                result.push_back(head);
+                isCut = true;
+            }
+            if (left->clip.end() <= to) {
+                left.reset();
+                break;
+            }
+            pullStart(left->clip, left->clip.at - to);
+            left->clip.in = Fade{};
+            left->meeting.reset();
+            if (isCut) {
+                left->clip.id = ids.clip();
+                left->clip.part = ids.part(piece.clip.part, to.count());
+            }
         }
-        result.insert(result.end(), left.begin(), left.end());
+        if (left) {
+            result.push_back(*left);
+        }
     }
     result.insert(result.end(), laid.begin(), laid.end());
-    std::ranges::stable_sort(result, {}, [](const Piece& piece) { return piece.clip.at; });
+    std::ranges::stable_sort(result, {}, start);
     pieces = std::move(result);
     return {};
 }
@@ -372,52 +375,6 @@ putTogether(const Song& song, std::vector<std::vector<Piece>> tracks, const Hand
         all.push_back(clipsOf(song, pieces, common, join));
     }
     return all;
-}
-
-Result<void>
-measureJoins(std::vector<Clip>& clips, const std::vector<Piece>& before, const Sources& sources)
-{
-    std::map<ClipId, const Meeting*> known;
-    for (const Piece& piece : before) {
-        if (piece.meeting) {
-            known[piece.clip.id] = &*piece.meeting;
-        }
-    }
-    for (std::size_t i = 1; i < clips.size(); ++i) {
-        Clip& first = clips[i - 1];
-        Clip& second = clips[i];
-        const Frames length = first.end() - second.at;
-        if (length <= Frames(0) || second.in.shape != FadeShape::Matched) {
-            continue;
-        }
-        const auto found = known.find(second.id);
-        if (found != known.end() && found->second->with == first.id &&
-            found->second->at == second.at && found->second->length == length &&
-            found->second->takeBefore == first.takeTimeOf(second.at, first.end()) &&
-            found->second->takeAfter == second.takeTimeOf(second.at, first.end())) {
-            continue;
-        }
-        std::vector<float> a(static_cast<std::size_t>(length.count()));
-        std::vector<float> b(a.size());
-        const auto read = [&](const Clip& clip, std::vector<float>& into) {
-            const Frames from = clip.takeTimeOf(second.at, second.at + length);
-            auto done = sources.read(clip.take, std::max(clip.channel, 0), from, into);
-            if (clip.isReversed) {
-                std::ranges::reverse(into);
-            }
-            return done;
-        };
-        if (auto done = read(first, a); !done) {
-            return done;
-        }
-        if (auto done = read(second, b); !done) {
-            return done;
-        }
-        const auto alike = static_cast<float>(correlationOf(a, b));
-        second.in.correlation = alike;
-        first.out.correlation = alike;
-    }
-    return {};
 }
 
 }  // namespace orthochron

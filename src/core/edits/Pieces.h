@@ -1,7 +1,6 @@
 #pragma once
 
-#include "core/render/Sources.h"
-#include "core/song/Song.h"
+#include "core/edits/SetParts.h"
 
 #include <functional>
 
@@ -17,10 +16,7 @@ struct HandJoin {
 struct Meeting {
     ClipId with;    // the piece before, when they met
     Frames length;  // of the crossfade
-    Fade look;      // shape, middle and the correlation measured for the place below
-    Frames at;      // song time it began, and the frames of both takes that lay under it
-    Frames takeBefore;
-    Frames takeAfter;
+    Fade look;      // its shape and middle
 };
 
 // A clip without its crossfades: pieces of a track never overlap. A crossfade lies before the
@@ -30,7 +26,7 @@ struct Piece {
     std::optional<Meeting> meeting;
 };
 
-// The pieces of a track's clips, ascending.
+// The pieces of a track's clips, ascending. A clip that belongs to no part is one by itself.
 [[nodiscard]] std::vector<Piece> takenApart(const std::vector<Clip>& clips);
 
 // Whether neighbours overlap by exactly their crossfade, and no three are heard at once.
@@ -50,14 +46,13 @@ void pullEnd(Clip& clip, Frames outwards);
 bool joinContinuous(std::vector<Piece>& pieces, const std::function<bool(const Clip&)>& mayJoin);
 
 // What lies in [from, to) of some pieces; the rest when `outside`.
-[[nodiscard]] std::vector<Piece> cropped(
-    const std::vector<Piece>& pieces, Frames from, Frames to, bool outside, std::uint32_t& lastId
-);
+[[nodiscard]] std::vector<Piece>
+cropped(const std::vector<Piece>& pieces, Frames from, Frames to, bool outside, NewIds& ids);
 
 // Lays pieces over those of a track: what lies under them is trimmed, split or, where nothing of
 // it is left to see, taken away. Errors: BadArgument when something locked is in the way.
 [[nodiscard]] Result<void>
-layOver(std::vector<Piece>& pieces, std::vector<Piece> laid, std::uint32_t& lastId);
+layOver(std::vector<Piece>& pieces, std::vector<Piece> laid, NewIds& ids);
 
 // Sorts pieces and ends every overlap: the earlier gives way to the later, but a locked one to none.
 // What has nothing left to be heard goes. Needed where pieces were moved, and where the microphones
@@ -70,9 +65,5 @@ void partPieces(std::vector<Piece>& pieces);
 // clip, both give way in proportion.
 [[nodiscard]] std::vector<std::vector<Clip>>
 putTogether(const Song& song, std::vector<std::vector<Piece>> tracks, const HandJoin& join);
-
-// Measures the correlation of every matched crossfade that is not as it was in `before`.
-[[nodiscard]] Result<void>
-measureJoins(std::vector<Clip>& clips, const std::vector<Piece>& before, const Sources& sources);
 
 }  // namespace orthochron

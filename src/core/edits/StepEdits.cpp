@@ -57,23 +57,13 @@ SetPieces piecesOf(const Song& song, const MicSet& set)
     return all;
 }
 
-Result<Song> withPieces(
-    const Song& song,
-    const MicSet& set,
-    const SetPieces& pieces,
-    const HandJoin& join,
-    const Sources& sources
-)
+Song withPieces(const Song& song, const MicSet& set, const SetPieces& pieces, const HandJoin& join)
 {
     Song next = song;
     auto clips = putTogether(next, pieces, join);
     for (std::size_t t = 0; t < set.tracks.size(); ++t) {
         Track track = *song.track(set.tracks[t]);
-        const auto before = takenApart(track.clips);
         track.clips = std::move(clips[t]);
-        if (auto measured = measureJoins(track.clips, before, sources); !measured) {
-            return tl::unexpected(measured.error());
-        }
         putTrack(next, std::move(track));
     }
     return next;
@@ -102,13 +92,8 @@ Pulls gapPulls(const Song& song, const SetPieces& tracks, Frames furthest)
 
 }  // namespace
 
-Result<Song> cutAtHits(
-    const Song& song,
-    const StepScope& scope,
-    Frames leadIn,
-    const HandJoin& join,
-    const Sources& sources
-)
+Result<Song>
+cutAtHits(const Song& song, const StepScope& scope, Frames leadIn, const HandJoin& join)
 {
     const auto set = freeSet(song, scope.set);
     if (!set) {
@@ -127,16 +112,11 @@ Result<Song> cutAtHits(
             }
         }
     }
-    return splitClips(song, free, times, {join, false}, sources);
+    return splitClips(song, free, times, {join, false});
 }
 
-Result<Song> closeGaps(
-    const Song& song,
-    const StepScope& scope,
-    Frames furthest,
-    const HandJoin& join,
-    const Sources& sources
-)
+Result<Song>
+closeGaps(const Song& song, const StepScope& scope, Frames furthest, const HandJoin& join)
 {
     const auto set = freeSet(song, scope.set);
     if (!set) {
@@ -159,109 +139,99 @@ Result<Song> closeGaps(
     if (!isAny) {
         return badArgument("there is no gap that could be closed from the spare behind it");
     }
-    return withPieces(song, **set, tracks, join, sources);
+    return withPieces(song, **set, tracks, join);
 }
 
-Result<Song> shortenOverlaps(
-    const Song& song,
-    const StepScope& scope,
-    Frames above,
-    const HandJoin& join,
-    const Sources& sources
-)
+Result<Song>
+shortenOverlaps(const Song& song, const StepScope& scope, Frames above, const HandJoin& join)
 {
     const auto set = freeSet(song, scope.set);
     if (!set) {
         return tl::unexpected(set.error());
     }
-    std::vector<std::size_t> longOnes;
+    std::vector<PartId> longOnes;
     for (const SetJoin& each : joinsOf(song, **set)) {
         if (each.length > above && isWithin(scope, each.at)) {
-            longOnes.push_back(each.index);
+            longOnes.push_back(each.id);
         }
     }
     if (longOnes.empty()) {
         return badArgument("no overlap is longer than that");
     }
-    return changeJoins(
-        song, scope.set, longOnes, {.length = join.crossfade, .shape = join.shape}, sources
-    );
+    return changeJoins(song, scope.set, longOnes, {.length = join.crossfade, .shape = join.shape});
 }
 
-Result<Song> changeJoinsWithin(
-    const Song& song, const StepScope& scope, const JoinChange& change, const Sources& sources
-)
+Result<Song> changeJoinsWithin(const Song& song, const StepScope& scope, const JoinChange& change)
 {
     const auto set = freeSet(song, scope.set);
     if (!set) {
         return tl::unexpected(set.error());
     }
-    std::vector<std::size_t> indices;
+    std::vector<PartId> joins;
     for (const SetJoin& join : joinsOf(song, **set)) {
         if (isWithin(scope, join.at)) {
-            indices.push_back(join.index);
+            joins.push_back(join.id);
         }
     }
-    if (indices.empty()) {
+    if (joins.empty()) {
         return badArgument("there is no join there");
     }
-    return changeJoins(song, scope.set, indices, change, sources);
+    return changeJoins(song, scope.set, joins, change);
 }
 
 namespace {
 
-struct ClipHits {
+struct PartHits {
     SetHits hits;
-    std::vector<std::size_t> pieces;  // which piece of the first track each hit moves
+    std::vector<PartId> parts;  // what each hit moves
 };
 
-// The first mark of any lead heard in each piece of the set's first track.
-ClipHits firstHits(const Song& song, const MicSet& set, const std::vector<Piece>& pieces)
+// The first mark of any lead heard in each part of a set; in order of start.
+PartHits firstHits(const Song& song, const MicSet& set)
 {
-    ClipHits found;
-    for (const TrackId id : set.tracks) {
-        if (song.track(id)->isLead) {
-            found.hits.leads.push_back(id);
-        }
-    }
-    for (std::size_t p = 0; p < pieces.size(); ++p) {
-        const Clip& clip = pieces[p].clip;
-        std::optional<PlayedHit> first;
+    struct First {
+        PlayedHit hit;
         HitOrigin origin;
-        for (std::size_t lead = 0; lead < found.hits.leads.size() && !clip.isReversed; ++lead) {
-            const auto track = song.track(found.hits.leads[lead]);
-            const auto mark = std::ranges::find_if(track->marks, [&](const Mark& m) {
-                return m.isOn && m.at >= clip.takeStart && m.at < clip.takeStart + clip.length;
-            });
-            if (mark != track->marks.end() && (!first || mark->at + clip.offset() < first->start)) {
-                first = PlayedHit{
-                    static_cast<int>(lead),
-                    mark->at + clip.offset(),
-                    mark->beatPoint + clip.offset(),
-                    mark->strength,
-                    mark->line,
-                    mark->wanted};
-                origin = {track->id, mark->id};
+        PartId part;
+    };
+    std::map<PartId, First> firsts;
+    PartHits found;
+    for (const TrackId id : set.tracks) {
+        const auto track = song.track(id);
+        if (!song.isLead(*track)) {
+            continue;
+        }
+        const int lead = static_cast<int>(found.hits.leads.size());
+        found.hits.leads.push_back(id);
+        for (const HeardMark& heard : marksHeard(*track, track->clips)) {
+            const Mark& mark = *heard.mark;
+            const First first{
+                {lead, heard.at, heard.beatPoint, mark.strength, mark.line, mark.wanted},
+                {id, mark.id},
+                heard.part};
+            const auto [known, isNew] = firsts.try_emplace(heard.part, first);
+            if (!isNew && heard.at < known->second.hit.start) {
+                known->second = first;
             }
         }
-        if (first) {
-            found.hits.hits.push_back(*first);
-            found.hits.origins.push_back(origin);
-            found.pieces.push_back(p);
-        }
+    }
+    std::vector<First> sorted;
+    for (const auto& [part, first] : firsts) {
+        sorted.push_back(first);
+    }
+    std::ranges::stable_sort(sorted, {}, [](const First& first) { return first.hit.start; });
+    for (const First& first : sorted) {
+        found.hits.hits.push_back(first.hit);
+        found.hits.origins.push_back(first.origin);
+        found.parts.push_back(first.part);
     }
     return found;
 }
 
 }  // namespace
 
-Result<FitOutcome> fitClips(
-    const Song& song,
-    SetId id,
-    const ClipChoice& choice,
-    const FitRequest& request,
-    const Sources& sources
-)
+Result<FitOutcome>
+fitClips(const Song& song, SetId id, const ClipChoice& choice, const FitRequest& request)
 {
     const auto set = freeSet(song, id);
     if (!set) {
@@ -271,7 +241,7 @@ Result<FitOutcome> fitClips(
         return tl::unexpected(valid.error());
     }
     SetPieces tracks = piecesOf(song, **set);
-    const ClipHits found = firstHits(song, **set, tracks.front());
+    const PartHits found = firstHits(song, **set);
     if (found.hits.hits.empty()) {
         return badArgument("no clip of this mic set holds a mark; find hits or add marks first");
     }
@@ -279,24 +249,31 @@ Result<FitOutcome> fitClips(
     const Moves moves = planMoves(performance, request.fit);
     const ClipChoice whole = withTheirSet(song, choice);
     const std::set<ClipId> chosen(whole.begin(), whole.end());
+    std::map<PartId, const Piece*>
+        asked;  // those chosen, or all; of the first microphone with them
+    for (const auto& pieces : tracks) {
+        for (const Piece& piece : pieces) {
+            if (chosen.empty() || chosen.contains(piece.clip.id)) {
+                asked.emplace(piece.clip.part, &piece);
+            }
+        }
+    }
     FitOutcome outcome{song, moves.figures, 0, 0, 0};
-    std::map<std::pair<Frames, Frames>, Frames> moved;  // by the edges of a piece
+    std::map<PartId, Frames> moved;
     for (std::size_t i = 0; i < performance.hits.size(); ++i) {
         // Hits were sorted by start when judged, as they were when found.
-        const Clip& clip = tracks.front()[found.pieces[i]].clip;
+        const auto piece = asked.find(found.parts[i]);
         const bool isOutside = request.bars && !request.bars->holds(performance.hits[i].line.bar);
-        const bool isUnchosen = !chosen.empty() && !chosen.contains(clip.id);
-        if (clip.isLocked || isOutside || isUnchosen) {
+        if (piece == asked.end() || piece->second->clip.isLocked || isOutside) {
             ++outcome.kept;
             continue;
         }
-        moved[{clip.at, clip.end()}] = std::max(moves.hits[i].move, -clip.at);
+        moved[found.parts[i]] = std::max(moves.hits[i].move, -piece->second->clip.at);
     }
-    std::vector<Frames> opened;
     for (auto& pieces : tracks) {
         const Frames end = pieces.empty() ? Frames(0) : pieces.back().clip.end();
         for (Piece& piece : pieces) {
-            const auto by = moved.find({piece.clip.at, piece.clip.end()});
+            const auto by = moved.find(piece.clip.part);
             if (by != moved.end() && !piece.clip.isLocked) {
                 piece.clip.at += by->second;
             }
@@ -319,17 +296,9 @@ Result<FitOutcome> fitClips(
             }
         }
     }
-    auto next = withPieces(
-        song,
-        **set,
-        tracks,
-        {toFrames(request.joins.crossfade, song.rate), request.joins.shape},
-        sources
+    outcome.song = withPieces(
+        song, **set, tracks, {toFrames(request.joins.crossfade, song.rate), request.joins.shape}
     );
-    if (!next) {
-        return tl::unexpected(next.error());
-    }
-    outcome.song = std::move(*next);
     outcome.joins = static_cast<int>(joinsOf(outcome.song, **set).size());
     return outcome;
 }

@@ -4,6 +4,7 @@
 
 #include "core/audio/SoundFile.h"
 #include "core/base/Hash.h"
+#include "core/song/Parts.h"
 
 #include <algorithm>
 #include <functional>
@@ -35,10 +36,13 @@ void addTrack(Song& song, const Take& take, int channel, Frames at, std::string 
     Track track;
     track.id = TrackId{++song.lastId};
     track.name = std::move(name);
+    track.markedTake = take.id;
+    track.markedChannel = std::max(channel, 0);
     Clip clip;
     clip.id = ClipId{++song.lastId};
-    clip.take = take.id;
-    clip.channel = channel;
+    clip.part = PartId{++song.lastId};
+    clip.sound.take = take.id;
+    clip.sound.channel = channel;
     clip.at = at;
     clip.length = take.frames;
     track.clips.push_back(clip);
@@ -99,11 +103,12 @@ Result<Song> addTakes(const Song& song, std::vector<ImportedTake> takes)
                 addTrack(next, take, channel, at, fmt::format("{} {}", take.name, channel + 1));
             }
         } else {
-            const int channel = take.channels == 1 ? 0 : Clip::kAllChannels;
+            const int channel = take.channels == 1 ? 0 : Sound::kAllChannels;
             addTrack(next, take, channel, at, take.name);
         }
         next.takes.push_back(std::move(take));
     }
+    completeSets(next);
     return next;
 }
 
@@ -113,29 +118,70 @@ Result<Song> makeSet(const Song& song, const std::vector<TrackId>& tracks, std::
         return badArgument("select the tracks that were recorded together first");
     }
     for (const TrackId id : tracks) {
-        if (!song.track(id)) {
+        const auto track = song.track(id);
+        if (!track) {
             return badArgument("a track of the set is not in the song");
         }
-        if (song.setOf(id) != nullptr) {
+        const MicSet* lone = song.setOf(id);
+        if (lone != nullptr && !lone->isLone()) {
             return badArgument(
-                fmt::format("{} is in a mic set already; open that one first", song.track(id)->name)
+                fmt::format("{} is in a mic set already; open that one first", track->name)
             );
+        }
+        if (lone != nullptr && (lone->recipe || !lone->variants.empty())) {
+            return badArgument(fmt::format(
+                "{} was fitted by itself; take it back to the recording first", track->name
+            ));
         }
     }
     Song next = song;
+    const auto isOfThem = [&](const MicSet& set) {
+        return set.isLone() && std::ranges::find(tracks, set.tracks.front()) != tracks.end();
+    };
+    const auto place = std::ranges::find_if(next.sets, isOfThem) - next.sets.begin();
+    std::erase_if(next.sets, isOfThem);
     MicSet set;
     set.id = SetId{++next.lastId};
     set.name = name.empty() ? "Kit" : std::move(name);
     set.tracks = tracks;
-    next.sets.push_back(std::move(set));
+    next.sets.insert(next.sets.begin() + place, std::move(set));
+    std::vector<Track> changed;
+    for (const TrackId id : tracks) {
+        changed.push_back(*song.track(id));
+    }
+    std::vector<std::vector<Clip>*> clips;
+    for (Track& track : changed) {
+        clips.push_back(&track.clips);
+    }
+    joinParts(clips);
+    for (Track& track : changed) {
+        putTrack(next, std::move(track));
+    }
     return next;
 }
 
 Result<Song> openSet(const Song& song, SetId id)
 {
-    Song next = song;
-    if (std::erase_if(next.sets, [id](const MicSet& set) { return set.id == id; }) == 0) {
+    const MicSet* open = song.set(id);
+    if (open == nullptr) {
         return badArgument("the mic set is not in the song");
+    }
+    if (open->isLone()) {
+        return badArgument("this track is in no mic set");
+    }
+    Song next = song;
+    std::erase_if(next.sets, [id](const MicSet& set) { return set.id == id; });
+    completeSets(next);
+    if (open->recipe && open->recipe->recorded.size() == open->tracks.size()) {
+        // Each track can still be taken back to what was recorded on it.
+        for (std::size_t t = 0; t < open->tracks.size(); ++t) {
+            FitRecipe own = *open->recipe;
+            own.recorded = {open->recipe->recorded[t]};
+            const auto lone = std::ranges::find_if(next.sets, [&](const MicSet& set) {
+                return set.isLone() && set.tracks.front() == open->tracks[t];
+            });
+            lone->recipe = std::make_shared<const FitRecipe>(std::move(own));
+        }
     }
     return next;
 }
@@ -251,7 +297,11 @@ Result<Song> moveTrack(const Song& song, TrackId id, int by)
         return badArgument("the track is at the end of the lanes already");
     }
     const TrackId other = next.tracks[static_cast<std::size_t>(target)]->id;
-    if (song.setOf(id) != song.setOf(other)) {
+    const MicSet* own = song.setOf(id);
+    const bool isLone = own == nullptr || own->isLone();
+    const MicSet* others = song.setOf(other);
+    const bool isOtherLone = others == nullptr || others->isLone();
+    if (own != others && !(isLone && isOtherLone)) {
         return badArgument(
             "a mic set's tracks stay together; open the set to move a track out of it"
         );

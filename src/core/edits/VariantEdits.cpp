@@ -38,28 +38,25 @@ std::pair<Frames, Frames> spanOf(const Song& song, BarRange bars)
 }
 
 // The tracks with the passage taken from another way.
-Result<std::vector<std::vector<Clip>>>
-spliced(Song& song, const MicSet& set, const Variant& other, const Sources& sources)
+std::vector<std::vector<Clip>> spliced(Song& song, const MicSet& set, const Variant& other)
 {
     const auto [from, to] = spanOf(song, *other.bars);
+    NewIds ids(song.lastId);
     std::vector<std::vector<Piece>> tracks;
-    std::vector<std::vector<Piece>> before;
     for (std::size_t t = 0; t < set.tracks.size(); ++t) {
-        before.push_back(takenApart(song.track(set.tracks[t])->clips));
-        auto pieces = cropped(before.back(), from, to, true, song.lastId);
-        const auto inside = cropped(takenApart(other.clips[t]), from, to, false, song.lastId);
+        const auto before = takenApart(song.track(set.tracks[t])->clips);
+        auto pieces = cropped(before, from, to, true, ids);
+        auto inside = cropped(takenApart(other.clips[t]), from, to, false, ids);
+        for (Piece& piece : inside) {
+            // What is left of the same part on either side is another part from now on.
+            piece.clip.part = ids.part(piece.clip.part, -1);
+        }
         pieces.insert(pieces.end(), inside.begin(), inside.end());
         std::ranges::stable_sort(pieces, {}, [](const Piece& piece) { return piece.clip.at; });
         joinContinuous(pieces, [](const Clip&) { return true; });
         tracks.push_back(std::move(pieces));
     }
-    auto clips = putTogether(song, std::move(tracks), {});
-    for (std::size_t t = 0; t < clips.size(); ++t) {
-        if (auto measured = measureJoins(clips[t], before[t], sources); !measured) {
-            return tl::unexpected(measured.error());
-        }
-    }
-    return clips;
+    return putTogether(song, std::move(tracks), {});
 }
 
 }  // namespace
@@ -83,7 +80,7 @@ Result<Song> keepVariant(const Song& song, SetId id, std::optional<BarRange> bar
     return next;
 }
 
-Result<Song> nextVariant(const Song& song, SetId id, const Sources& sources)
+Result<Song> nextVariant(const Song& song, SetId id)
 {
     Song next = song;
     MicSet* set = setIn(next, id);
@@ -98,11 +95,7 @@ Result<Song> nextVariant(const Song& song, SetId id, const Sources& sources)
         set->variantName, other->bars, clipsOf(song, *set), set->recipe});
     auto clips = other->clips;
     if (other->bars) {
-        auto parts = spliced(next, *set, *other, sources);
-        if (!parts) {
-            return tl::unexpected(parts.error());
-        }
-        clips = std::move(*parts);
+        clips = spliced(next, *set, *other);
     } else {
         set->recipe = other->recipe;
     }

@@ -13,7 +13,7 @@ keepVariant(const Song& song, SetId id, std::optional<BarRange> bars = {});
 // Makes the next way kept the one that is heard, and keeps the present one in its place. Of a way
 // that is about a passage only that passage changes. Errors: BadArgument when none is kept; the
 // sources'.
-[[nodiscard]] Result<Song> nextVariant(const Song& song, SetId id, const Sources& sources);
+[[nodiscard]] Result<Song> nextVariant(const Song& song, SetId id);
 
 // Drops all ways but the one that is heard.
 [[nodiscard]] Result<Song> dropVariants(const Song& song, SetId id);

@@ -23,13 +23,11 @@ Fade fadeFrom(JsonReader& read, const Json& json)
         if (const Json* shape = read.find(json, "shape")) {
             fade.shape = read.checked(parseFadeShape(read.text(*shape)));
         }
-        fade.correlation = static_cast<float>(read.numberOr(json, "correlation", 0.0, -1.0, 1.0));
         fade.middle = static_cast<float>(read.numberOr(json, "middle", 0.5, 0.05, 0.95));
         return fade;
     }
     fade.length = read.length(read.item(json, 0));
     fade.shape = read.checked(parseFadeShape(read.text(read.item(json, 1))));
-    fade.correlation = static_cast<float>(read.number(read.item(json, 2), -1.0, 1.0));
     if (json.is_array() && json.size() > 3) {
         fade.middle = static_cast<float>(read.number(json[3], 0.05, 0.95));
     }
@@ -40,11 +38,14 @@ Clip clipFromObject(JsonReader& read, const Json& json)
 {
     Clip clip;
     clip.id = ClipId{read.id(read.field(json, "id"))};
-    clip.take = TakeId{read.id(read.field(json, "take"))};
+    clip.sound.take = TakeId{read.id(read.field(json, "take"))};
     if (const Json* channel = read.find(json, "channel")) {
-        clip.channel = static_cast<int>(read.whole(*channel, Clip::kAllChannels, 63));
+        clip.sound.channel = static_cast<int>(read.whole(*channel, Sound::kAllChannels, 63));
     }
-    clip.takeStart = read.frames(read.field(json, "from"));
+    if (const Json* part = read.find(json, "part")) {
+        clip.part = PartId{read.id(*part)};
+    }
+    clip.soundStart = read.frames(read.field(json, "from"));
     clip.at = read.frames(read.field(json, "at"));
     clip.length = read.length(read.field(json, "length"));
     clip.gain = static_cast<float>(read.numberOr(json, "gain", 1.0, -100.0, 100.0));
@@ -61,6 +62,7 @@ Clip clipFromObject(JsonReader& read, const Json& json)
     clip.extras = extrasOf(
         json,
         {"id",
+         "part",
          "take",
          "channel",
          "from",
@@ -82,9 +84,9 @@ Clip clipFromList(JsonReader& read, const Json& json)
 {
     Clip clip;
     clip.id = ClipId{read.id(read.item(json, 0))};
-    clip.take = TakeId{read.id(read.item(json, 1))};
-    clip.channel = static_cast<int>(read.whole(read.item(json, 2), Clip::kAllChannels, 63));
-    clip.takeStart = read.frames(read.item(json, 3));
+    clip.sound.take = TakeId{read.id(read.item(json, 1))};
+    clip.sound.channel = static_cast<int>(read.whole(read.item(json, 2), Sound::kAllChannels, 63));
+    clip.soundStart = read.frames(read.item(json, 3));
     clip.at = read.frames(read.item(json, 4));
     clip.length = read.length(read.item(json, 5));
     clip.gain = static_cast<float>(read.number(read.item(json, 6), -100.0, 100.0));
@@ -125,24 +127,15 @@ void putInOrder(JsonReader&, std::vector<Mark>& marks)
     std::ranges::stable_sort(marks, {}, &Mark::at);
 }
 
-void becomeSister(
-    JsonReader& read, const WrittenList<Clip>::Sister& sister, std::vector<Clip>& clips
-)
+void becomeSister(const WrittenList<Clip>::Sister& sister, std::vector<Clip>& clips)
 {
-    if (sister.correlations.size() != 2 * clips.size()) {
-        read.fail("a list of clips does not match the one it is told from");
-        return;
-    }
-    for (std::size_t i = 0; i < clips.size(); ++i) {
-        clips[i].id.value = static_cast<std::uint32_t>(clips[i].id.value + sister.ids);
-        clips[i].take = sister.take;
-        clips[i].channel = sister.channel;
-        clips[i].in.correlation = sister.correlations[2 * i];
-        clips[i].out.correlation = sister.correlations[2 * i + 1];
+    for (Clip& clip : clips) {
+        clip.id.value = static_cast<std::uint32_t>(clip.id.value + sister.ids);
+        clip.sound = {sister.take, sister.channel, nullptr};
     }
 }
 
-void becomeSister(JsonReader&, const WrittenList<Mark>::Sister&, std::vector<Mark>&) {}
+void becomeSister(const WrittenList<Mark>::Sister&, std::vector<Mark>&) {}
 
 }  // namespace
 
@@ -199,7 +192,7 @@ ListPool<T>::made(JsonReader& read, const WrittenList<T>& list, std::span<const 
     std::vector<T> items;
     if (list.sister) {
         items.assign(other.begin(), other.end());
-        becomeSister(read, *list.sister, items);
+        becomeSister(*list.sister, items);
     } else if (auto whole = patched<T>(other, list.diff)) {
         items = std::move(*whole);
     } else {
@@ -264,11 +257,8 @@ WrittenList<Clip> clipListFrom(JsonReader& read, const Json& json, std::span<con
             auto& sister = list.sister.emplace();
             sister.take = TakeId{read.id(*take)};
             sister.channel =
-                static_cast<int>(read.whole(read.field(json, "channel"), Clip::kAllChannels, 63));
+                static_cast<int>(read.whole(read.field(json, "channel"), Sound::kAllChannels, 63));
             sister.ids = read.whole(read.field(json, "ids"), -0xFFFFFFFFLL, 0xFFFFFFFFLL);
-            for (const Json& each : read.list(read.field(json, "correlations"), 2 * kManyItems)) {
-                sister.correlations.push_back(static_cast<float>(read.number(each, -1.0, 1.0)));
-            }
             return list;
         }
         parts = &read.field(json, "parts");

@@ -27,8 +27,7 @@ struct WrittenList {
     struct Sister {
         TakeId take;
         int channel = 0;
-        std::int64_t ids = 0;             // added to them
-        std::vector<float> correlations;  // of the fades, two for each clip
+        std::int64_t ids = 0;  // added to them
     };
     std::optional<Sister> sister;
 };

@@ -9,7 +9,7 @@
 // The song file: JSON, specified in docs/file-format.md.
 namespace orthochron {
 
-constexpr int kSongFormat = 3;
+constexpr int kSongFormat = 4;
 constexpr std::string_view kSongEnding = ".orthochron";
 
 struct SongDocument {
@@ -19,6 +19,9 @@ struct SongDocument {
     // Rises with every writing of the song, to its file or to its autosave: what is older never
     // wins. 0 in files of programs that did not count.
     std::uint64_t generation = 0;
+    // Of the version that is open, clips of an older format of which it had to be guessed what
+    // belongs together on the microphones of a set.
+    int guessedClips = 0;
 };
 
 // A song with its history as text: SongWriter's, written whole.

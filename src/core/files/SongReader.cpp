@@ -4,6 +4,7 @@
 #include "core/files/GrooveFile.h"
 #include "core/files/JsonReader.h"
 #include "core/files/JsonText.h"
+#include "core/files/OlderSong.h"
 #include "core/files/SongFile.h"
 #include "core/files/SongFormat.h"
 #include "core/files/SongPartReader.h"
@@ -83,6 +84,12 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
             Hertz(read.number(read.item(*band, 0), 10.0, 96000.0)),
             Hertz(read.number(read.item(*band, 1), 10.0, 96000.0))};
     }
+    if (const Json* take = read.find(json, "take")) {
+        track.markedTake = TakeId{read.id(*take)};
+    }
+    if (const Json* channel = read.find(json, "channel")) {
+        track.markedChannel = static_cast<int>(read.whole(*channel, 0, 63));
+    }
     track.isLead = read.flagOr(json, "lead");
     track.isHidden = read.flagOr(json, "hidden");
     track.isMuted = read.flagOr(json, "muted");
@@ -94,6 +101,8 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
         json,
         {"id",
          "name",
+         "take",
+         "channel",
          "clips",
          "marks",
          "detection",
@@ -140,12 +149,12 @@ public:
     void check(std::span<const Clip> clips)
     {
         for (const Clip& clip : clips) {
-            const auto take = channels_.find(clip.take);
+            const auto take = channels_.find(clip.sound.take);
             if (take == channels_.end()) {
                 read_.fail("a clip names a take that is not in the file");
                 return;
             }
-            if (clip.channel >= take->second) {
+            if (clip.sound.channel >= take->second) {
                 read_.fail("a clip names a channel that its take does not have");
                 return;
             }
@@ -355,6 +364,7 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
 class Reading {
 public:
     explicit Reading(JsonReader& read) : read_(read) {}
+    void setFormat(std::int64_t format) { isOlder_ = format < 4; }
 
     [[nodiscard]] Json parse(std::string_view text)
     {
@@ -399,6 +409,12 @@ public:
         return json;
     }
 
+    // Clips of the current version of which it had to be guessed what they belong to.
+    [[nodiscard]] int guessed() const
+    {
+        return current_ < guessed_.size() ? guessed_[current_] : 0;
+    }
+
     // Errors: BadInput, when anything read so far was wrong.
     [[nodiscard]] Result<History> history()
     {
@@ -439,6 +455,9 @@ private:
         if (read_.hasFailed()) {
             return;
         }
+        if (isOlder_) {
+            older_.complete(song);
+        }
         const std::string name = read_.text(read_.field(json, "edit"));
         if (!history_) {
             history_.emplace(std::move(song), name);
@@ -446,6 +465,7 @@ private:
             dropped_ += history_->current() == History::kMostSteps ? 1U : 0U;
             history_->add(std::move(song), name);
         }
+        guessed_.push_back(older_.guessed());
         pools_.clips.forgetOld();
         pools_.marks.forgetOld();
     }
@@ -458,9 +478,13 @@ private:
             return;
         }
         history_->goTo(count - dropped_ - 1);
+        guessed_.resize(count);
     }
 
     JsonReader& read_;
+    bool isOlder_ = false;
+    OlderSong older_;
+    std::vector<int> guessed_;  // by version
     std::list<Json> documents_;
     std::vector<Clip> clips_;  // taken out of the text while it is parsed
     Pools pools_;
@@ -506,6 +530,7 @@ Result<SongDocument> readSong(std::string_view text, const std::string& name)
             kSongFormat
         ));
     }
+    reading.setFormat(version);
     Song common;
     common.rate = Hertz(read.number(read.field(json, "rate"), 8000.0, 192000.0));
     Json& first = reading.take(std::move(json), common);
@@ -539,7 +564,8 @@ Result<SongDocument> readSong(std::string_view text, const std::string& name)
     return SongDocument{
         std::move(*history),
         std::move(first),
-        generation.is_number_unsigned() ? generation.get<std::uint64_t>() : 0};
+        generation.is_number_unsigned() ? generation.get<std::uint64_t>() : 0,
+        reading.guessed()};
 }
 
 }  // namespace orthochron

@@ -52,9 +52,6 @@ void append(std::string& text, const char* key, const Fade& fade)
     if (fade.shape != usual.shape) {
         fmt::format_to(out, ",\"shape\":\"{}\"", fadeShapeWord(fade.shape));
     }
-    if (fade.correlation != usual.correlation && std::isfinite(fade.correlation)) {
-        fmt::format_to(out, ",\"correlation\":{}", fade.correlation);
-    }
     if (fade.middle != usual.middle) {
         fmt::format_to(out, ",\"middle\":{}", fade.middle);
     }
@@ -68,13 +65,16 @@ void append(std::string& text, const Clip& clip)
         out,
         R"({{"id":{},"take":{},"from":{},"at":{},"length":{})",
         clip.id.value,
-        clip.take.value,
-        clip.takeStart.count(),
+        clip.sound.take.value,
+        clip.soundStart.count(),
         clip.at.count(),
         clip.length.count()
     );
-    if (clip.channel != 0) {
-        fmt::format_to(out, ",\"channel\":{}", clip.channel);
+    if (clip.part.isValid()) {
+        fmt::format_to(out, ",\"part\":{}", clip.part.value);
+    }
+    if (clip.sound.channel != 0) {
+        fmt::format_to(out, ",\"channel\":{}", clip.sound.channel);
     }
     if (clip.gain != 1.0F) {
         fmt::format_to(out, ",\"gain\":{}", clip.gain);
@@ -146,8 +146,8 @@ std::size_t countNew(const ListDiff<T>& diff)
     }));
 }
 
-// The clips of another microphone cut at the same places: they differ by take, ids and what was
-// measured at their joins. Empty when these are not.
+// The clips of another microphone cut at the same places: they differ by take and ids. Empty when
+// these are not.
 std::string
 alikeText(const std::vector<Clip>& clips, const std::vector<Clip>& sister, std::size_t sisterPlace)
 {
@@ -155,32 +155,21 @@ alikeText(const std::vector<Clip>& clips, const std::vector<Clip>& sister, std::
         return {};
     }
     const std::uint32_t ids = clips.front().id.value - sister.front().id.value;
-    std::string text = fmt::format(
-        "{{\"like\":{},\"take\":{},\"channel\":{},\"ids\":{},\"correlations\":[",
-        sisterPlace,
-        clips.front().take.value,
-        clips.front().channel,
-        static_cast<std::int32_t>(ids)
-    );
     for (std::size_t i = 0; i < clips.size(); ++i) {
         Clip same = sister[i];
         same.id.value += ids;
-        same.take = clips.front().take;
-        same.channel = clips.front().channel;
-        same.in.correlation = clips[i].in.correlation;
-        same.out.correlation = clips[i].out.correlation;
+        same.sound = clips.front().sound;
         if (!(same == clips[i])) {
             return {};
         }
-        fmt::format_to(
-            std::back_inserter(text),
-            "{}{},{}",
-            i > 0 ? "," : "",
-            same.in.correlation,
-            same.out.correlation
-        );
     }
-    return text + "]}";
+    return fmt::format(
+        R"({{"like":{},"take":{},"channel":{},"ids":{}}})",
+        sisterPlace,
+        clips.front().sound.take.value,
+        clips.front().sound.channel,
+        static_cast<std::int32_t>(ids)
+    );
 }
 
 Json toJson(const OnsetSettings& detection)
@@ -201,6 +190,8 @@ Json toJson(const OnsetSettings& detection)
 Json toJson(const Track& track)
 {
     Json json{{"id", track.id.value}, {"name", track.name}, {"detection", toJson(track.detection)}};
+    put(json, "take", track.markedTake.value, 0U);
+    put(json, "channel", track.markedChannel, 0);
     put(json, "lead", track.isLead, false);
     put(json, "hidden", track.isHidden, false);
     put(json, "muted", track.isMuted, false);

@@ -180,9 +180,6 @@ public:
         join.length = Frames(slot_.length);
         join.moveBefore = slot_.before.move;
         join.moveAfter = slot_.after.move;
-        for (const Layers& layers : layers_) {
-            join.correlation.push_back(static_cast<float>(correlation(layers, best)));
-        }
         return join;
     }
 
@@ -220,17 +217,6 @@ private:
             value = sum;
         }
         return {};
-    }
-
-    double correlation(const Layers& layers, std::int64_t at) const
-    {
-        const auto from = static_cast<std::size_t>(at);
-        const auto to = static_cast<std::size_t>(at + slot_.length);
-        const double ab = layers.same[to] - layers.same[from];
-        const double aa = layers.powerBefore[to] - layers.powerBefore[from];
-        const double bb = layers.powerAfter[to] - layers.powerAfter[from];
-        const double power = std::sqrt(std::max(aa, 0.0) * std::max(bb, 0.0));
-        return power > 1e-14 ? std::clamp(ab / power, -1.0, 1.0) : 1.0;
     }
 
     double attacksWithin(Frames from, Frames to) const

@@ -38,7 +38,6 @@ struct PlannedJoin {
     Frames length;
     Frames moveBefore;
     Frames moveAfter;
-    std::vector<float> correlation;  // of the two sides, by microphone
 };
 
 // Reads one microphone's recorded sound from `from` (recorded time) on; silence outside it.

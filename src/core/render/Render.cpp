@@ -7,42 +7,78 @@ namespace orthochron {
 
 namespace {
 
-// The gain of a clip at a frame counted from its start.
-float envelope(const Clip& clip, std::int64_t frame)
-{
-    double gain = static_cast<double>(clip.gain);
-    if (frame < clip.in.length.count()) {
-        const double place =
-            (static_cast<double>(frame) + 0.5) / static_cast<double>(clip.in.length.count());
-        gain *= clip.in.gainsAt(place).in;
-    }
-    const std::int64_t out = frame - (clip.length - clip.out.length).count();
-    if (out >= 0) {
-        const double place =
-            (static_cast<double>(out) + 0.5) / static_cast<double>(clip.out.length.count());
-        gain *= clip.out.gainsAt(place).out;
-    }
-    return static_cast<float>(gain);
-}
+// A clip with what its fades need to know of its neighbours.
+struct Shaped {
+    const Clip& clip;
+    double likenessIn = 0.0;  // to the clip it is faded from
+    double likenessOut = 0.0;
 
-void shape(const Clip& clip, std::int64_t first, std::span<float> sound)
-{
-    const auto length = static_cast<std::int64_t>(sound.size());
-    const auto scale = [&](std::int64_t from, std::int64_t to) {
-        for (std::int64_t i = std::max<std::int64_t>(from - first, 0);
-             i < std::min(to - first, length);
-             ++i) {
-            sound[static_cast<std::size_t>(i)] *= envelope(clip, first + i);
+    // Its gain at a frame counted from its start.
+    [[nodiscard]] float gainAt(std::int64_t frame) const
+    {
+        const auto placeIn = [](std::int64_t at, Frames length) {
+            return (static_cast<double>(at) + 0.5) / static_cast<double>(length.count());
+        };
+        double gain = static_cast<double>(clip.gain);
+        if (frame < clip.in.length.count()) {
+            gain *= clip.in.gainsAt(placeIn(frame, clip.in.length), likenessIn).in;
         }
-    };
-    // Only the fades need a curve; between them the gain is even, and mostly 1.
-    const std::int64_t rise = clip.in.length.count();
-    const std::int64_t fall = std::max(rise, (clip.length - clip.out.length).count());
-    scale(0, rise);
-    if (clip.gain != 1.0F) {
-        scale(rise, fall);
+        const std::int64_t out = frame - (clip.length - clip.out.length).count();
+        if (out >= 0) {
+            gain *= clip.out.gainsAt(placeIn(out, clip.out.length), likenessOut).out;
+        }
+        return static_cast<float>(gain);
     }
-    scale(fall, clip.length.count());
+
+    // Applies it to what is heard of the clip from its frame `first` on.
+    void shape(std::int64_t first, std::span<float> sound) const
+    {
+        const auto length = static_cast<std::int64_t>(sound.size());
+        const auto scale = [&](std::int64_t from, std::int64_t to) {
+            for (std::int64_t i = std::max<std::int64_t>(from - first, 0);
+                 i < std::min(to - first, length);
+                 ++i) {
+                sound[static_cast<std::size_t>(i)] *= gainAt(first + i);
+            }
+        };
+        // Only the fades need a curve; between them the gain is even, and mostly 1.
+        const std::int64_t rise = clip.in.length.count();
+        const std::int64_t fall = std::max(rise, (clip.length - clip.out.length).count());
+        scale(0, rise);
+        if (clip.gain != 1.0F) {
+            scale(rise, fall);
+        }
+        scale(fall, clip.length.count());
+    }
+};
+
+// The clip at a place of a track. Only fades that are heard in the frames [from, to) of it count.
+Result<Shaped> shapedAt(
+    std::span<const Clip> clips, std::size_t place, const Sources& sources, Frames from, Frames to
+)
+{
+    Shaped shaped{clips[place]};
+    const Clip& clip = clips[place];
+    const auto measure = [&](std::size_t before, double& likeness) -> Result<void> {
+        auto measured = sources.likeness(clips[before], clips[before + 1]);
+        if (!measured) {
+            return tl::unexpected(measured.error());
+        }
+        likeness = *measured;
+        return {};
+    };
+    if (place > 0 && clip.in.shape == FadeShape::Matched && from < clip.in.length) {
+        if (auto done = measure(place - 1, shaped.likenessIn); !done) {
+            return tl::unexpected(done.error());
+        }
+    }
+    if (place + 1 < clips.size() && clip.out.shape == FadeShape::Matched &&
+        to > clip.length - clip.out.length) {
+        if (auto done = measure(place, shaped.likenessOut); !done) {
+            return tl::unexpected(done.error());
+        }
+    }
+    return shaped;
 }
 
 }  // namespace
@@ -51,8 +87,8 @@ int channelsOf(const Track& track, const Sources& sources)
 {
     int most = 1;
     for (const Clip& clip : track.clips) {
-        if (clip.channel == Clip::kAllChannels) {
-            most = std::max(most, sources.channels(clip.take));
+        if (clip.sound.channel == Sound::kAllChannels) {
+            most = std::max(most, sources.channels(clip.sound.take));
         }
     }
     return most;
@@ -73,16 +109,25 @@ renderClips(std::span<const Clip> clips, const Sources& sources, Frames from, Au
         if (end <= begin || clip->isMuted) {
             continue;
         }
-        const bool isWhole = clip->channel == Clip::kAllChannels;
-        const int channels = isWhole ? std::max(1, sources.channels(clip->take)) : 1;
+        const bool isWhole =
+            clip->sound.channel == Sound::kAllChannels && sources.has(clip->sound.take);
+        const int channels = isWhole ? std::max(1, sources.channels(clip->sound.take)) : 1;
         AudioBuffer sound(channels, end - begin);
-        const Frames takeTime = clip->takeTimeOf(begin, end);
-        auto read =
-            isWhole && sources.has(clip->take)
-                ? sources.read(clip->take, takeTime, sound)
-                : sources.read(clip->take, std::max(clip->channel, 0), takeTime, sound.channel(0));
+        const Frames soundTime = clip->soundTimeOf(begin, end);
+        auto read = isWhole ? sources.read(clip->sound, soundTime, sound)
+                            : sources.read(clip->sound, soundTime, sound.channel(0));
         if (!read) {
             return read;
+        }
+        const auto shaped = shapedAt(
+            clips,
+            static_cast<std::size_t>(clip - clips.begin()),
+            sources,
+            begin - clip->at,
+            end - clip->at
+        );
+        if (!shaped) {
+            return tl::unexpected(shaped.error());
         }
         for (int c = 0; c < into.channels(); ++c) {
             if (c >= channels && channels != 1) {
@@ -93,7 +138,7 @@ renderClips(std::span<const Clip> clips, const Sources& sources, Frames from, Au
                 if (clip->isReversed) {
                     std::ranges::reverse(source);
                 }
-                shape(*clip, (begin - clip->at).count(), source);
+                shaped->shape((begin - clip->at).count(), source);
             }
             const auto target =
                 into.channel(c).subspan(static_cast<std::size_t>((begin - from).count()));

@@ -2,8 +2,75 @@
 
 #include "core/audio/ResampledSource.h"
 #include "core/audio/SoundFile.h"
+#include "core/joins/JoinPlan.h"
+
+#include <algorithm>
+#include <tuple>
 
 namespace orthochron {
+
+namespace {
+
+// A side of a crossfade, for remembering what was measured of it.
+struct Side {
+    TakeId take;
+    int channel = 0;
+    const Treatment* treatment = nullptr;
+    Frames from;  // sound time
+    bool isReversed = false;
+
+    auto operator<=>(const Side&) const = default;
+};
+
+constexpr std::size_t kMostMeasured = 1U << 17U;  // some 15 MB
+
+// Reads one channel, whatever else there is, into the place where it is wanted.
+Result<void> readChannel(
+    SampleSource& source, AudioBuffer& scratch, int channel, Frames from, std::span<float> into
+)
+{
+    const Frames length(static_cast<std::int64_t>(into.size()));
+    if (scratch.frames() != length || scratch.channels() != source.channels()) {
+        scratch = AudioBuffer(source.channels(), length);
+    }
+    if (auto read = source.read(from, scratch); !read) {
+        return read;
+    }
+    std::ranges::copy(scratch.channel(channel), into.begin());
+    return {};
+}
+
+}  // namespace
+
+struct Sources::Measured {
+    std::mutex mutex;
+    std::map<std::tuple<Side, Side, Frames>, double> likeness;  // and how long they overlap
+    // By take and treatment, which is kept alive so that no other can take its place.
+    std::map<
+        std::pair<TakeId, const Treatment*>,
+        std::pair<std::shared_ptr<const Treatment>, std::shared_ptr<Opened>>>
+        treated;
+};
+
+// A take as these sources have it, which must outlive it.
+class Sources::OfTake final : public SampleSource {
+public:
+    OfTake(std::shared_ptr<Opened> opened) : opened_(std::move(opened)) {}
+
+    [[nodiscard]] Hertz rate() const override { return opened_->source->rate(); }
+    [[nodiscard]] Frames frames() const override { return opened_->source->frames(); }
+    [[nodiscard]] int channels() const override { return opened_->source->channels(); }
+    [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into) override
+    {
+        const std::scoped_lock lock(opened_->mutex);
+        return opened_->source->read(from, into);
+    }
+
+private:
+    std::shared_ptr<Opened> opened_;
+};
+
+Sources::Sources() : measured_(std::make_shared<Measured>()) {}
 
 std::filesystem::path pathOf(const Take& take, const std::filesystem::path& songFolder)
 {
@@ -34,6 +101,7 @@ void Sources::put(
     opened->source = std::move(source);
     opened->file = file;
     takes_[take] = std::move(opened);
+    measured_ = std::make_shared<Measured>();  // of what was there before nothing holds
 }
 
 bool Sources::share(TakeId take, const Sources& others)
@@ -105,16 +173,101 @@ Result<void> Sources::read(TakeId take, int channel, Frames from, std::span<floa
     }
     Opened& opened = *takes_.at(take);
     const std::scoped_lock lock(opened.mutex);
-    const Frames length(static_cast<std::int64_t>(into.size()));
-    const int channels = opened.source->channels();
-    if (opened.scratch.frames() != length || opened.scratch.channels() != channels) {
-        opened.scratch = AudioBuffer(channels, length);
+    return readChannel(*opened.source, opened.scratch, channel, from, into);
+}
+
+void Sources::setEngine(Engine engine)
+{
+    engine_ = std::move(engine);
+    measured_ = std::make_shared<Measured>();
+}
+
+Result<std::shared_ptr<Sources::Opened>> Sources::treated(const Sound& sound) const
+{
+    const std::scoped_lock lock(measured_->mutex);
+    auto& [treatment, opened] = measured_->treated[{sound.take, sound.treatment.get()}];
+    if (!opened) {
+        if (!engine_) {
+            return failed("there is no engine for a sound of this song");
+        }
+        treatment = sound.treatment;
+        opened = std::make_shared<Opened>();
+        opened->source = engine_(*treatment, std::make_unique<OfTake>(takes_.at(sound.take)));
     }
-    if (auto read = opened.source->read(from, opened.scratch); !read) {
-        return read;
+    return opened;
+}
+
+Result<void> Sources::read(const Sound& sound, Frames from, AudioBuffer& into) const
+{
+    if (!sound.treatment || !has(sound.take)) {
+        return read(sound.take, from, into);
     }
-    std::ranges::copy(opened.scratch.channel(channel), into.begin());
-    return {};
+    const auto opened = treated(sound);
+    if (!opened) {
+        return tl::unexpected(opened.error());
+    }
+    const std::scoped_lock lock((*opened)->mutex);
+    return (*opened)->source->read(from, into);
+}
+
+Result<void> Sources::read(const Sound& sound, Frames from, std::span<float> into) const
+{
+    const int channel = sound.firstChannel();
+    if (!sound.treatment || channel >= channels(sound.take)) {
+        return read(sound.take, channel, from, into);
+    }
+    const auto opened = treated(sound);
+    if (!opened) {
+        return tl::unexpected(opened.error());
+    }
+    const std::scoped_lock lock((*opened)->mutex);
+    return readChannel(*(*opened)->source, (*opened)->scratch, channel, from, into);
+}
+
+Result<double> Sources::likeness(const Clip& before, const Clip& after) const
+{
+    const Frames from = after.at;
+    const Frames to = before.end();
+    if (to <= from) {
+        return 1.0;
+    }
+    const auto sideOf = [&](const Clip& clip) {
+        return Side{
+            clip.sound.take,
+            clip.sound.firstChannel(),
+            clip.sound.treatment.get(),
+            clip.soundTimeOf(from, to),
+            clip.isReversed};
+    };
+    const std::tuple key{sideOf(before), sideOf(after), to - from};
+    {
+        const std::scoped_lock lock(measured_->mutex);
+        if (const auto known = measured_->likeness.find(key); known != measured_->likeness.end()) {
+            return known->second;
+        }
+    }
+    std::vector<float> a(static_cast<std::size_t>((to - from).count()));
+    std::vector<float> b(a.size());
+    const auto readSide = [&](const Clip& clip, std::vector<float>& side) {
+        auto done = read(clip.sound, clip.soundTimeOf(from, to), side);
+        if (clip.isReversed) {
+            std::ranges::reverse(side);
+        }
+        return done;
+    };
+    if (auto done = readSide(before, a); !done) {
+        return tl::unexpected(done.error());
+    }
+    if (auto done = readSide(after, b); !done) {
+        return tl::unexpected(done.error());
+    }
+    const double likeness = correlationOf(a, b);
+    const std::scoped_lock lock(measured_->mutex);
+    if (measured_->likeness.size() >= kMostMeasured) {
+        measured_->likeness.clear();
+    }
+    measured_->likeness.emplace(key, likeness);
+    return likeness;
 }
 
 Channel Sources::channel(TakeId take, int channel) const

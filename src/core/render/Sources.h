@@ -5,17 +5,19 @@
 #include "core/song/Song.h"
 
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <mutex>
 
 namespace orthochron {
 
-// A song's takes, opened for reading at the song's rate.
+// A song's takes, opened for reading at the song's rate, and what is measured of them while they are
+// played.
 //
-// Threads: read() may be called from any thread; calls for one take wait for each other.
+// Threads: what is const may be called from any thread; reads of one take wait for each other.
 class Sources {
 public:
-    Sources() = default;
+    Sources();
 
     // Opens every take of the song. `songFolder` is where relative paths start.
     // Errors: BadInput, naming the first take that is missing or unreadable.
@@ -45,6 +47,20 @@ public:
     [[nodiscard]] Result<void>
     read(TakeId take, int channel, Frames from, std::span<float> into) const;
 
+    // A sound, likewise, from `from` (sound time) on: all its channels, or the one it plays, or the
+    // first. Errors: the take's; Failed for a treatment no engine was given for.
+    [[nodiscard]] Result<void> read(const Sound& sound, Frames from, AudioBuffer& into) const;
+    [[nodiscard]] Result<void> read(const Sound& sound, Frames from, std::span<float> into) const;
+
+    // Makes treated sounds audible: a source in sound time out of a take's.
+    using Engine = std::function<
+        std::unique_ptr<SampleSource>(const Treatment&, std::unique_ptr<SampleSource> take)>;
+    void setEngine(Engine engine);
+
+    // How alike the two sides of a crossfade are where they overlap, on the first channel each plays:
+    // their correlation, 1 where they do not overlap. Measured once. Errors: the takes'.
+    [[nodiscard]] Result<double> likeness(const Clip& before, const Clip& after) const;
+
     // One channel of a take, read from these sources, which must outlive it.
     [[nodiscard]] Channel channel(TakeId take, int channel) const;
 
@@ -56,9 +72,15 @@ private:
         AudioBuffer scratch;
     };
 
+    struct Measured;  // and what was made ready, for copies of these sources too
+    class OfTake;
+
     [[nodiscard]] const SampleSource* sourceOf(TakeId take) const;
+    [[nodiscard]] Result<std::shared_ptr<Opened>> treated(const Sound& sound) const;
 
     std::map<TakeId, std::shared_ptr<Opened>> takes_;
+    Engine engine_;
+    std::shared_ptr<Measured> measured_;
 };
 
 [[nodiscard]] std::filesystem::path

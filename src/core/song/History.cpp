@@ -35,6 +35,8 @@ Track restOf(const Track& track)
     rest.id = track.id;
     rest.name = track.name;
     rest.detection = track.detection;
+    rest.markedTake = track.markedTake;
+    rest.markedChannel = track.markedChannel;
     rest.isLead = track.isLead;
     rest.isHidden = track.isHidden;
     rest.isMuted = track.isMuted;

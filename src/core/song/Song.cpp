@@ -9,13 +9,22 @@
 
 namespace orthochron {
 
-FadeGains Fade::gainsAt(double part) const
+FadeGains Fade::gainsAt(double part, double likeness) const
 {
     // A power of the place puts the half-way point where it is wanted and leaves both ends.
     const double bend =
         middle == 0.5F ? 1.0 : std::log(0.5) / std::log(static_cast<double>(middle));
     const double place = bend == 1.0 ? part : std::pow(std::clamp(part, 0.0, 1.0), bend);
-    return fadeGains(shape, static_cast<double>(correlation), place);
+    return fadeGains(shape, likeness, place);
+}
+
+std::optional<Frames> Clip::songTimeOf(Frames takeTime) const
+{
+    const Frames within = sound.soundTimeOf(takeTime) - soundStart;
+    if (within < Frames(0) || within >= length) {
+        return std::nullopt;
+    }
+    return isReversed ? end() - Frames(1) - within : at + within;
 }
 
 namespace {
@@ -79,6 +88,18 @@ const MicSet* Song::setOf(TrackId id) const
     return found == sets.end() ? nullptr : &*found;
 }
 
+std::string Song::nameOf(const MicSet& set) const
+{
+    const auto lone = set.isLone() ? track(set.tracks.front()) : nullptr;
+    return lone ? lone->name : set.name;
+}
+
+bool Song::isLead(const Track& track) const
+{
+    const MicSet* set = setOf(track.id);
+    return track.isLead || (set != nullptr && set->isLone());
+}
+
 Frames Song::length() const
 {
     Frames end{0};
@@ -107,6 +128,22 @@ void renewRepeatedIds(
             while (!used.insert(clip.id).second) {
                 clip.id = ClipId{++song.lastId};
             }
+        }
+    }
+}
+
+void completeSets(Song& song)
+{
+    std::unordered_set<TrackId> inSets;
+    for (const MicSet& set : song.sets) {
+        inSets.insert(set.tracks.begin(), set.tracks.end());
+    }
+    for (const auto& track : song.tracks) {
+        if (!inSets.contains(track->id)) {
+            MicSet lone;
+            lone.id = SetId{track->id.value};  // ids of all kinds are given out together
+            lone.tracks = {track->id};
+            song.sets.push_back(std::move(lone));
         }
     }
 }
@@ -142,7 +179,7 @@ std::uint64_t fitFingerprint(const Song& song, const MicSet& set)
     }
     for (const TrackId id : set.tracks) {
         const auto track = song.track(id);
-        if (!track || !track->isLead) {
+        if (!track || !song.isLead(*track)) {
             continue;
         }
         print = mixed(id.value, print);

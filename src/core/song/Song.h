@@ -5,8 +5,10 @@
 #include "core/joins/JoinPlan.h"
 #include "core/onset/OnsetDetector.h"
 #include "core/song/Extras.h"
+#include "core/song/Sound.h"
 
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -36,42 +38,43 @@ struct Take {
 struct Fade {
     Frames length;
     FadeShape shape = FadeShape::EqualPower;
-    float correlation = 0.0F;  // of the two sides, for Matched
-    float middle = 0.5F;       // part of the length at which it is half done: 0.1..0.9
+    float middle = 0.5F;  // part of the length at which it is half done: 0.1..0.9
 
     bool operator==(const Fade&) const = default;
-    // The gains of the two sides at a part (0..1) of the length.
-    [[nodiscard]] FadeGains gainsAt(double part) const;
+    // The gains of the two sides at a part (0..1) of the length. `likeness` is the correlation of
+    // the two sounds, for Matched.
+    [[nodiscard]] FadeGains gainsAt(double part, double likeness) const;
 };
 
-// A stretch of a take. Where it overlaps its neighbour on the track, the overlap is the crossfade
+// A window on a sound. Where it overlaps its neighbour on the track, the overlap is the crossfade
 // and both fades are as long as it.
 struct Clip {
     ClipId id;
-    TakeId take;
-    int channel = 0;   // of the take; kAllChannels plays one or two together
-    Frames takeStart;  // first frame heard, take time
-    Frames at;         // song time of that frame
+    PartId part;  // what the microphones of a set have of one stretch of a performance shares it
+    Sound sound;
+    Frames soundStart;  // first frame of it there is, sound time
+    Frames at;          // song time of that frame
     Frames length;
     Fade in;
     Fade out;
     float gain = 1.0F;  // linear
     bool isLocked = false;
     bool isMuted = false;
-    bool isReversed = false;  // heard from takeStart + length backwards
+    bool isReversed = false;  // heard from soundStart + length backwards
     bool byHand = false;      // changed by hand: a fit made again keeps it
     Extras extras;
 
-    static constexpr int kAllChannels = -1;
     bool operator==(const Clip&) const = default;
     [[nodiscard]] Frames end() const { return at + length; }
-    // Song time less take time; of a clip that is not reversed.
-    [[nodiscard]] Frames offset() const { return at - takeStart; }
-    // The first frame of the take it needs for the span [from, to) of song time.
-    [[nodiscard]] Frames takeTimeOf(Frames from, Frames to) const
+    // Song time less sound time; of a clip that is not reversed.
+    [[nodiscard]] Frames offset() const { return at - soundStart; }
+    // The first frame of the sound it needs for the span [from, to) of song time.
+    [[nodiscard]] Frames soundTimeOf(Frames from, Frames to) const
     {
-        return isReversed ? takeStart + (end() - to) : from - offset();
+        return isReversed ? soundStart + (end() - to) : from - offset();
     }
+    // Song time of a moment of its take; none when it does not play it.
+    [[nodiscard]] std::optional<Frames> songTimeOf(Frames takeTime) const;
 };
 
 // A hit as the user holds it, in the take's own time.
@@ -92,7 +95,9 @@ struct Track {
     TrackId id;
     std::string name;
     std::vector<Clip> clips;  // ascending by `at`
-    std::vector<Mark> marks;  // ascending by `at`; of the take the track was made from
+    std::vector<Mark> marks;  // ascending by `at`
+    TakeId markedTake;        // what the marks are of: the take the track was made from
+    int markedChannel = 0;
     OnsetSettings detection;  // what the marks were found with
     bool isLead = false;
     bool isHidden = false;
@@ -104,6 +109,11 @@ struct Track {
     Extras extras;
 
     bool operator==(const Track&) const = default;
+    // Whether a clip plays what the marks are of.
+    [[nodiscard]] bool isMarked(const Clip& clip) const
+    {
+        return clip.sound.take == markedTake && clip.sound.firstChannel() == markedChannel;
+    }
 };
 
 // A fit kept as a recipe, so that it can be made again with other values.
@@ -129,7 +139,8 @@ struct Variant {
     bool operator==(const Variant& other) const;
 };
 
-// Tracks recorded together: edits go to all of them at the same sample.
+// Tracks recorded together: edits go to all of them at the same sample. A track by itself is a set
+// of one.
 struct MicSet {
     SetId id;
     std::string name;
@@ -141,6 +152,8 @@ struct MicSet {
     Extras extras;
 
     bool operator==(const MicSet& other) const;
+    // Of one track: its own lead, and shown as no more than its track.
+    [[nodiscard]] bool isLone() const { return tracks.size() == 1; }
 };
 
 // A finding the user has listened to and let be, by place and kind.
@@ -181,11 +194,18 @@ struct Song {
     [[nodiscard]] std::shared_ptr<const Track> track(TrackId id) const;  // null when there is none
     [[nodiscard]] const MicSet* set(SetId id) const;
     [[nodiscard]] const MicSet* setOf(TrackId id) const;
+    // As it is called on screen and in files: a track by itself by its own name.
+    [[nodiscard]] std::string nameOf(const MicSet& set) const;
+    // Whether a track's hits decide where its set is cut.
+    [[nodiscard]] bool isLead(const Track& track) const;
     [[nodiscard]] Frames length() const;  // end of the last clip
 };
 
 // Replaces a track by its id; the song must hold it.
 void putTrack(Song& song, Track track);
+
+// Makes a set of one of every track that is in none.
+void completeSets(Song& song);
 
 // Gives new ids to those of some clips, about to be laid on `tracks` in place of what is there, that
 // another clip of the song or an earlier one of these has.

@@ -2,8 +2,7 @@
 
 #include <xmmintrin.h>
 
-#include "core/edits/FitEdits.h"
-#include "core/edits/MarkEdits.h"
+#include "core/edits/SetParts.h"
 
 #include <algorithm>
 #include <chrono>
@@ -28,15 +27,13 @@ Song asRecorded(const Song& song, Frames at)
             continue;
         }
         const auto clips = recordedClips(song, set);
-        const auto& first = song.track(set.tracks.front())->clips;
-        // The clip under `at`, or the last one before it.
-        auto under = std::ranges::upper_bound(first, at, {}, &Clip::at);
-        if (under != first.begin()) {
+        // The part under `at`, or the last one before it.
+        const auto parts = partsOf(song, set);
+        auto under = std::ranges::upper_bound(parts, at, {}, &SetPart::from);
+        if (under != parts.begin()) {
             --under;
         }
-        const auto take = recordedTake(song, set.tracks.front());
-        const Frames shift =
-            under != first.end() && take ? under->offset() - take->offset : Frames(0);
+        const Frames shift = under != parts.end() ? under->move.value_or(Frames(0)) : Frames(0);
         for (std::size_t t = 0; t < set.tracks.size(); ++t) {
             Track track = *song.track(set.tracks[t]);
             track.clips = clips[t];

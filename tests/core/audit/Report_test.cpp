@@ -21,10 +21,8 @@ protected:
         song_.name = "Tom & \"Jo\" <live>";
         const auto joins = joinsOf(song_, song_.sets[0]);
         const SetJoin& join = joins[7];
-        const Frames attack = *nextAttack(song_, song_.sets[0], join);
-        song_ = *changeJoin(
-            song_, kit_.set, join.index, {.length = Frames(96), .at = attack}, *kit_.sources
-        );
+        const Frames attack = *nextAttack(hitsOf(song_, song_.sets[0]), join);
+        song_ = *changeJoin(song_, kit_.set, join.id, {.length = Frames(96), .at = attack});
         report_ = *reportOf(song_, kit_.set, *kit_.sources);
     }
 

@@ -22,13 +22,17 @@ protected:
     }
     static const Sources& sources() { return *testkit::markedKit().sources; }
     static SetId set() { return testkit::markedKit().set; }
+    static PartId joinAt(std::size_t index)
+    {
+        return joinsOf(fitted(), fitted().sets[0])[index].id;
+    }
     // The join put so long before (or, negative, after) the start of the attack after it.
     static Song withJoinBefore(const Song& song, std::size_t index, Frames before, Frames length)
     {
         const SetJoin join = joinsOf(song, song.sets[0])[index];
-        const auto attack = nextAttack(song, song.sets[0], join);
+        const auto attack = nextAttack(hitsOf(song, song.sets[0]), join);
         return *changeJoin(
-            song, set(), join.index, {.length = length, .at = *attack - before - length}, sources()
+            song, set(), join.id, {.length = length, .at = *attack - before - length}
         );
     }
     static bool holds(const std::vector<Finding>& findings, FindingKind kind)
@@ -55,7 +59,7 @@ TEST_F(Auditing, TheFindingsOfOneJoinAreThoseOfTheWholeSetThere)
     const auto joins = joinsOf(fitted(), fitted().sets[0]);
     std::size_t counted = 0;
     for (std::size_t i = 0; i < joins.size(); ++i) {
-        const auto one = *auditJoin(fitted(), set(), i, sources());
+        const auto one = *auditJoin(fitted(), set(), joins[i].id, sources());
         for (const Finding& finding : one) {
             EXPECT_EQ(finding.join, i);
             EXPECT_NE(std::ranges::find(all, finding.at, &Finding::at), all.end());
@@ -68,7 +72,7 @@ TEST_F(Auditing, TheFindingsOfOneJoinAreThoseOfTheWholeSetThere)
 TEST_F(Auditing, AJoinDrawnIntoAnAttackIsFoundAndWeighed)
 {
     const Song spoiled = withJoinBefore(fitted(), 12, Frames(-96), Frames(96));
-    const auto found = *auditJoin(spoiled, set(), 12, sources());
+    const auto found = *auditJoin(spoiled, set(), joinAt(12), sources());
     ASSERT_TRUE(holds(found, FindingKind::CutInAttack));
     for (const Finding& finding : found) {
         EXPECT_GE(finding.microphone, 0);
@@ -84,19 +88,16 @@ TEST_F(Auditing, AnAttackPlayedTwiceIsFound)
     const auto joins = joinsOf(fitted(), fitted().sets[0]);
     bool isFound = false;
     for (std::size_t i = 5; i < 30 && !isFound; ++i) {
-        const Frames step = joins[i].offsetAfter - joins[i].offsetBefore;
+        const Frames step = joins[i].moveAfter - joins[i].moveBefore;
         if (step < Frames(300)) {
             continue;  // only where the later clip was moved later is there something to repeat
         }
-        const auto before = nextAttack(fitted(), fitted().sets[0], joins[i - 1]);
+        const auto before = nextAttack(hitsOf(fitted(), fitted().sets[0]), joins[i - 1]);
         const auto moved = changeJoin(
-            fitted(),
-            set(),
-            joins[i].index,
-            {.length = Frames(48), .at = *before + Frames(96)},
-            sources()
+            fitted(), set(), joins[i].id, {.length = Frames(48), .at = *before + Frames(96)}
         );
-        isFound = moved && holds(*auditJoin(*moved, set(), i, sources()), FindingKind::DoubleHit);
+        isFound = moved &&
+                  holds(*auditJoin(*moved, set(), joins[i].id, sources()), FindingKind::DoubleHit);
     }
     EXPECT_TRUE(isFound);
 }
@@ -106,14 +107,14 @@ TEST_F(Auditing, MendingNeverMakesItWorse)
     int mends = 0;
     for (std::size_t index = 4; index < 24; index += 4) {
         const Song spoiled = withJoinBefore(fitted(), index, Frames(-200), Frames(0));
-        const auto before = *auditJoin(spoiled, set(), index, sources());
-        const auto mended = mendJoin(spoiled, set(), index, sources());
+        const auto before = *auditJoin(spoiled, set(), joinAt(index), sources());
+        const auto mended = mendJoin(spoiled, set(), joinAt(index), sources());
         if (before.empty() && !mended) {
             continue;  // it was fine there already
         }
         ASSERT_TRUE(mended) << mended.error().message;
         ++mends;
-        const auto after = *auditJoin(*mended, set(), index, sources());
+        const auto after = *auditJoin(*mended, set(), joinAt(index), sources());
         EXPECT_LE(after.size(), before.size());
         EXPECT_FALSE(holds(after, FindingKind::CutInAttack)) << index;
         EXPECT_FALSE(holds(after, FindingKind::Click)) << index;
@@ -128,10 +129,10 @@ TEST_F(Auditing, MendingNeverMakesItWorse)
 TEST_F(Auditing, MendingRefusesWhatIsLockedOrNotThere)
 {
     const auto joins = joinsOf(fitted(), fitted().sets[0]);
-    const Song locked = *lockJoin(fitted(), set(), joins[3].index, true);
-    EXPECT_FALSE(mendJoin(locked, set(), 3, sources()));
-    EXPECT_FALSE(mendJoin(fitted(), set(), joins.size(), sources()));
-    EXPECT_FALSE(mendJoin(fitted(), SetId{999}, 0, sources()));
+    const Song locked = *lockJoin(fitted(), set(), joins[3].id, true);
+    EXPECT_FALSE(mendJoin(locked, set(), joins[3].id, sources()));
+    EXPECT_FALSE(mendJoin(fitted(), set(), PartId{}, sources()));
+    EXPECT_FALSE(mendJoin(fitted(), SetId{999}, joins[0].id, sources()));
     EXPECT_FALSE(auditSet(fitted(), SetId{999}, sources()));
 }
 
@@ -139,7 +140,7 @@ TEST_F(Auditing, MutedAndReversedPiecesAreNotHeldAgainstTheRecording)
 {
     const auto all = *auditSet(fitted(), set(), sources());
     Song changed = *muteClips(fitted(), {fitted().tracks[0]->clips[10].id}, true);
-    changed = *reverseClips(changed, {changed.tracks[0]->clips[20].id}, {}, sources());
+    changed = *reverseClips(changed, {changed.tracks[0]->clips[20].id}, {});
     const auto after = auditSet(changed, set(), sources());
     ASSERT_TRUE(after) << after.error().message;
     for (const Finding& finding : *after) {

@@ -44,28 +44,27 @@ protected:
         hand.join.crossfade = Frames(static_cast<std::int64_t>(random_.between(0.0, 800.0)));
         hand.ripple = random_.even() < 0.2;
         const ClipChoice choice = someClips(song);
-        const Sources& sources = *kit_.sources;
         const Frames place(static_cast<std::int64_t>(random_.between(0.0, 1.4e6)));
         switch (index(16)) {
         case 0:
-        case 1: return splitClips(song, choice, {place, place + Frames(9000)}, hand, sources);
-        case 2: return trimClips(song, choice, Edge::Start, frames(30000.0), hand, sources);
-        case 3: return trimClips(song, choice, Edge::End, frames(30000.0), hand, sources);
-        case 4: return slipClips(song, choice, frames(20000.0), hand, sources);
-        case 5: return moveClips(song, choice, frames(60000.0), hand, sources);
-        case 6: return deleteClips(song, choice, hand, sources);
+        case 1: return splitClips(song, choice, {place, place + Frames(9000)}, hand);
+        case 2: return trimClips(song, choice, Edge::Start, frames(30000.0), hand);
+        case 3: return trimClips(song, choice, Edge::End, frames(30000.0), hand);
+        case 4: return slipClips(song, choice, frames(20000.0), hand);
+        case 5: return moveClips(song, choice, frames(60000.0), hand);
+        case 6: return deleteClips(song, choice, hand);
         case 7: {
             const auto copied = copyOf(song, choice);
-            return copied ? layCopies(song, *copied, place, 2, hand, sources)
+            return copied ? layCopies(song, *copied, place, 2, hand)
                           : Result<Song>(badArgument("none"));
         }
-        case 8: return joinClips(song, choice, hand, sources);
+        case 8: return joinClips(song, choice, hand);
         case 9: return muteClips(song, choice, random_.even() < 0.5);
-        case 10: return reverseClips(song, choice, hand, sources);
+        case 10: return reverseClips(song, choice, hand);
         case 11: return gainClips(song, choice, random_.between(-12.0, 6.0), true);
         case 12: return fadeClips(song, choice, {.in = Frames(500), .outBy = frames(2000.0)});
-        case 13: return closeGaps(song, {kit_.set, {}}, Frames(20000), hand.join, sources);
-        case 14: return changeJoins(song, kit_.set, {}, {.lengthBy = frames(300.0)}, sources);
+        case 13: return closeGaps(song, {kit_.set, {}}, Frames(20000), hand.join);
+        case 14: return changeJoins(song, kit_.set, {}, {.lengthBy = frames(300.0)});
         default: return lockClips(song, choice, random_.even() < 0.3);
         }
     }
@@ -80,8 +79,9 @@ protected:
                 ASSERT_GE(clip.at, Frames(0)) << after;
                 ASSERT_GE(clip.at, last) << after;
                 ASSERT_GT(clip.length, Frames(0)) << after;
-                ASSERT_GE(clip.takeStart, Frames(0)) << after;
-                ASSERT_LE(clip.takeStart + clip.length, song.take(clip.take)->frames) << after;
+                ASSERT_GE(clip.soundStart, Frames(0)) << after;
+                ASSERT_LE(clip.soundStart + clip.length, song.take(clip.sound.take)->frames)
+                    << after;
                 ASSERT_GE(clip.in.length, Frames(0)) << after;
                 ASSERT_LE(clip.in.length + clip.out.length, clip.length + Frames(1)) << after;
                 ASSERT_LE(clip.id.value, song.lastId) << after;
@@ -95,7 +95,8 @@ protected:
             for (std::size_t i = 0; i < first.size(); ++i) {
                 ASSERT_EQ(track->clips[i].at, first[i].at) << after << " clip " << i;
                 ASSERT_EQ(track->clips[i].length, first[i].length) << after << " clip " << i;
-                ASSERT_EQ(track->clips[i].takeStart, first[i].takeStart) << after << " clip " << i;
+                ASSERT_EQ(track->clips[i].soundStart, first[i].soundStart)
+                    << after << " clip " << i;
             }
         }
     }

@@ -84,9 +84,9 @@ TEST_F(Editing, LaysEachChannelOnATrackOfItsOwnWhenAsked)
     );
 
     ASSERT_EQ(song.tracks.size(), 9U);
-    EXPECT_EQ(song.tracks[3]->clips[0].channel, 3);
+    EXPECT_EQ(song.tracks[3]->clips[0].sound.channel, 3);
     EXPECT_EQ(song.tracks[3]->name, "eight 4");
-    EXPECT_EQ(song.tracks[8]->clips[0].channel, Clip::kAllChannels);
+    EXPECT_EQ(song.tracks[8]->clips[0].sound.channel, Sound::kAllChannels);
     EXPECT_EQ(song.takes.size(), 2U);
 }
 
@@ -104,7 +104,11 @@ TEST_F(Editing, KeepsSetsWhole)
     const Song removed = *removeTrack(song_, id(1));
     EXPECT_EQ(removed.sets[0].tracks.size(), 2U);
     EXPECT_EQ(removed.takes.size(), 4U);  // undo and who wants it back need it
-    EXPECT_TRUE(openSet(song_, song_.sets[0].id)->sets.empty());
+    // Each track is a set of one from then on.
+    const Song open = *openSet(song_, song_.sets[0].id);
+    EXPECT_EQ(open.sets.size(), 4U);
+    EXPECT_TRUE(std::ranges::all_of(open.sets, &MicSet::isLone));
+    EXPECT_FALSE(openSet(open, open.sets[0].id));
     EXPECT_TRUE(foldSet(song_, song_.sets[0].id, true)->sets[0].isFolded);
 }
 

@@ -133,23 +133,18 @@ protected:
     {
         switch (what_ = upTo(11)) {
         case 0:
-        case 1: return splitClips(song_, someClips(), {someTime(), someTime()}, hand(), sources_);
+        case 1: return splitClips(song_, someClips(), {someTime(), someTime()}, hand());
         case 2:
             return trimClips(
-                song_,
-                someClips(),
-                chance(2) ? Edge::Start : Edge::End,
-                someMove(),
-                hand(),
-                sources_
+                song_, someClips(), chance(2) ? Edge::Start : Edge::End, someMove(), hand()
             );
-        case 3: return slipClips(song_, someClips(), someMove(), hand(), sources_);
-        case 4: return moveClips(song_, someClips(), someMove(), hand(), sources_);
-        case 5: return moveToTrack(song_, someClips(), anyTrack(), hand(), sources_);
+        case 3: return slipClips(song_, someClips(), someMove(), hand());
+        case 4: return moveClips(song_, someClips(), someMove(), hand());
+        case 5: return moveToTrack(song_, someClips(), anyTrack(), hand());
         case 6:
-            return chance(4) ? deleteClips(song_, someClips(), hand(), sources_)
-                             : joinClips(song_, someClips(), hand(), sources_);
-        case 7: return reverseClips(song_, someClips(), hand(), sources_);
+            return chance(4) ? deleteClips(song_, someClips(), hand())
+                             : joinClips(song_, someClips(), hand());
+        case 7: return reverseClips(song_, someClips(), hand());
         case 8: return muteClips(song_, someClips(), chance(2));
         case 9:
             return gainClips(song_, someClips(), static_cast<double>(upTo(12)) - 6.0, chance(2));
@@ -171,9 +166,9 @@ protected:
         const auto joins = set != nullptr ? joinsOf(song_, *set) : std::vector<SetJoin>();
         const auto join =
             joins.empty()
-                ? std::size_t{1}
+                ? PartId{1}
                 : joins[static_cast<std::size_t>(upTo(static_cast<std::int64_t>(joins.size()) - 1))]
-                      .index;
+                      .id;
         switch (what_ = upTo(11)) {
         case 0:
         case 1: {
@@ -182,18 +177,18 @@ protected:
         }
         case 2: return undoFit(song_, id);
         case 3: return keepVariant(song_, id);
-        case 4: return nextVariant(song_, id, sources_);
+        case 4: return nextVariant(song_, id);
         case 5: return mendJoin(song_, id, join, sources_);
         case 6: {
             JoinChange change;
             change.length = Frames(upTo(960));
             change.atBy = Frames(upTo(400) - 200);
-            return changeJoin(song_, id, join, change, sources_);
+            return changeJoin(song_, id, join, change);
         }
         case 7: return lockJoin(song_, id, join, chance(3));
         case 8: return lockAll(song_, id, chance(5));
         case 9: {
-            auto fitted = fitClips(song_, id, {}, request(), sources_);
+            auto fitted = fitClips(song_, id, {}, request());
             return fitted ? Result<Song>(std::move(fitted->song)) : tl::unexpected(fitted.error());
         }
         case 10: return foldSet(song_, id, chance(2));
@@ -239,13 +234,13 @@ protected:
             const auto& clips = each->clips;
             for (std::size_t i = 0; i < clips.size(); ++i) {
                 const Clip& clip = clips[i];
-                const Take* take = song.take(clip.take);
+                const Take* take = song.take(clip.sound.take);
                 ASSERT_NE(take, nullptr);
                 EXPECT_TRUE(ids.insert(clip.id.value).second) << "an id twice";
                 EXPECT_LE(clip.id.value, song.lastId);
                 EXPECT_GT(clip.length, Frames(0));
-                EXPECT_GE(clip.takeStart, Frames(0));
-                EXPECT_LE(clip.takeStart + clip.length, take->frames);
+                EXPECT_GE(clip.soundStart, Frames(0));
+                EXPECT_LE(clip.soundStart + clip.length, take->frames);
                 EXPECT_LE(clip.in.length + clip.out.length, clip.length);
                 if (i + 1 < clips.size()) {
                     const Frames overlap = clip.end() - clips[i + 1].at;

@@ -54,11 +54,11 @@ History history()
     song.sections = {{SectionId{90}, "verse", {1, 8}}};
     song.accepted.push_back({"dip", Frames(99)});
     Track track = *song.tracks[1];
-    track.clips[0].in = {Frames(240), FadeShape::Matched, 0.25F};
+    track.clips[0].in = {Frames(240), FadeShape::Matched};
     track.clips[0].isLocked = true;
     track.clips[0].isMuted = true;
     track.clips[0].byHand = true;
-    track.clips[0].out = {Frames(480), FadeShape::EqualGain, 0.0F, 0.75F};
+    track.clips[0].out = {Frames(480), FadeShape::EqualGain, 0.75F};
     track.isLocked = true;
     track.detection.way = OnsetWay::Weak;
     track.detection.band = FrequencyBand{Hertz(40.0), Hertz(180.0)};
@@ -112,6 +112,86 @@ TEST(SongFile, KeepsFieldsItDoesNotKnowAndRefusesANewerFormat)
     const auto newer = readSong(json.dump(), "s");
     ASSERT_FALSE(newer);
     EXPECT_NE(newer.error().message.find("newer"), std::string::npos);
+}
+
+// What the formats before the fourth did not say.
+Json asOlder(Json json)
+{
+    json["version"] = 3;
+    for (Json& list : json["clips"]) {
+        Json& parts = list.is_object() && list.contains("parts") ? list["parts"] : list;
+        for (Json& clip : parts) {
+            if (clip.is_object()) {
+                clip.erase("part");
+                if (clip.contains("in")) {
+                    clip["in"]["correlation"] = 0.25;
+                }
+            }
+        }
+        if (list.is_object() && list.contains("take")) {
+            list["correlations"] = Json::array({0.5, 0.5});
+        }
+    }
+    for (Json& track : json["tracks"]) {
+        track.erase("take");
+        track.erase("channel");
+    }
+    for (Json& version : json["versions"]) {
+        if (version.contains("sets")) {
+            auto& sets = version["sets"];
+            sets.erase(
+                std::remove_if(
+                    sets.begin(),
+                    sets.end(),
+                    [](const Json& set) { return set["tracks"].size() == 1; }
+                ),
+                sets.end()
+            );
+        }
+    }
+    return json;
+}
+
+TEST(SongFile, GivesOlderSongsWhatTheyDidNotSay)
+{
+    const auto read = readSong(asOlder(Json::parse(writeSong({history(), {}}))).dump(), "old");
+
+    ASSERT_TRUE(read) << read.error().message;
+    ASSERT_EQ(read->history.size(), 4U);
+    const Song imported = *read->history.version(1).song;
+    ASSERT_EQ(imported.sets.size(), 2U);  // a track by itself is a set of one
+    EXPECT_TRUE(imported.sets[0].isLone());
+    for (std::size_t i = 2; i < 4; ++i) {
+        const Song song = *read->history.version(i).song;
+        ASSERT_EQ(song.sets.size(), 1U);
+        EXPECT_EQ(song.tracks[0]->clips[0].part, song.tracks[1]->clips[0].part);
+        EXPECT_TRUE(song.tracks[0]->clips[0].part.isValid());
+        EXPECT_EQ(song.tracks[1]->markedTake, song.takes[1].id);
+    }
+    const Song song = *read->history.song();
+    EXPECT_EQ(song.sets[0].recipe->recorded[0][0].part, song.sets[0].recipe->recorded[1][0].part);
+    EXPECT_EQ(read->guessedClips, 0);
+    // Written in today's format it reads back as it is.
+    const auto again = readSong(writeSong(*read), "new");
+    ASSERT_TRUE(again) << again.error().message;
+    EXPECT_EQ(*again->history.song(), song);
+}
+
+TEST(SongFile, SaysHowManyClipsOfAnOlderSongHadToBeGuessed)
+{
+    Song song;
+    for (const std::int64_t frames : {48000, 47999}) {
+        Take take;
+        take.hash = "00ff00ff00ff00ff00ff00ff00ff00ff";
+        take.frames = Frames(frames);
+        song = *addTakes(song, {{take, false}});
+    }
+    song = *makeSet(song, {song.tracks[0]->id, song.tracks[1]->id}, "Kit");
+    const auto read = readSong(asOlder(Json::parse(writeSong({History(song), {}}))).dump(), "old");
+    ASSERT_TRUE(read) << read.error().message;
+    EXPECT_EQ(read->guessedClips, 1);
+    const Song now = *read->history.song();
+    EXPECT_EQ(now.tracks[0]->clips[0].part, now.tracks[1]->clips[0].part);
 }
 
 TEST(SongFile, RefusesATextCutShortAtEveryByte)

@@ -49,7 +49,7 @@ TEST(SongWriter, AnEditOfAllMicrophonesCostsAFewBytesForEach)
         history.add(moved(*history.song(), 17 * i % 200), "Move");
     }
     const std::string text = writeSong({history, {}});
-    EXPECT_LT(text.size(), 6 * once);
+    EXPECT_LT(text.size(), 8 * once);
     // The five other microphones tell their clips from the first one's.
     EXPECT_LT(once, 2 * writeSong({History(cutSong(1, 200)), {}}).size());
     const auto read = readSong(text, "s");

@@ -54,7 +54,7 @@ protected:
 TEST_F(Rendering, PlaysAClipWhereItLiesAndSilenceElsewhere)
 {
     Clip part = clip(0);
-    part.takeStart = Frames(1000);
+    part.soundStart = Frames(1000);
     part.at = Frames(5000);
     part.length = Frames(2000);
 
@@ -70,11 +70,11 @@ TEST_F(Rendering, GivesOneAnswerInBlocksOfAnySize)
 {
     Clip a = clip(0);
     a.length = Frames(24000);
-    a.out = {Frames(480), FadeShape::Matched, 0.3F};
+    a.out = {Frames(480), FadeShape::Matched};
     Clip b = clip(1);
     b.at = Frames(23520);
     b.length = Frames(24480);
-    b.in = {Frames(480), FadeShape::Matched, 0.3F};
+    b.in = {Frames(480), FadeShape::Matched};
     b.gain = 0.7F;
     const AudioBuffer whole = render({a, b}, 0, 48000);
 
@@ -97,12 +97,12 @@ TEST_F(Rendering, AMatchedCrossfadeOfOneSoundWithItselfIsThatSound)
 {
     Clip a = clip(1);
     a.length = Frames(10000);
-    a.out = {Frames(1000), FadeShape::Matched, 1.0F};
+    a.out = {Frames(1000), FadeShape::Matched};
     Clip b = clip(1);
     b.at = Frames(9000);
-    b.takeStart = Frames(9000);
+    b.soundStart = Frames(9000);
     b.length = Frames(10000);
-    b.in = {Frames(1000), FadeShape::Matched, 1.0F};
+    b.in = {Frames(1000), FadeShape::Matched};
 
     const AudioBuffer out = render({a, b}, 0, 19000);
 
@@ -114,8 +114,8 @@ TEST_F(Rendering, AMatchedCrossfadeOfOneSoundWithItselfIsThatSound)
 TEST_F(Rendering, FadesInFromSilenceAndOutToIt)
 {
     Clip faded = clip(1);
-    faded.in = {Frames(100), FadeShape::EqualGain, 0.0F};
-    faded.out = {Frames(200), FadeShape::EqualGain, 0.0F};
+    faded.in = {Frames(100), FadeShape::EqualGain};
+    faded.out = {Frames(200), FadeShape::EqualGain};
 
     const AudioBuffer out = render({faded}, 0, 48000);
 
@@ -149,7 +149,7 @@ TEST_F(Rendering, MixesByLevelPanMuteAndSolo)
 TEST_F(Rendering, AMissingTakeIsSilent)
 {
     Clip ghost = clip(0);
-    ghost.take = TakeId{999};
+    ghost.sound.take = TakeId{999};
 
     const AudioBuffer out = render({ghost}, 0, 1000);
 

@@ -84,7 +84,8 @@ std::vector<Song> manyVersions(int count)
         for (int i = 0; i < 50; ++i) {
             Clip clip = whole;
             clip.id = ClipId{++song.lastId};
-            clip.at = clip.takeStart = Frames(i * 1000);
+            clip.part = PartId{clip.id.value};
+            clip.at = clip.soundStart = Frames(i * 1000);
             clip.length = Frames(1000);
             track.clips.push_back(clip);
         }

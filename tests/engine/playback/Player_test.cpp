@@ -143,7 +143,7 @@ TEST_F(Playing, SeeksMutesAndEditsWithoutAClick)
     load();
     const auto quieter = play(4096);
     Track track = *song_.tracks[0];
-    track.clips[0].takeStart += Frames(100);  // half a period off
+    track.clips[0].soundStart += Frames(100);  // half a period off
     track.clips[0].length -= Frames(100);
     putTrack(song_, track);
     load();
@@ -218,8 +218,9 @@ TEST_F(Playing, TheRecordedSideIsTheTakeAtTheMomentUnderThePlayhead)
     Track track = *song_.tracks[0];
     Clip second = track.clips[0];
     track.clips[0].length = Frames(96000);
+    second.part = PartId{999};
     second.at = Frames(96000);
-    second.takeStart = Frames(95000);
+    second.soundStart = Frames(95000);
     second.length = Frames(150000);
     track.clips.push_back(second);
     putTrack(song_, track);

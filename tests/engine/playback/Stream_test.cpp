@@ -141,7 +141,7 @@ TEST_F(StreamTest, AMutedClipIsSilentAndAReversedOneRunsBackwards)
     EXPECT_TRUE(std::ranges::all_of(nothing, [](float v) { return v == 0.0F; }));
 
     song_ = *muteClips(song_, {first}, false);
-    song_ = *reverseClips(song_, {first}, {}, *sources_);
+    song_ = *reverseClips(song_, {first}, {});
     Stream backwards(plan());
     const auto heard = take(backwards, 30000);
     EXPECT_GT(heard[20000], heard[21000]);

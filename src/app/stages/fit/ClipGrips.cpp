@@ -195,7 +195,6 @@ void ClipGrips::release()
 {
     const Grip was = std::exchange(grip_, Grip::None);
     const Song& song = session_.song();
-    const Sources& sources = *session_.document.sources();
     const ClipChoice choice = session_.clips();
     const bool isElsewhere = was == Grip::Body && overTrack_ != pressedTrack_;
     if (was == Grip::None || (by_ == Frames(0) && !isElsewhere)) {
@@ -207,29 +206,25 @@ void ClipGrips::release()
     case Grip::End: {
         const Edge edge = was == Grip::Start ? Edge::Start : Edge::End;
         hands_.apply(
-            trimClips(song, {pressedClip_}, edge, by, hands_.settings, sources), tr("Trim clip"), 1
+            trimClips(song, {pressedClip_}, edge, by, hands_.settings), tr("Trim clip"), 1
         );
         return;
     }
     case Grip::FadeIn:
     case Grip::FadeOut: releaseFade(was, by); return;
     case Grip::Slip:
-        hands_.apply(
-            slipClips(song, choice, by, hands_.settings, sources), tr("Slip clips"), choice.size()
-        );
+        hands_.apply(slipClips(song, choice, by, hands_.settings), tr("Slip clips"), choice.size());
         return;
     case Grip::Body:
         if (isElsewhere) {
             hands_.apply(
-                moveToTrack(song, {pressedClip_}, overTrack_, hands_.settings, sources),
+                moveToTrack(song, {pressedClip_}, overTrack_, hands_.settings),
                 tr("Move clip to another track"),
                 1
             );
             return;
         }
-        hands_.apply(
-            moveClips(song, choice, by, hands_.settings, sources), tr("Move clips"), choice.size()
-        );
+        hands_.apply(moveClips(song, choice, by, hands_.settings), tr("Move clips"), choice.size());
         return;
     case Grip::None: return;
     }
@@ -242,11 +237,7 @@ bool ClipGrips::doubleClick(const Lane& lane, QMouseEvent& event)
     }
     const ClipId clip = clipAt(lane, event.position().x())->id;
     const Frames at = snapped(lane.track, lanes_.timeAt(event.position().x()), event.modifiers());
-    hands_.apply(
-        splitClips(session_.song(), {clip}, {at}, hands_.settings, *session_.document.sources()),
-        tr("Split clip"),
-        1
-    );
+    hands_.apply(splitClips(session_.song(), {clip}, {at}, hands_.settings), tr("Split clip"), 1);
     return true;
 }
 
@@ -364,7 +355,7 @@ void ClipGrips::paintFades(QPainter& painter, const Lane& lane, const Clip& clip
         QPolygonF line;
         for (int step = 0; step <= 24; ++step) {
             const double part = step / 24.0;
-            const FadeGains gains = fade.gainsAt(part);
+            const FadeGains gains = fade.gainsAt(part, 0.0);
             const double from = isIn ? lanes_.xOf(clip.at) : lanes_.xOf(clip.end() - length);
             line << QPointF(from + part * wide, top + tall * (1.0 - (isIn ? gains.in : gains.out)));
         }

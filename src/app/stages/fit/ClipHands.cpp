@@ -63,7 +63,7 @@ void ClipHands::splitAtPlayhead()
     }
     const ClipChoice choice = scope();
     apply(
-        splitClips(session_.song(), choice, times, settings, *session_.document.sources()),
+        splitClips(session_.song(), choice, times, settings),
         session_.range() ? tr("Split at the chosen range") : tr("Split at the playhead"),
         1
     );
@@ -76,16 +76,12 @@ void ClipHands::splitAtMarks()
     const auto span = spanOf(song, choice);
     const MicSet* set = song.setOf(session_.track());
     if (!span || set == nullptr) {
-        session_.say(tr("Choose clips of a mic set first"));
+        session_.say(tr("Choose clips first"));
         return;
     }
     const auto times =
         markTimes(song, *set, *span, toFrames(session_.request.joins.leadIn, song.rate));
-    apply(
-        splitClips(song, choice, times, settings, *session_.document.sources()),
-        tr("Split at %1 marks").arg(times.size()),
-        1
-    );
+    apply(splitClips(song, choice, times, settings), tr("Split at %1 marks").arg(times.size()), 1);
 }
 
 void ClipHands::splitAtGrid()
@@ -94,7 +90,7 @@ void ClipHands::splitAtGrid()
     if (const auto span = spanOf(session_.song(), choice)) {
         const auto times = gridTimes(session_.song(), *span);
         apply(
-            splitClips(session_.song(), choice, times, settings, *session_.document.sources()),
+            splitClips(session_.song(), choice, times, settings),
             tr("Split at %1 grid lines").arg(times.size()),
             1
         );
@@ -104,21 +100,13 @@ void ClipHands::splitAtGrid()
 void ClipHands::join()
 {
     const ClipChoice choice = scope();
-    apply(
-        joinClips(session_.song(), choice, settings, *session_.document.sources()),
-        tr("Join clips"),
-        choice.size()
-    );
+    apply(joinClips(session_.song(), choice, settings), tr("Join clips"), choice.size());
 }
 
 void ClipHands::remove()
 {
     const ClipChoice choice = scope();
-    apply(
-        deleteClips(session_.song(), choice, settings, *session_.document.sources()),
-        tr("Delete clips"),
-        choice.size()
-    );
+    apply(deleteClips(session_.song(), choice, settings), tr("Delete clips"), choice.size());
 }
 
 void ClipHands::mute()
@@ -136,11 +124,7 @@ void ClipHands::mute()
 void ClipHands::reverse()
 {
     const ClipChoice choice = scope();
-    apply(
-        reverseClips(session_.song(), choice, settings, *session_.document.sources()),
-        tr("Reverse clips"),
-        choice.size()
-    );
+    apply(reverseClips(session_.song(), choice, settings), tr("Reverse clips"), choice.size());
 }
 
 void ClipHands::lock()
@@ -210,11 +194,7 @@ void ClipHands::lay(const CopiedClips& copied, Frames at, int times, const QStri
     for (const auto& [track, pieces] : copied.pieces) {
         clips += pieces.size();
     }
-    apply(
-        layCopies(session_.song(), copied, at, times, settings, *session_.document.sources()),
-        what,
-        clips
-    );
+    apply(layCopies(session_.song(), copied, at, times, settings), what, clips);
 }
 
 void ClipHands::gain(double decibels, bool isRelative)
@@ -239,22 +219,14 @@ void ClipHands::nudge(Seconds by)
     if (frames == Frames(0)) {
         frames = Frames(by > Seconds(0.0) ? 1 : -1);
     }
-    apply(
-        moveClips(session_.song(), choice, frames, settings, *session_.document.sources()),
-        tr("Nudge clips"),
-        choice.size()
-    );
+    apply(moveClips(session_.song(), choice, frames, settings), tr("Nudge clips"), choice.size());
 }
 
 void ClipHands::slip(Seconds by)
 {
     const ClipChoice choice = scope();
     const Frames frames = toFrames(by, session_.song().rate);
-    apply(
-        slipClips(session_.song(), choice, frames, settings, *session_.document.sources()),
-        tr("Slip clips"),
-        choice.size()
-    );
+    apply(slipClips(session_.song(), choice, frames, settings), tr("Slip clips"), choice.size());
 }
 
 void ClipHands::toTrack(int by)
@@ -275,11 +247,7 @@ void ClipHands::toTrack(int by)
         }
     }
     const TrackId target = song.tracks[static_cast<std::size_t>(place)]->id;
-    apply(
-        moveToTrack(song, own, target, settings, *session_.document.sources()),
-        tr("Move clips to another track"),
-        own.size()
-    );
+    apply(moveToTrack(song, own, target, settings), tr("Move clips to another track"), own.size());
     session_.setTrack(target);
 }
 

@@ -61,7 +61,7 @@ void FitFocus::fill()
     if (const MicSet* set = session_.set()) {
         for (const TrackId id : set->tracks) {
             const auto track = song.track(id);
-            if (track->isLead) {
+            if (song.isLead(*track)) {
                 lead_->addItem(QString::fromStdString(track->name), id.value);
             }
         }

@@ -117,7 +117,8 @@ void FitStage::fill()
             : session_.preview().performance.hits.back().played.start,
         song.rate
     )));
-    const QString name = set != nullptr ? QString::fromStdString(set->name) : tr("No mic set");
+    const QString name =
+        set != nullptr ? QString::fromStdString(song.nameOf(*set)) : tr("No take yet");
     // Choosing a range of time narrows the fit to its bars.
     std::optional<BarRange> bars;
     if (const auto& range = session_.range()) {
@@ -385,8 +386,7 @@ void FitStage::otherWay()
 {
     if (const MicSet* set = session_.set()) {
         if (session_.document.apply(
-                nextVariant(session_.song(), set->id, *session_.document.sources()),
-                tr("Hear the other way")
+                nextVariant(session_.song(), set->id), tr("Hear the other way")
             )) {
             session_.say(
                 tr("Now heard: %1").arg(QString::fromStdString(session_.set()->variantName))

@@ -151,39 +151,35 @@ void HandBench::addStepRow(QGridLayout& layout)
     connect(close, &QPushButton::clicked, this, [this] {
         step(
             tr("Close gaps"),
-            [most = frames(*furthest_), join = hands_.settings.join](
-                const Song& song, const Sources& sources, Within within, SetId set
-            ) {
-                return closeGaps(song, {set, within}, most, join, sources);
+            [most = frames(*furthest_),
+             join = hands_.settings.join](const Song& song, Within within, SetId set) {
+                return closeGaps(song, {set, within}, most, join);
             }
         );
     });
     connect(shorten, &QPushButton::clicked, this, [this] {
         step(
             tr("Shorten overlaps"),
-            [most = frames(*above_), join = hands_.settings.join](
-                const Song& song, const Sources& sources, Within within, SetId set
-            ) {
-                return shortenOverlaps(song, {set, within}, most, join, sources);
+            [most = frames(*above_),
+             join = hands_.settings.join](const Song& song, Within within, SetId set) {
+                return shortenOverlaps(song, {set, within}, most, join);
             }
         );
     });
     connect(cut, &QPushButton::clicked, this, [this] {
         step(
             tr("Cut at hits"),
-            [before = frames(*leadIn_), join = hands_.settings.join](
-                const Song& song, const Sources& sources, Within within, SetId set
-            ) {
-                return cutAtHits(song, {set, within}, before, join, sources);
+            [before = frames(*leadIn_),
+             join = hands_.settings.join](const Song& song, Within within, SetId set) {
+                return cutAtHits(song, {set, within}, before, join);
             }
         );
     });
     connect(place, &QPushButton::clicked, this, [this] {
         step(
             tr("Move joins earlier"),
-            [by = frames(*earlier_
-             )](const Song& song, const Sources& sources, Within within, SetId set) {
-                return changeJoinsWithin(song, {set, within}, {.atBy = -by}, sources);
+            [by = frames(*earlier_)](const Song& song, Within within, SetId set) {
+                return changeJoinsWithin(song, {set, within}, {.atBy = -by});
             }
         );
     });
@@ -196,10 +192,9 @@ void HandBench::addStepRow(QGridLayout& layout)
     connect(fit, &QPushButton::clicked, this, [this] {
         step(
             tr("Fit clips"),
-            [request = session_.request, choice = session_.clips()](
-                const Song& song, const Sources& sources, Within, SetId set
-            ) -> Result<Song> {
-                auto fitted = orthochron::fitClips(song, set, choice, request, sources);
+            [request = session_.request,
+             choice = session_.clips()](const Song& song, Within, SetId set) -> Result<Song> {
+                auto fitted = orthochron::fitClips(song, set, choice, request);
                 if (!fitted) {
                     return tl::unexpected(fitted.error());
                 }
@@ -216,37 +211,21 @@ Frames HandBench::frames(const NumberField& field) const
 
 void HandBench::step(
     const QString& name,
-    std::function<Result<Song>(const Song&, const Sources&, std::optional<Span>, SetId)> edit
+    const std::function<Result<Song>(const Song&, std::optional<Span>, SetId)>& edit
 )
 {
     const MicSet* set = session_.set();
     if (set == nullptr) {
-        session_.say(tr("Make a mic set of the tracks first"));
+        session_.say(tr("There is nothing to cut: import takes first"));
         return;
     }
     std::optional<Span> within;
     if (const auto& range = session_.range()) {
         within = Span{range->from, range->to};
     }
-    session_.jobs.run(
-        name,
-        true,
-        this,
-        [song = session_.document.song(),
-         sources = session_.document.sources(),
-         within,
-         id = set->id,
-         work = std::move(edit)](const Work&) {
-            return std::pair{song, work(*song, *sources, within, id)};
-        },
-        [this, name](std::pair<std::shared_ptr<const Song>, Result<Song>> done) {
-            if (done.first != session_.document.song()) {
-                session_.say(tr("The song was edited meanwhile; do it again"));
-            } else if (session_.document.apply(std::move(done.second), name)) {
-                session_.say(tr("%1: done").arg(name));
-            }
-        }
-    );
+    if (session_.document.apply(edit(session_.song(), within, set->id), name)) {
+        session_.say(tr("%1: done").arg(name));
+    }
 }
 
 void HandBench::fill()

@@ -26,7 +26,7 @@ private:
     // One step on the mic set, or what of it lies in the chosen range, as a job.
     void step(
         const QString& name,
-        std::function<Result<Song>(const Song&, const Sources&, std::optional<Span>, SetId)> edit
+        const std::function<Result<Song>(const Song&, std::optional<Span>, SetId)>& edit
     );
     [[nodiscard]] Frames frames(const NumberField& field) const;
 

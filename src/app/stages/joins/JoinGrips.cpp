@@ -25,7 +25,7 @@ void JoinGrips::paintRoom(QPainter& painter, const Lane& lane) const
         session_.scale().framesPerPixel > 100.0) {
         return;
     }
-    const auto room = roomOf(session_.song(), set->id, join->index);
+    const auto room = roomOf(session_.song(), set->id, join->id);
     if (!room) {
         return;
     }

@@ -202,7 +202,7 @@ void JoinsStage::addHearing(QLayout& layout)
     squeeze_->setToolTip(tr("Through a heavy compressor: low clicks come forward"));
     alone_ = new QCheckBox(tr("set alone"), bench_);
     alone_->setObjectName(QStringLiteral("hearAlone"));
-    alone_->setToolTip(tr("Hears the mic set without the rest of the song"));
+    alone_->setToolTip(tr("Hears this take or mic set without the rest of the song"));
     auto* turn = benchButton(tr("All in turn"), QStringLiteral("hearInTurn"), false, bench_);
     turn->setCheckable(true);
     auto* report = benchButton(tr("Report…"), QStringLiteral("joinReport"), false, bench_);
@@ -260,15 +260,14 @@ void JoinsStage::exportReport()
     const QString path = QFileDialog::getSaveFileName(
         bench_,
         tr("Report of what was changed and what is left"),
-        QString::fromStdString(session_.song().name + " " + set->name + ".html"),
+        QString::fromStdString(session_.song().name + " " + session_.song().nameOf(*set) + ".html"),
         tr("Page with pictures (*.html);;Table (*.csv);;Data (*.json)")
     );
     if (path.isEmpty()) {
         return;
     }
     session_.jobs.run(
-        tr("Writing the report"),
-        true,
+        {.key = QStringLiteral("report"), .title = tr("Writing the report")},
         this,
         [song = session_.document.song(),
          sources = session_.document.sources(),
@@ -287,19 +286,19 @@ void JoinsStage::exportReport()
     );
 }
 
-std::vector<std::size_t> JoinsStage::meant() const
+std::vector<PartId> JoinsStage::meant() const
 {
-    std::vector<std::size_t> indices;
+    std::vector<PartId> joins;
     const auto& range = session_.range();
     for (std::size_t i = 0; i < session_.joins().size(); ++i) {
         const SetJoin& join = session_.joins()[i];
         const bool isInRange = range && join.at >= range->from && join.at < range->to;
         if (scope_->currentIndex() == 2 || (scope_->currentIndex() == 1 && isInRange) ||
             (scope_->currentIndex() == 0 && i == session_.join())) {
-            indices.push_back(join.index);
+            joins.push_back(join.id);
         }
     }
-    return indices;
+    return joins;
 }
 
 void JoinsStage::change(const JoinChange& what, const QString& name)
@@ -313,14 +312,7 @@ void JoinsStage::change(const JoinChange& what, const QString& name)
         changeMeant(what, name);
         return;
     }
-    JoinChange own = what;
-    if (const auto attack =
-            own.beforeHit ? nextAttack(session_.song(), *set, *join) : std::optional<Frames>()) {
-        own.at = *attack - *own.beforeHit - join->length;
-    }
-    session_.document.apply(
-        changeJoin(session_.song(), set->id, join->index, own, *session_.document.sources()), name
-    );
+    session_.document.apply(changeJoin(session_.song(), set->id, join->id, what), name);
 }
 
 void JoinsStage::changeDragged(const JoinChange& own, const JoinChange& along, const QString& name)
@@ -334,33 +326,14 @@ void JoinsStage::changeDragged(const JoinChange& own, const JoinChange& along, c
 
 void JoinsStage::changeMeant(const JoinChange& what, const QString& name)
 {
-    const auto indices = meant();
-    if (indices.empty()) {
+    const auto joins = meant();
+    if (joins.empty()) {
         session_.say(tr("No join lies in the chosen range of time"));
         return;
     }
-    session_.jobs.run(
-        tr("Changing the joins"),
-        true,
-        this,
-        [song = session_.document.song(),
-         sources = session_.document.sources(),
-         id = session_.set()->id,
-         indices,
-         what](const Work&) {
-            return std::pair{song, changeJoins(*song, id, indices, what, *sources)};
-        },
-        [this,
-         name,
-         count = indices.size()](std::pair<std::shared_ptr<const Song>, Result<Song>> done) {
-            if (done.first != session_.document.song()) {
-                session_.say(tr("The song was edited meanwhile; do it again"));
-            } else {
-                session_.document.apply(
-                    std::move(done.second), tr("%1 of %2 joins").arg(name).arg(count)
-                );
-            }
-        }
+    session_.document.apply(
+        changeJoins(session_.song(), session_.set()->id, joins, what),
+        tr("%1 of %2 joins").arg(name).arg(joins.size())
     );
 }
 
@@ -409,13 +382,12 @@ void JoinsStage::mend()
         return;
     }
     session_.jobs.run(
-        tr("Mending the join"),
-        true,
+        {.key = QStringLiteral("mend"), .title = tr("Mending the join")},
         this,
         [song = session_.document.song(),
          sources = session_.document.sources(),
          id = set->id,
-         join = session_.join()](const Work&) {
+         join = chosen()->id](const Work&) {
             return std::pair{song, mendJoin(*song, id, join, *sources)};
         },
         [this](std::pair<std::shared_ptr<const Song>, Result<Song>> done) {
@@ -451,7 +423,7 @@ void JoinsStage::toggleLock()
     const MicSet* set = session_.set();
     if (const SetJoin* join = chosen(); join != nullptr && set != nullptr) {
         session_.document.apply(
-            orthochron::lockJoin(session_.song(), set->id, join->index, !join->isLocked),
+            orthochron::lockJoin(session_.song(), set->id, join->id, !join->isLocked),
             join->isLocked ? tr("Unlock join") : tr("Lock join")
         );
     }

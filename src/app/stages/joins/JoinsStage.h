@@ -50,7 +50,7 @@ private:
     void change(const JoinChange& what, const QString& name);
     [[nodiscard]] const SetJoin* chosen() const;
     // The joins a change goes to: this one, those in the chosen range, or all; by SetJoin::index.
-    [[nodiscard]] std::vector<std::size_t> meant() const;
+    [[nodiscard]] std::vector<PartId> meant() const;
     void changeDragged(const JoinChange& own, const JoinChange& along, const QString& name);
     void changeMeant(const JoinChange& what, const QString& name);
     void addValues(QLayout& layout);

@@ -129,7 +129,7 @@ void Detection::changeListening()
     if (session_.document.apply(
             setDetection(session_.song(), track->id, wanted), tr("Change what is listened to")
         ) &&
-        track->isLead) {
+        session_.song().isLead(*track)) {
         session_.detect();
     }
 }
@@ -148,9 +148,11 @@ void Detection::fill()
 {
     const auto track = session_.song().track(session_.track());
     title_->setText(track ? QString::fromStdString(track->name) : tr("No track chosen"));
-    lead_->setEnabled(track != nullptr);
-    lead_->setChecked(track && track->isLead);
-    const bool isTunable = track && track->isLead;
+    // A track by itself is its own lead.
+    const MicSet* set = track ? session_.song().setOf(track->id) : nullptr;
+    const bool isTunable = track && session_.song().isLead(*track);
+    lead_->setChecked(isTunable);
+    lead_->setEnabled(track && (set == nullptr || !set->isLone()));
     for (NumberField* field : {sensitivity_, threshold_, gap_}) {
         field->setEnabled(isTunable);
     }

@@ -97,12 +97,12 @@ QString MarksStage::status() const
 {
     QStringList parts;
     for (const auto& track : session_.song().tracks) {
-        if (track->isLead) {
+        if (session_.song().isLead(*track) && !track->marks.empty()) {
             const auto on = std::ranges::count_if(track->marks, &Mark::isOn);
             parts << tr("%1: %2 marks").arg(QString::fromStdString(track->name)).arg(on);
         }
     }
-    return parts.isEmpty() ? tr("No lead chosen") : parts.join(QStringLiteral(" · "));
+    return parts.isEmpty() ? tr("No hits yet") : parts.join(QStringLiteral(" · "));
 }
 
 void MarksStage::fill()
@@ -138,7 +138,7 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
 {
     const auto track = session_.song().track(lane.track);
     const Palette& colours = Theme::palette();
-    if (!track->isLead) {
+    if (!session_.song().isLead(*track)) {
         // What this microphone hears and no lead does: a diamond.
         for (const UnheardHit& hit : microphones_->unheard()) {
             const double x = lanes_.xOf(session_.heardAt(hit.at));
@@ -169,14 +169,17 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
             )) {
             painter.setPen(QPen(colours.ink, 1.2));
             for (const Onset& onset : *onsets) {
-                const double x = lanes_.xOf(session_.heardOn(lane.track, onset.at));
-                painter.drawLine(QPointF(x, top), QPointF(x, bottom));
+                if (const auto at = session_.heardOn(lane.track, onset.at)) {
+                    const double x = lanes_.xOf(*at);
+                    painter.drawLine(QPointF(x, top), QPointF(x, bottom));
+                }
             }
         }
         return;
     }
-    for (const Mark& mark : track->marks) {
-        Frames at = session_.heardOn(lane.track, mark.at);
+    for (const HeardMark& heard : session_.marksOf(lane.track)) {
+        const Mark& mark = *heard.mark;
+        Frames at = heard.at;
         if (dragged_ && dragged_->first == mark.id && !isBeatPoint_) {
             at = dragged_->second;
         }
@@ -200,15 +203,11 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
         painter.drawEllipse(QPointF(x, bottom), 2.8, 2.8);
         if (mark.beatPoint != mark.at || (isChosen && isBeatPoint_ && dragged_)) {
             // The beat point is a flag of its own, tied to the start by a hair.
-            const Frames beat = isChosen && isBeatPoint_ && dragged_
-                                    ? dragged_->second
-                                    : session_.heardOn(lane.track, mark.beatPoint);
+            const Frames beat =
+                isChosen && isBeatPoint_ && dragged_ ? dragged_->second : heard.beatPoint;
             const double flag = lanes_.xOf(beat);
             painter.setPen(QPen(colour, 1.0, Qt::DashLine));
-            painter.drawLine(
-                QPointF(lanes_.xOf(session_.heardOn(lane.track, mark.at)), bottom),
-                QPointF(flag, top + 6)
-            );
+            painter.drawLine(QPointF(lanes_.xOf(heard.at), bottom), QPointF(flag, top + 6));
             painter.setPen(QPen(colour, 1.4));
             painter.drawLine(QPointF(flag, bottom), QPointF(flag, top));
             painter.drawLine(QPointF(flag, top), QPointF(flag + 6, top + 3));
@@ -221,21 +220,20 @@ bool MarksStage::isOnThreshold(const Lane& lane, QPoint place) const
 {
     const SetAnalysis* analyses = session_.analysis();
     const auto track = session_.song().track(lane.track);
-    return lane.track == session_.track() && track->isLead && analyses != nullptr &&
-           analyses->contains(lane.track) &&
+    return lane.track == session_.track() && session_.song().isLead(*track) &&
+           analyses != nullptr && analyses->contains(lane.track) &&
            std::abs(place.y() - heightOfStrength(lane, thresholdOf(track->detection))) <= 4.0;
 }
 
 const Mark* MarksStage::markAt(const Lane& lane, double x) const
 {
-    const auto track = session_.song().track(lane.track);
     const Mark* best = nullptr;
     double least = 6.0;
-    for (const Mark& mark : track->marks) {
-        const double away = std::abs(lanes_.xOf(session_.heardOn(lane.track, mark.at)) - x);
+    for (const HeardMark& heard : session_.marksOf(lane.track)) {
+        const double away = std::abs(lanes_.xOf(heard.at) - x);
         if (away < least) {
             least = away;
-            best = &mark;
+            best = heard.mark;
         }
     }
     return best;
@@ -263,6 +261,7 @@ bool MarksStage::press(const Lane& lane, QMouseEvent& event)
     }
     draggedTrack_ = lane.track;
     isBeatPoint_ = (event.modifiers() & Qt::ShiftModifier) != 0;
+    pressedAt_ = lanes_.timeAt(event.position().x());
     session_.setMark(lane.track, mark->id);
     return true;
 }
@@ -282,7 +281,15 @@ void MarksStage::move(QMouseEvent& event)
         return;
     }
     const Frames at = lanes_.timeAt(event.position().x());
-    const Frames from = session_.heardOn(draggedTrack_, mark->at);
+    // Of the places where it is heard, the one that was taken.
+    Frames from = pressedAt_;
+    for (const HeardMark& heard : session_.marksOf(draggedTrack_)) {
+        if (heard.mark->id == mark->id &&
+            (from == pressedAt_ ||
+             std::abs((heard.at - pressedAt_).count()) < std::abs((from - pressedAt_).count()))) {
+            from = heard.at;
+        }
+    }
     if (!dragged_ && std::abs(lanes_.xOf(at) - lanes_.xOf(from)) < 3.0) {
         return;
     }
@@ -308,29 +315,30 @@ void MarksStage::release(QMouseEvent&)
     }
     const auto [mark, at] = *dragged_;
     dragged_.reset();
-    const Frames takeTime = session_.takeTimeAt(draggedTrack_, at);
-    if (std::exchange(isBeatPoint_, false)) {
+    const bool isBeatPoint = std::exchange(isBeatPoint_, false);
+    const auto takeTime = session_.takeTimeAt(draggedTrack_, at);
+    if (!takeTime) {
+        session_.say(tr("No clip of this track plays its take there"));
+        return;
+    }
+    if (isBeatPoint) {
         session_.document.apply(
-            setBeatPoint(session_.song(), draggedTrack_, mark, takeTime), tr("Move beat point")
+            setBeatPoint(session_.song(), draggedTrack_, mark, *takeTime), tr("Move beat point")
         );
         return;
     }
     session_.document.apply(
-        moveMark(session_.song(), draggedTrack_, mark, takeTime), tr("Move mark")
+        moveMark(session_.song(), draggedTrack_, mark, *takeTime), tr("Move mark")
     );
 }
 
 bool MarksStage::doubleClick(const Lane& lane, QMouseEvent& event)
 {
     const auto track = session_.song().track(lane.track);
-    if (!track->isLead || markAt(lane, event.position().x()) != nullptr) {
+    if (!session_.song().isLead(*track) || markAt(lane, event.position().x()) != nullptr) {
         return false;
     }
-    const Frames takeTime = session_.takeTimeAt(lane.track, lanes_.timeAt(event.position().x()));
-    if (session_.document.apply(addMark(session_.song(), lane.track, takeTime), tr("Add mark"))) {
-        const auto marks = session_.song().track(lane.track)->marks;
-        session_.setMark(lane.track, std::ranges::find(marks, takeTime, &Mark::at)->id);
-    }
+    addMarkAt(lane.track, lanes_.timeAt(event.position().x()));
     return true;
 }
 
@@ -347,69 +355,89 @@ std::pair<QString, Qt::CursorShape> MarksStage::hintAt(const Lane& lane, QPoint 
     }
     const auto track = session_.song().track(lane.track);
     return {
-        track->isLead ? tr("Double-click to add a mark")
-                      : tr("Not a lead: click to choose the track, then make it one below"),
+        session_.song().isLead(*track)
+            ? tr("Double-click to add a mark")
+            : tr("Not a lead: click to choose the track, then make it one below"),
         Qt::ArrowCursor};
 }
 
 void MarksStage::step(int by)
 {
-    auto track = session_.song().track(session_.track());
-    if (!track || !track->isLead || track->marks.empty()) {
-        const auto lead = std::ranges::find_if(session_.song().tracks, [](const auto& t) {
-            return t->isLead && !t->marks.empty();
+    if (session_.marksOf(session_.track()).empty()) {
+        const auto lead = std::ranges::find_if(session_.song().tracks, [this](const auto& t) {
+            return session_.song().isLead(*t) && !session_.marksOf(t->id).empty();
         });
         if (lead == session_.song().tracks.end()) {
             session_.say(tr("There are no marks to step through: find hits first"));
             return;
         }
         session_.setTrack((*lead)->id);
-        track = *lead;
     }
-    const auto& marks = track->marks;
-    auto place = std::ranges::find(marks, session_.mark(), &Mark::id) - marks.begin();
+    const auto& marks = session_.marksOf(session_.track());
+    // The chosen one's place next to the playhead, where it is heard several times.
+    const Frames now = session_.player.position();
+    auto place = static_cast<std::ptrdiff_t>(marks.size());
+    for (std::size_t i = 0; i < marks.size(); ++i) {
+        const bool isIt = marks[i].mark->id == session_.mark();
+        const auto away = [&](std::size_t of) { return std::abs((marks[of].at - now).count()); };
+        if (isIt && (place == static_cast<std::ptrdiff_t>(marks.size()) ||
+                     away(i) < away(static_cast<std::size_t>(place)))) {
+            place = static_cast<std::ptrdiff_t>(i);
+        }
+    }
     const auto count = static_cast<std::ptrdiff_t>(marks.size());
     if (place == count) {
         // None chosen yet: the one next to the playhead.
-        const Frames now = session_.takeTimeAt(track->id, session_.player.position());
-        place = std::ranges::lower_bound(marks, now, {}, &Mark::at) - marks.begin();
+        place = std::ranges::lower_bound(marks, now, {}, &HeardMark::at) - marks.begin();
         place = by > 0 ? place : place - 1;
     } else {
         place += by;
     }
-    const Mark& mark =
+    const HeardMark heard =
         marks[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(place, 0, count - 1))];
-    session_.setMark(track->id, mark.id);
-    const Frames at = session_.heardOn(track->id, mark.at);
+    session_.setMark(session_.track(), heard.mark->id);
+    session_.player.seek(heard.at);
     if (session_.scale().framesPerPixel < 16.0) {
         zoomToMark();
     }
-    session_.reveal(at);
-    session_.player.seek(at);
+    session_.reveal(heard.at);
     if (hearEach_->isChecked()) {
         hear();
     }
 }
 
+// Where the chosen mark is heard; of several places the one next to the playhead.
+std::optional<Frames> MarksStage::placeOfChosen() const
+{
+    std::optional<Frames> place;
+    const Frames now = session_.player.position();
+    for (const HeardMark& heard : session_.marksOf(session_.track())) {
+        if (heard.mark->id == session_.mark() &&
+            (!place || std::abs((heard.at - now).count()) < std::abs((*place - now).count()))) {
+            place = heard.at;
+        }
+    }
+    return place;
+}
+
 void MarksStage::zoomToMark()
 {
-    if (const Mark* mark = chosen()) {
+    if (const auto at = placeOfChosen()) {
         TimeScale scale = session_.scale();
         scale.framesPerPixel = std::min(scale.framesPerPixel, 1.0);
-        scale.left = static_cast<double>(session_.heardOn(session_.track(), mark->at).count()) -
-                     0.4 * lanes_.sheet().width() * scale.framesPerPixel;
+        scale.left =
+            static_cast<double>(at->count()) - 0.4 * lanes_.sheet().width() * scale.framesPerPixel;
         session_.setScale(scale);
     }
 }
 
 void MarksStage::hear()
 {
-    if (const Mark* mark = chosen()) {
-        const Frames at = session_.heardOn(session_.track(), mark->at);
+    if (const auto at = placeOfChosen()) {
         const Hertz rate = session_.song().rate;
         session_.player.playRange(
-            std::max(Frames(0), at - toFrames(milliseconds(30.0), rate)),
-            at + toFrames(milliseconds(270.0), rate)
+            std::max(Frames(0), *at - toFrames(milliseconds(30.0), rate)),
+            *at + toFrames(milliseconds(270.0), rate)
         );
     }
 }
@@ -445,15 +473,27 @@ void MarksStage::nudge(Seconds by)
     }
 }
 
+void MarksStage::addMarkAt(TrackId track, Frames songTime)
+{
+    const auto takeTime = session_.takeTimeAt(track, songTime);
+    if (!takeTime) {
+        session_.say(tr("No clip of this track plays its take there"));
+        return;
+    }
+    if (session_.document.apply(addMark(session_.song(), track, *takeTime), tr("Add mark"))) {
+        const auto& marks = session_.song().track(track)->marks;
+        session_.setMark(track, std::ranges::find(marks, *takeTime, &Mark::at)->id);
+    }
+}
+
 void MarksStage::addAtPlayhead()
 {
     const auto track = session_.song().track(session_.track());
-    if (!track || !track->isLead) {
+    if (!track || !session_.song().isLead(*track)) {
         session_.say(tr("Choose a lead first: marks are set on leads"));
         return;
     }
-    const Frames takeTime = session_.takeTimeAt(track->id, session_.player.position());
-    session_.document.apply(addMark(session_.song(), track->id, takeTime), tr("Add mark"));
+    addMarkAt(track->id, session_.player.position());
 }
 
 }  // namespace orthochron::app

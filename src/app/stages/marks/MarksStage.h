@@ -36,6 +36,8 @@ public:
     void remove() override;
     void nudge(Seconds by) override;
     void addAtPlayhead();
+    [[nodiscard]] std::optional<Frames> placeOfChosen() const;
+    void addMarkAt(TrackId track, Frames songTime);
     void zoomToMark();
 
 private:
@@ -52,6 +54,7 @@ private:
     QPushButton* confirm_ = nullptr;
     std::optional<std::pair<MarkId, Frames>> dragged_;
     TrackId draggedTrack_;
+    Frames pressedAt_;
     bool isBeatPoint_ = false;           // it is the beat point that is dragged
     std::optional<Lane> thresholdLane_;  // while the threshold's line is dragged
     QCheckBox* hearEach_ = nullptr;

@@ -86,8 +86,9 @@ void Microphones::measure()
         return;
     }
     session_.jobs.run(
-        tr("Listening to every microphone"),
-        true,
+        {.key = QStringLiteral("arrivals"),
+         .title = tr("Listening to every microphone"),
+         .holds = session_.whileThisSong()},
         this,
         [song = session_.document.song(),
          sources = session_.document.sources(),

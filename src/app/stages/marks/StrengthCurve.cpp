@@ -40,28 +40,42 @@ void paintStrengthCurve(
     const OnsetAnalysis& analysis = analyses->at(lane.track);
     const Palette& colours = Theme::palette();
     if (session.scale().framesPerPixel < 1200.0 && analysis.loudPower > 0.0) {
-        QPolygonF curve;
-        double highest = lane.area.bottom() - kMargin;
-        int column = lane.area.left();
-        const std::int64_t first =
-            analysis.envelope.hopOf(session.takeTimeAt(lane.track, lanes.timeAt(lane.area.left())));
-        const std::int64_t last =
-            analysis.envelope.hopOf(session.takeTimeAt(lane.track, lanes.timeAt(lane.area.right()))
-            );
-        for (std::int64_t hop = std::max<std::int64_t>(0, first); hop <= last; ++hop) {
-            const double x = lanes.xOf(session.heardOn(lane.track, analysis.envelope.frameOf(hop)));
-            highest = std::min(highest, heightOfStrength(lane, strengthAt(analysis, hop)));
-            if (static_cast<int>(x) != column) {
-                curve << QPointF(x, highest);
-                highest = lane.area.bottom() - kMargin;
-                column = static_cast<int>(x);
+        std::vector<QPolygonF> curves;  // one for each clip that plays the take
+        const auto track = session.song().track(lane.track);
+        for (const Clip& clip : track->clips) {
+            const Frames from = std::max(clip.at, lanes.timeAt(lane.area.left()));
+            const Frames to = std::min(clip.end(), lanes.timeAt(lane.area.right()));
+            if (!track->isMarked(clip) || to <= from) {
+                continue;
+            }
+            QPolygonF& curve = curves.emplace_back();
+            double highest = lane.area.bottom() - kMargin;
+            int column = static_cast<int>(lanes.xOf(from));
+            const Frames first = clip.sound.takeTimeOf(clip.soundTimeOf(from, to));
+            const Frames last = clip.sound.takeTimeOf(clip.soundTimeOf(from, to) + (to - from));
+            for (std::int64_t hop = std::max<std::int64_t>(0, analysis.envelope.hopOf(first));
+                 hop <= analysis.envelope.hopOf(last);
+                 ++hop) {
+                const auto at = clip.songTimeOf(analysis.envelope.frameOf(hop));
+                if (!at) {
+                    continue;
+                }
+                highest = std::min(highest, heightOfStrength(lane, strengthAt(analysis, hop)));
+                const double x = lanes.xOf(*at);
+                if (static_cast<int>(x) != column) {
+                    curve << QPointF(x, highest);
+                    highest = lane.area.bottom() - kMargin;
+                    column = static_cast<int>(x);
+                }
             }
         }
         QColor faint = colours.finding;
         faint.setAlpha(130);
         painter.setPen(QPen(faint, 1.0));
         painter.setBrush(Qt::NoBrush);
-        painter.drawPolyline(curve);
+        for (const QPolygonF& curve : curves) {
+            painter.drawPolyline(curve);
+        }
     }
     const double y = heightOfStrength(lane, thresholdOf(settings));
     painter.setPen(QPen(colours.finding, 1.2, Qt::DashLine));

@@ -8,6 +8,7 @@
 #include <QLineEdit>
 #include <QMessageBox>
 
+#include "app/controls/Counted.h"
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
 #include "core/base/FileName.h"
@@ -189,8 +190,7 @@ void PrintStage::print()
     std::error_code error;
     std::filesystem::create_directories(wanted.folder.toStdString(), error);
     session_.jobs.run(
-        tr("Printing"),
-        true,
+        {.key = {}, .title = tr("Printing")},
         this,
         [song = session_.document.song(),
          sources = session_.document.sources(),
@@ -219,8 +219,8 @@ void PrintStage::print()
                 peak = std::max(peak, file.peak);
                 clipped += file.clipped;
             }
-            QString sentence = tr("Printed %1 files, peak %2 dB")
-                                   .arg(done->size())
+            QString sentence = tr("Printed %1, peak %2 dB")
+                                   .arg(counted(std::ssize(*done), tr("file"), tr("files")))
                                    .arg(toDecibels(peak), 0, 'f', 1);
             if (clipped > 0) {
                 sentence += tr(", %1 samples over full scale were clipped: turn the tracks down or "

@@ -7,6 +7,7 @@
 #include <QInputDialog>
 #include <QTableWidget>
 
+#include "app/controls/Counted.h"
 #include "app/controls/Question.h"
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
@@ -96,7 +97,7 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent)
     connect(makeSet_, &QPushButton::clicked, this, &TakesStage::makeSet);
     connect(openSet_, &QPushButton::clicked, this, &TakesStage::openSet);
     connect(fold_, &QPushButton::clicked, this, [this](bool folded) {
-        if (const MicSet* set = session_.set()) {
+        if (const MicSet* set = session_.set(); set != nullptr && !set->isLone()) {
             session_.document.apply(
                 foldSet(session_.song(), set->id, folded),
                 folded ? tr("Fold mic set") : tr("Unfold mic set")
@@ -126,16 +127,17 @@ void TakesStage::fillTable()
 {
     const Song& song = session_.song();
     const MicSet* set = session_.set();
+    const bool isKit = set != nullptr && !set->isLone();
     title_->setText(
-        set != nullptr ? tr("%1: %2 microphones")
-                             .arg(QString::fromStdString(set->name))
-                             .arg(set->tracks.size())
-                       : tr("%1 tracks").arg(song.tracks.size())
+        isKit ? tr("%1: %2 microphones")
+                    .arg(QString::fromStdString(set->name))
+                    .arg(set->tracks.size())
+              : counted(std::ssize(song.tracks), tr("track"), tr("tracks"))
     );
     makeSet_->setEnabled(tracksForSet().size() > 1);
-    openSet_->setEnabled(set != nullptr);
-    fold_->setEnabled(set != nullptr);
-    fold_->setChecked(set != nullptr && set->isFolded);
+    openSet_->setEnabled(isKit);
+    fold_->setEnabled(isKit);
+    fold_->setChecked(isKit && set->isFolded);
     table_->setRowCount(static_cast<int>(song.takes.size()));
     for (std::size_t i = 0; i < song.takes.size(); ++i) {
         const Take& take = song.takes[i];
@@ -201,8 +203,7 @@ void TakesStage::import(const QStringList& paths)
     };
     const bool isFirst = session_.song().takes.empty();
     session_.jobs.run(
-        tr("Importing"),
-        true,
+        {.key = {}, .title = tr("Importing"), .holds = session_.whileThisSong()},
         this,
         [files, isFirst, rate = session_.song().rate, folder = session_.document.songFolder()](
             const Work& work
@@ -266,11 +267,9 @@ void TakesStage::add(std::vector<ImportedTake> takes)
         }
     }
     const std::size_t before = session_.song().tracks.size();
-    const std::size_t count = takes.size();
-    if (!session_.document.apply(
-            addTakes(session_.song(), std::move(takes)),
-            tr("Import %n take(s)", nullptr, static_cast<int>(count))
-        )) {
+    const auto count = std::ssize(takes);
+    const QString name = tr("Import %1").arg(counted(count, tr("take"), tr("takes")));
+    if (!session_.document.apply(addTakes(session_.song(), std::move(takes)), name)) {
         return;
     }
     session_.zoomToAll();
@@ -279,7 +278,9 @@ void TakesStage::add(std::vector<ImportedTake> takes)
     for (std::size_t t = before; t < song.tracks.size(); ++t) {
         added.push_back(song.tracks[t]->id);
     }
-    session_.say(tr("Imported %1 takes on %2 tracks").arg(count).arg(added.size()));
+    session_.say(tr("Imported %1 on %2")
+                     .arg(counted(count, tr("take"), tr("takes")))
+                     .arg(counted(std::ssize(added), tr("track"), tr("tracks"))));
     if (added.size() < 2) {
         return;
     }
@@ -303,7 +304,8 @@ std::vector<TrackId> TakesStage::tracksForSet() const
     std::vector<TrackId> free;
     std::vector<TrackId> chosen;
     for (const auto& track : song.tracks) {
-        if (song.setOf(track->id) != nullptr || track->isHidden) {
+        const MicSet* set = song.setOf(track->id);
+        if ((set != nullptr && !set->isLone()) || track->isHidden) {
             continue;
         }
         free.push_back(track->id);
@@ -321,9 +323,10 @@ std::vector<TrackId> TakesStage::tracksForSet() const
 
 void TakesStage::makeSet()
 {
-    const auto name = session_.song().sets.empty()
-                          ? tr("Kit")
-                          : tr("Set %1").arg(static_cast<int>(session_.song().sets.size()) + 1);
+    const auto kits = std::ranges::count_if(session_.song().sets, [](const MicSet& set) {
+        return !set.isLone();
+    });
+    const auto name = kits == 0 ? tr("Kit") : tr("Set %1").arg(kits + 1);
     session_.document.apply(
         orthochron::makeSet(session_.song(), tracksForSet(), name.toStdString()), tr("Make mic set")
     );
