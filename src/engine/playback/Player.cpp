@@ -129,8 +129,8 @@ void Player::setSong(std::shared_ptr<const Song> song, std::shared_ptr<const Sou
 
 void Player::refresh()
 {
-    if (wantsPlay_.load(std::memory_order_relaxed)) {
-        request(position(), true);
+    if (isWanted()) {
+        request(position(), true, stopAt_);
     }
 }
 
@@ -145,9 +145,14 @@ void Player::request(Frames at, bool isContinuation, std::optional<Frames> stopA
             return;  // what is about to start will be of the newest song anyway
         }
         if (!isContinuation) {
-            startNumber_.fetch_add(1, std::memory_order_release);
+            const auto number = startNumber_.load(std::memory_order_relaxed) + 1;
+            startNumber_.store(number == kNoStart ? 1 : number, std::memory_order_release);
         }
         wanted_ = Request{at, isContinuation, stopAt, startNumber_.load(std::memory_order_relaxed)};
+    }
+    if (!isContinuation) {
+        stopAt_ = stopAt;
+        wantedStart_.store(startNumber_.load(std::memory_order_relaxed), std::memory_order_release);
     }
     wake_.notify_all();
 }
@@ -158,7 +163,6 @@ void Player::play()
         return;
     }
     request(position(), false);
-    wantsPlay_.store(true, std::memory_order_release);
 }
 
 void Player::playRange(Frames from, Frames to)
@@ -168,19 +172,18 @@ void Player::playRange(Frames from, Frames to)
     }
     position_.store(from.count(), std::memory_order_release);
     request(from, false, to);
-    wantsPlay_.store(true, std::memory_order_release);
 }
 
 void Player::stop()
 {
-    wantsPlay_.store(false, std::memory_order_release);
+    wantedStart_.store(kNoStart, std::memory_order_release);
 }
 
 void Player::seek(Frames songTime)
 {
     const Frames at = std::max(songTime, Frames(0));
     position_.store(at.count(), std::memory_order_release);
-    if (wantsPlay_.load(std::memory_order_relaxed)) {
+    if (isWanted()) {
         request(at, false);
     }
 }
@@ -446,7 +449,7 @@ void Player::callback(std::span<float> interleaved) noexcept
         const std::size_t count = std::min(kBlock, interleaved.size() / 2 - done);
         const auto left = std::span(left_).first(count);
         const auto right = std::span(right_).first(count);
-        const bool wants = wantsPlay_.load(std::memory_order_acquire) && active_ != nullptr;
+        const bool wants = isWanted() && active_ != nullptr;
         const bool isReady =
             run_ > 0.0F ||
             (wants && active_->plan().startNumber == startNumber_.load(std::memory_order_acquire));
@@ -474,7 +477,8 @@ void Player::callback(std::span<float> interleaved) noexcept
         position_.store(now.count(), std::memory_order_release);
         isPlaying_.store(true, std::memory_order_release);
         if (active_->plan().stopAt && now >= *active_->plan().stopAt) {
-            wantsPlay_.store(false, std::memory_order_release);
+            std::uint32_t ended = active_->plan().startNumber;
+            wantedStart_.compare_exchange_strong(ended, kNoStart, std::memory_order_acq_rel);
         }
         done += count;
     }

@@ -46,6 +46,11 @@ public:
     void setAlone(std::vector<TrackId> tracks);
 
     [[nodiscard]] bool isPlaying() const { return isPlaying_.load(std::memory_order_acquire); }
+    // Whether it sounds or is about to: what is asked for begins only once enough is rendered.
+    [[nodiscard]] bool isWanted() const
+    {
+        return wantedStart_.load(std::memory_order_acquire) != kNoStart;
+    }
     [[nodiscard]] Frames position() const
     {
         return Frames(position_.load(std::memory_order_acquire));
@@ -102,6 +107,7 @@ private:
     Side side_ = Side::Edited;
     ClickSettings click_;
     std::optional<LoopRange> loop_;
+    std::optional<Frames> stopAt_;  // where what plays ends, when a range of the song was asked for
     std::map<TrackId, std::size_t> slots_;
     std::vector<TrackId> alone_;
 
@@ -123,6 +129,8 @@ private:
     Ring<Stream*, 16> incoming_;
     Ring<Stream*, 64> retired_;
 
+    static constexpr std::uint32_t kNoStart = 0;
+
     // Control to callback.
     struct Slot {
         std::atomic<float> left{0.0F};
@@ -132,7 +140,9 @@ private:
     std::atomic<float> clickGain_{0.0F};
     std::atomic<float> master_{1.0F};
     std::atomic<bool> squeezed_{false};
-    std::atomic<bool> wantsPlay_{false};
+    // The number of the start that is to sound. By number, so that the end of an older one never stops
+    // the one that was just asked for.
+    std::atomic<std::uint32_t> wantedStart_{kNoStart};
     std::atomic<std::uint32_t> startNumber_{0};
 
     // Callback to control.

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "core/edits/ClipEdits.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
@@ -204,6 +205,45 @@ TEST_F(Playing, ClicksOnTheBeat)
     ASSERT_EQ(starts.size(), 2U);
     EXPECT_NEAR(static_cast<double>(starts[0]), 12000.0, 3.0);
     EXPECT_NEAR(static_cast<double>(starts[1]), 36000.0, 3.0);
+}
+
+TEST_F(Playing, ARangeEndsWhereItWasToEndWhateverIsEditedMeanwhile)
+{
+    addTake(4.0, [](std::int64_t) { return 0.5; });
+    load();
+    player_->playRange(Frames(24000), Frames(48000));
+    (void)play(9600);
+    ASSERT_TRUE(player_->isPlaying());
+    // An edit, and the other side: each goes on with a new stream.
+    song_ = *splitClips(song_, {song_.tracks[0]->clips[0].id}, {Frames(90000)}, {});
+    load();
+    (void)play(4800);
+    player_->setSide(Side::Recorded);
+    (void)play(48000);
+    EXPECT_FALSE(player_->isPlaying());
+    EXPECT_FALSE(player_->isWanted());
+    EXPECT_LT(player_->position(), Frames(48000 + 4800));
+}
+
+TEST_F(Playing, TheEndOfAnOldRangeNeverStopsWhatIsAskedForNext)
+{
+    addTake(4.0, [](std::int64_t) { return 0.5; });
+    load();
+    player_->playRange(Frames(0), Frames(12000));
+    (void)play(11264);
+    ASSERT_TRUE(player_->isPlaying());
+    // Asked for just before the old one ends, which the card then plays to its end.
+    player_->playRange(Frames(96000), Frames(120000));
+    EXPECT_TRUE(player_->isWanted());
+    (void)device_->pump(Frames(2048));
+    EXPECT_TRUE(player_->isWanted());
+    (void)play(9600);
+    EXPECT_TRUE(player_->isPlaying());
+    EXPECT_GT(player_->position(), Frames(96000));
+    // Seeking leaves the range: it plays on from there.
+    player_->seek(Frames(130000));
+    (void)play(4800);
+    EXPECT_TRUE(player_->isPlaying());
 }
 
 TEST_F(Playing, TheRecordedSideIsTheTakeAtTheMomentUnderThePlayhead)

@@ -226,7 +226,8 @@ void JoinsStage::addHearing(QLayout& layout)
     connect(report, &QPushButton::clicked, this, &JoinsStage::exportReport);
     turn_.setInterval(60);
     connect(&turn_, &QTimer::timeout, this, [this, turn] {
-        if (session_.player.isPlaying()) {
+        // One that is asked for and not yet to be heard is not over.
+        if (session_.player.isPlaying() || session_.player.isWanted()) {
             return;
         }
         const auto& order = session_.joinsWorstFirst();
