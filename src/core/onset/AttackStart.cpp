@@ -110,6 +110,47 @@ std::size_t framesOf(Seconds time, Hertz rate)
     return static_cast<std::size_t>(std::max<std::int64_t>(1, toFrames(time, rate).count()));
 }
 
+// What is left of some samples once what rang before them is predicted and taken away.
+struct Fresh {
+    std::vector<double> left;
+    std::vector<double> held;  // its largest magnitude lately
+};
+
+Fresh freshOf(std::span<const float> samples, std::size_t from, std::size_t to, Hertz rate)
+{
+    const std::size_t learn = std::min(from, framesOf(kLearn, rate));
+    Coefficients a{};
+    if (learn > 4 * kOrder) {
+        a = predictor(samples.subspan(from - learn, learn));
+    }
+    Fresh fresh;
+    fresh.left = unpredicted(samples, from, to, a);
+    fresh.held = heldPeak(fresh.left, framesOf(kHold, rate));
+    return fresh;
+}
+
+// Where the rise begins that has risen at `risen`.
+std::size_t footOf(const Fresh& fresh, std::size_t risen, double floor, std::size_t millisecond)
+{
+    const auto& left = fresh.left;
+    const std::size_t first = risen > 3 * millisecond ? risen - 3 * millisecond : 0;
+    const std::size_t last = std::min(left.size(), risen + millisecond / 2 + 1);
+    std::size_t start = last > first + 16 ? bestSplit(left, first, last) : risen;
+    // The split errs late when the attack swells: go back to where it leaves the floor.
+    const std::size_t limit = start > millisecond ? start - millisecond : 0;
+    double quiet = 0.0;
+    std::size_t counted = 0;
+    for (std::size_t n = first; n + millisecond / 4 < start; ++n, ++counted) {
+        quiet += left[n] * left[n];
+    }
+    const double noise = counted > 0 ? 3.0 * std::sqrt(quiet / static_cast<double>(counted)) : 0.0;
+    const double foot = std::max(std::min(floor, fresh.held[risen] * kFoot), noise);
+    while (start > limit && std::abs(left[start - 1]) > foot) {
+        --start;
+    }
+    return start;
+}
+
 }  // namespace
 
 Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Seconds reach)
@@ -121,17 +162,12 @@ Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Sec
     const auto to = static_cast<std::size_t>(
         std::clamp<std::int64_t>((guess + toFrames(kAfter, rate)).count(), 0, size)
     );
-    const std::size_t learn = std::min(from, framesOf(kLearn, rate));
     if (to < from + 16) {
         return guess;
     }
-    Coefficients a{};
-    if (learn > 4 * kOrder) {
-        a = predictor(samples.subspan(from - learn, learn));
-    }
-    const std::vector<double> left = unpredicted(samples, from, to, a);
+    const Fresh fresh = freshOf(samples, from, to, rate);
+    const std::vector<double>& held = fresh.held;
     const std::size_t millisecond = framesOf(milliseconds(1.0), rate);
-    const std::vector<double> held = heldPeak(left, framesOf(kHold, rate));
     const auto peak = static_cast<std::size_t>(std::ranges::max_element(held) - held.begin());
     const double floor = held[peak] * kFoot;
 
@@ -145,22 +181,42 @@ Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Sec
             break;
         }
     }
-    const std::size_t first = risen > 3 * millisecond ? risen - 3 * millisecond : 0;
-    const std::size_t last = std::min(left.size(), risen + millisecond / 2 + 1);
-    std::size_t start = last > first + 16 ? bestSplit(left, first, last) : risen;
-    // The split errs late when the attack swells: go back to where it leaves the floor.
-    const std::size_t limit = start > millisecond ? start - millisecond : 0;
-    double quiet = 0.0;
-    std::size_t counted = 0;
-    for (std::size_t n = first; n + millisecond / 4 < start; ++n, ++counted) {
-        quiet += left[n] * left[n];
+    return Frames(static_cast<std::int64_t>(from + footOf(fresh, risen, floor, millisecond)));
+}
+
+std::vector<Frames>
+risesBefore(std::span<const float> samples, Hertz rate, Frames start, Seconds reach)
+{
+    constexpr double kLeast = 0.02;     // of the peak: what is softer says nothing
+    constexpr double kSilence = 0.004;  // likewise before it
+    const auto size = static_cast<std::int64_t>(samples.size());
+    const auto from = static_cast<std::size_t>(
+        std::clamp<std::int64_t>((start - toFrames(reach, rate)).count(), 0, size)
+    );
+    const auto to = static_cast<std::size_t>(
+        std::clamp<std::int64_t>((start + toFrames(kAfter, rate)).count(), 0, size)
+    );
+    const std::size_t millisecond = framesOf(milliseconds(1.0), rate);
+    const auto begin = static_cast<std::size_t>(start.count()) - from;  // of the attack
+    std::vector<Frames> rises;
+    if (begin < 2 * millisecond || to < from + begin + millisecond) {
+        return rises;
     }
-    const double noise = counted > 0 ? 3.0 * std::sqrt(quiet / static_cast<double>(counted)) : 0.0;
-    const double foot = std::max(std::min(floor, held[risen] * kFoot), noise);
-    while (start > limit && std::abs(left[start - 1]) > foot) {
-        --start;
+    const Fresh fresh = freshOf(samples, from, to, rate);
+    const auto& held = fresh.held;
+    const double peak =
+        *std::max_element(held.begin() + static_cast<std::ptrdiff_t>(begin), held.end());
+    // What is held says the truth only a little after the samples begin.
+    for (std::size_t n = 2 * millisecond; n + millisecond / 3 < begin; ++n) {
+        const double before = std::max(held[n - millisecond], kSilence * peak);
+        if (held[n] < kLeast * peak || held[n] < kSteepRise * before) {
+            continue;
+        }
+        const std::size_t foot = footOf(fresh, n, held[n] * kFoot, millisecond);
+        rises.emplace_back(static_cast<std::int64_t>(from + std::min(foot, n)));
+        n += millisecond;
     }
-    return Frames(static_cast<std::int64_t>(from + start));
+    return rises;
 }
 
 }  // namespace orthochron

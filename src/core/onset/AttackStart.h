@@ -3,6 +3,7 @@
 #include "core/time/Units.h"
 
 #include <span>
+#include <vector>
 
 namespace orthochron {
 
@@ -15,6 +16,13 @@ namespace orthochron {
 // latest steep rise, not the earliest, keeps bleed that arrives just before from being the start.
 [[nodiscard]] Frames attackStart(
     std::span<const float> samples, Hertz rate, Frames guess, Seconds reach = milliseconds(12.0)
+);
+
+// Steep rises ahead of an attack that begins at `start`, within `reach` of it, ascending: the beater's
+// click before the body of its drum, or another drum's blow arriving. Which of them it is one attack
+// does not say.
+[[nodiscard]] std::vector<Frames> risesBefore(
+    std::span<const float> samples, Hertz rate, Frames start, Seconds reach = milliseconds(9.0)
 );
 
 }  // namespace orthochron

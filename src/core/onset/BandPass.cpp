@@ -128,6 +128,7 @@ analyseAsAsked(const Channel& channel, Hertz rate, const OnsetSettings& settings
         const Frames whole = from + attackStart(samples, rate, candidate.onset.at - from);
         if (std::abs((whole - candidate.onset.at).count()) <= near.count()) {
             candidate.onset.at = whole;
+            candidate.body = whole;
         }
     }
     std::ranges::stable_sort(analysis->candidates, {}, [](const OnsetCandidate& candidate) {

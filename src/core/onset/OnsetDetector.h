@@ -46,6 +46,7 @@ struct OnsetSettings {
 // An attack that might be a hit: what pickOnsets chooses from.
 struct OnsetCandidate {
     Onset onset;
+    Frames body;  // where it speaks, at or after its start: what its level is measured from
     double riseDecibels = 0.0;  // above what rang before it
     bool isBleed = false;       // heard here, struck elsewhere
     double ownDecibels = 0.0;   // how clearly it is this microphone's own; negative for bleed

@@ -220,6 +220,7 @@ Result<OnsetAnalysis> analyseWeakOnsets(const Channel& channel, Hertz rate, cons
         const std::size_t full = std::min(n + 2 * kApart, moments.size() - 1);
         OnsetCandidate candidate;
         candidate.onset.at = toFrames(kHop * static_cast<double>(start), rate);
+        candidate.body = candidate.onset.at;
         candidate.onset.strength = fromDecibels(moments[full].decibels);
         candidate.riseDecibels = moments[full].decibels - moments[start].decibels;
         candidate.ownDecibels = 60.0;
