@@ -184,6 +184,50 @@ Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Sec
     return Frames(static_cast<std::int64_t>(from + footOf(fresh, risen, floor, millisecond)));
 }
 
+double noveltyOf(std::span<const float> samples, Hertz rate, Frames start)
+{
+    constexpr Seconds kTaught = milliseconds(25.0);
+    constexpr Seconds kEarlier = milliseconds(24.0);  // what it was taught by ends this long before
+    constexpr Seconds kFirst = milliseconds(-12.0);   // where it is looked for, from the start
+    constexpr Seconds kLast = milliseconds(2.0);
+    constexpr Seconds kStep = milliseconds(0.5);
+    constexpr Seconds kNow = milliseconds(4.0);
+    constexpr Seconds kPast = milliseconds(8.0);
+    constexpr double kInaudible = 1e-14;  // power
+    const auto at = static_cast<std::int64_t>(start.count());
+    const auto frames = [rate](Seconds time) { return toFrames(time, rate).count(); };
+    const std::int64_t from = at - frames(kEarlier) - frames(kTaught);
+    const std::int64_t end =
+        std::min(static_cast<std::int64_t>(samples.size()), at + frames(kLast) + frames(kNow));
+    if (from < static_cast<std::int64_t>(kOrder) || end <= at) {
+        return 60.0;  // the recording begins with it
+    }
+    const Coefficients a = predictor(
+        samples.subspan(static_cast<std::size_t>(from), static_cast<std::size_t>(frames(kTaught)))
+    );
+    const std::int64_t first = at + frames(kFirst) - frames(kPast) - frames(kStep);
+    const std::vector<double> left =
+        unpredicted(samples, static_cast<std::size_t>(first), static_cast<std::size_t>(end), a);
+    std::vector<double> sums(left.size() + 1, 0.0);
+    for (std::size_t n = 0; n < left.size(); ++n) {
+        sums[n + 1] = sums[n] + left[n] * left[n];
+    }
+    const auto power = [&](std::int64_t begin, std::int64_t length) {
+        const std::int64_t last = std::min(begin + length, end);
+        const double sum = sums[static_cast<std::size_t>(last - first)] -
+                           sums[static_cast<std::size_t>(begin - first)];
+        return (sum + kInaudible) / static_cast<double>(length);
+    };
+    double most = 0.0;
+    const std::int64_t step = std::max<std::int64_t>(1, frames(kStep));
+    for (std::int64_t t = at + frames(kFirst); t <= std::min(at + frames(kLast), end - step);
+         t += step) {
+        const double past = power(t - frames(kStep) - frames(kPast), frames(kPast));
+        most = std::max(most, power(t, frames(kNow)) / past);
+    }
+    return 0.5 * toDecibels(most);
+}
+
 std::vector<Frames>
 risesBefore(std::span<const float> samples, Hertz rate, Frames start, Seconds reach)
 {

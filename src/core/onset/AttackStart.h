@@ -18,6 +18,11 @@ namespace orthochron {
     std::span<const float> samples, Hertz rate, Frames guess, Seconds reach = milliseconds(12.0)
 );
 
+// By how many dB an attack that begins near `start` stands out, at most, over the 8 ms before it, once
+// each sample is predicted from those just before it as an earlier 25 ms teach. A blow is new; a ring,
+// however it swells and beats, follows from itself and stands out by nothing.
+[[nodiscard]] double noveltyOf(std::span<const float> samples, Hertz rate, Frames start);
+
 // Steep rises ahead of an attack that begins at `start`, within `reach` of it, ascending: the beater's
 // click before the body of its drum, or another drum's blow arriving. Which of them it is one attack
 // does not say.

@@ -7,6 +7,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <deque>
+#include <numeric>
 
 namespace orthochron {
 
@@ -190,13 +192,19 @@ double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop)
 
 namespace {
 
+// What is heard of each attack at the sample, beside where it begins.
+struct AttackDetail {
+    std::vector<std::vector<Frames>> earlier;  // see risesBefore
+    std::vector<double> novelty;               // dB, see noveltyOf
+};
+
 // Places the attacks to the sample, and what rises just ahead of each, a stretch of the channel with many of them at a time.
 Result<void> placeAttacks(
     const Channel& channel,
     Hertz rate,
     std::span<const Rise> rises,
     OnsetAnalysis& analysis,
-    std::vector<std::vector<Frames>>& earlier,
+    AttackDetail& detail,
     const Work& work
 )
 {
@@ -232,14 +240,46 @@ Result<void> placeAttacks(
             analysis.candidates[i].onset.at = from + start;
             analysis.candidates[i].body = from + start;
             analysis.candidates[i].riseDecibels = rises[i].decibels;
+            detail.novelty[i] = noveltyOf(samples, rate, start);
             for (const Frames rise : risesBefore(samples, rate, start)) {
-                earlier[i].push_back(from + rise);
+                detail.earlier[i].push_back(from + rise);
             }
         });
         first = last;
         work.report(static_cast<double>(first) / static_cast<double>(rises.size()));
     }
     return {};
+}
+
+// A head swells again some time after its blow, and what follows from what rings is no attack. Strokes of
+// a roll stand out by little too, but follow each other closely, and a ring is softer than its blow.
+void tellRings(OnsetAnalysis& analysis, std::span<const double> novelty, Hertz rate)
+{
+    constexpr double kNew = 1.7;  // dB
+    constexpr double kClear = 0.03;
+    const Frames roll = toFrames(milliseconds(55.0), rate);
+    const Frames longest = toFrames(milliseconds(500.0), rate);
+    auto& candidates = analysis.candidates;
+    std::vector<std::size_t> order(candidates.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::ranges::sort(order, {}, [&](std::size_t i) { return candidates[i].body; });
+    std::deque<std::size_t> blows;  // of the last half second
+    for (const std::size_t i : order) {
+        OnsetCandidate& candidate = candidates[i];
+        while (!blows.empty() && candidate.body - candidates[blows.front()].body > longest) {
+            blows.pop_front();
+        }
+        const bool isLater =
+            !blows.empty() && candidate.body - candidates[blows.back()].body > roll;
+        const bool isSofter = std::ranges::any_of(blows, [&](std::size_t blow) {
+            return candidates[blow].onset.strength >= candidate.onset.strength;
+        });
+        candidate.isRing = novelty[i] < kNew && isLater && isSofter;
+        if (!candidate.isRing && candidate.onset.strength > kClear &&
+            candidate.riseDecibels >= 6.0) {
+            blows.push_back(i);
+        }
+    }
 }
 
 // A beater's click comes ahead of the body of its drum, and a shell may speak in two steps: what rises
@@ -250,10 +290,10 @@ void beginWithClicks(
 )
 {
     constexpr double kLoud = 0.4;
-    constexpr double kShare = 0.2;      // of the loud blows, that must have it
-    constexpr std::size_t kFewest = 4;  // of them
+    constexpr double kShare = 0.2;        // of the loud blows, that must have it
+    constexpr std::size_t kFewest = 4;    // of them
     constexpr double kOverChance = 0.25;  // of all rises, which by chance would spread over 8 ms
-    constexpr int kSteps = 2;           // a click, and a step before the body
+    constexpr int kSteps = 2;             // a click, and a step before the body
     const Frames together = toFrames(milliseconds(0.5), rate);
     auto& candidates = analysis.candidates;
     for (int step = 0; step < kSteps; ++step) {
@@ -333,8 +373,10 @@ Result<OnsetAnalysis> analyseOnsets(const Channel& channel, Hertz rate, const Wo
     }
     const std::vector<Rise>& rises = *found;
     analysis.candidates.resize(rises.size());
-    std::vector<std::vector<Frames>> earlier(rises.size());
-    if (auto placed = placeAttacks(channel, rate, rises, analysis, earlier, work.part(0.7, 1.0));
+    AttackDetail detail;
+    detail.earlier.resize(rises.size());
+    detail.novelty.resize(rises.size());
+    if (auto placed = placeAttacks(channel, rate, rises, analysis, detail, work.part(0.7, 1.0));
         !placed) {
         return tl::unexpected(placed.error());
     }
@@ -356,7 +398,8 @@ Result<OnsetAnalysis> analyseOnsets(const Channel& channel, Hertz rate, const Wo
         const double relative = loud > 0.0 ? std::sqrt(levels[i] / loud) : 0.0;
         analysis.candidates[i].onset.strength = std::min(1.0, relative);
     }
-    beginWithClicks(analysis, earlier, rate);
+    tellRings(analysis, detail.novelty, rate);
+    beginWithClicks(analysis, detail.earlier, rate);
     std::ranges::stable_sort(analysis.candidates, {}, [](const OnsetCandidate& c) {
         return c.onset.at;
     });
@@ -592,7 +635,8 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
     std::vector<Onset> picked;
     for (const OnsetCandidate& candidate : candidates) {
         const Onset& onset = candidate.onset;
-        if (candidate.isBleed || onset.strength < threshold || candidate.riseDecibels < leastRise) {
+        if (candidate.isBleed || candidate.isRing || onset.strength < threshold ||
+            candidate.riseDecibels < leastRise) {
             continue;
         }
         if (!picked.empty() && onset.at - picked.back().at < gap) {

@@ -48,6 +48,7 @@ struct OnsetCandidate {
     Onset onset;
     Frames body;  // where it speaks, at or after its start: what its level is measured from
     double riseDecibels = 0.0;  // above what rang before it
+    bool isRing = false;        // of a blow before it, swelling once more
     bool isBleed = false;       // heard here, struck elsewhere
     double ownDecibels = 0.0;   // how clearly it is this microphone's own; negative for bleed
 };

@@ -176,7 +176,7 @@ TEST_F(Editing, DetectionLeavesWhatWasSetByHandAndWhatWasSwitchedOff)
 {
     OnsetAnalysis analysis;
     for (const std::int64_t at : {10000, 30000, 50000}) {
-        analysis.candidates.push_back({{Frames(at), 0.9}, 30.0, false, 20.0});
+        analysis.candidates.push_back({{Frames(at), 0.9}, Frames(at), 30.0, false, false, 20.0});
     }
     const SetId set = song_.sets[0].id;
     Song song = *placeMarks(song_, set, {{id(0), analysis}}, {});

@@ -87,7 +87,8 @@ TEST_F(MarkFinding, MakesOneHitOfAFlamWithItsMainStrokeOnTheLine)
     // A new detection does not put the main stroke beside it again.
     OnsetAnalysis analysis;
     analysis.candidates = {
-        {{Frames(48000), 0.3}, 30.0, false, 20.0}, {{Frames(49440), 0.9}, 30.0, false, 20.0}};
+        {{Frames(48000), 0.3}, Frames(48000), 30.0, false, false, 20.0},
+        {{Frames(49440), 0.9}, Frames(49440), 30.0, false, false, 20.0}};
     const Song again = *placeMarks(*found, kit_.set, {{found->tracks[2]->id, analysis}}, {});
     EXPECT_EQ(again.tracks[2]->marks.size(), 1U);
     EXPECT_FALSE(findBeatPoints(*found, kit_.set, *kit_.sources));
