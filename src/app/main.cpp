@@ -11,6 +11,7 @@
 #include "app/window/MainWindow.h"
 #include "core/edits/GrooveEdits.h"
 
+#include <algorithm>
 #include <cstdio>
 
 // The thin start of the window. With --screenshot it does what a hand would do (open, find hits,
@@ -114,6 +115,11 @@ void takeShot(MainWindow& window, Session& session, const Shot& shot)
 int main(int argc, char** argv)
 {
     using namespace orthochron::app;  // NOLINT(google-build-using-namespace): the program is this
+    // File dialogs are the desktop's own where it offers them.
+    if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORMTHEME") &&
+        !qEnvironmentVariableIsEmpty("DBUS_SESSION_BUS_ADDRESS")) {
+        qputenv("QT_QPA_PLATFORMTHEME", "xdgdesktopportal");
+    }
     QApplication application(argc, argv);
     QApplication::setOrganizationName(QStringLiteral("Orthochron"));
     QApplication::setApplicationName(QStringLiteral("orthochron"));
@@ -123,7 +129,9 @@ int main(int argc, char** argv)
     parser.addHelpOption();
     parser.addVersionOption();
     parser.addPositionalArgument(
-        QStringLiteral("song"), QStringLiteral("The song to open, or takes to import")
+        QStringLiteral("files"),
+        QStringLiteral("A song to open, or sound files and folders to import"),
+        QStringLiteral("[files...]")
     );
     parser.addOptions(
         {{QStringLiteral("screenshot"),
@@ -158,10 +166,11 @@ int main(int argc, char** argv)
     MainWindow window(session);
     window.show();
     const QStringList paths = parser.positionalArguments();
-    if (paths.size() == 1 && paths.first().endsWith(QStringLiteral(".orthochron"))) {
-        window.openSong(paths.first());
-    }
-    if (!parser.isSet(QStringLiteral("screenshot"))) {
+    window.openFiles(paths);
+    const bool isImporting = std::ranges::any_of(paths, [](const QString& path) {
+        return !path.endsWith(QStringLiteral(".orthochron"));
+    });
+    if (!parser.isSet(QStringLiteral("screenshot")) && !isImporting) {
         window.offerUnsaved();
     }
     if (parser.isSet(QStringLiteral("screenshot"))) {

@@ -90,7 +90,7 @@ TEST_F(Views, TheRibbonIsColouredWhereThePlayerIsOffAndCalmerAfterTheFit)
     LanesView& lanes = window_->lanes();
     const auto coloured = [&] {
         const QImage ribbon =
-            lanes.grab(QRect(Theme::kHeadWidth, 0, 1000, LanesView::kRibbonHeight)).toImage();
+            lanes.grab(QRect(lanes.headWidth(), 0, 1000, LanesView::kRibbonHeight)).toImage();
         int count = 0;
         for (int y = 0; y < ribbon.height(); ++y) {
             for (int x = 0; x < ribbon.width(); ++x) {

@@ -201,22 +201,41 @@ void NumberField::startTyping(const QString& text)
         editor_->setAccessibleName(label_);
         editor_->setFont(Theme::text(10, QFont::DemiBold));
         editor_->setAlignment(Qt::AlignRight);
-        connect(editor_, &QLineEdit::editingFinished, this, [this] {
-            if (!editor_->isVisible()) {
-                return;
-            }
-            editor_->hide();
-            setFocus();
-            if (const auto value = readNumber(editor_->text(), style_)) {
-                change(*value, true);
-            }
-        });
+        editor_->installEventFilter(this);
+        connect(editor_, &QLineEdit::editingFinished, this, [this] { endTyping(true); });
     }
     editor_->setGeometry(width() / 2, 0, width() / 2, withSlider_ ? height() - 14 : height());
     editor_->setText(text);
     editor_->selectAll();
     editor_->show();
     editor_->setFocus();
+}
+
+// The keys belong to the song again: the next digit is no value but a stage.
+void NumberField::endTyping(bool isMeant)
+{
+    if (!editor_->isVisible()) {
+        return;
+    }
+    editor_->hide();
+    editor_->clearFocus();
+    clearFocus();
+    if (const auto value = isMeant ? readNumber(editor_->text(), style_) : std::nullopt) {
+        change(*value, true);
+    }
+}
+
+// Enter and Esc end here: passed on to the field, Enter would begin to type anew.
+bool NumberField::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == editor_ && event->type() == QEvent::KeyPress) {
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Escape || key == Qt::Key_Return || key == Qt::Key_Enter) {
+            endTyping(key != Qt::Key_Escape);
+            return true;
+        }
+    }
+    return QWidget::eventFilter(watched, event);
 }
 
 void NumberField::wheelEvent(QWheelEvent* event)
@@ -237,6 +256,7 @@ void NumberField::keyPressEvent(QKeyEvent* event)
     case Qt::Key_Delete: change(style_.usual, true); return;
     case Qt::Key_Return:
     case Qt::Key_Enter: startTyping(QString::number(value_, 'f', style_.decimals)); return;
+    case Qt::Key_Escape: clearFocus(); return;
     default: QWidget::keyPressEvent(event);
     }
 }

@@ -45,6 +45,7 @@ Q_SIGNALS:
     void finished(double value);  // once the hand is off
 
 protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
@@ -56,6 +57,7 @@ protected:
 private:
     void change(double value, bool isFinal);
     void startTyping(const QString& text);
+    void endTyping(bool isMeant);
     [[nodiscard]] QString text() const;
     [[nodiscard]] QRectF track() const;
 

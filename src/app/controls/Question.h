@@ -8,8 +8,9 @@ namespace orthochron::app {
 // stand, never read as markup.
 [[nodiscard]] inline bool askYes(QWidget* parent, const QString& title, const QString& text)
 {
+    // Without a picture: the words ask.
     QMessageBox box(
-        QMessageBox::Question, title, QString(), QMessageBox::Yes | QMessageBox::No, parent
+        QMessageBox::NoIcon, title, QString(), QMessageBox::Yes | QMessageBox::No, parent
     );
     box.setTextFormat(Qt::PlainText);
     box.setText(text);

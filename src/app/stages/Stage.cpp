@@ -6,6 +6,14 @@
 
 namespace orthochron::app {
 
+namespace {
+
+constexpr double kCrowded = 7.0;   // px between two hits: nearer, their strokes are a thicket
+constexpr double kStretch = 6.0;   // px of one bar
+constexpr double kFullMs = 30.0;   // fills it: beyond that the direction is all that matters
+
+}  // namespace
+
 Stage::Stage(Session& session, LanesView& lanes, QObject* parent)
     : QObject(parent), session_(session), lanes_(lanes)
 {}
@@ -24,23 +32,69 @@ void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs
     const double top = lane.area.top() + 4.0;
     const double bottom = lane.area.bottom() - 5.0;
     const Palette& colours = Theme::palette();
-    const auto lean = [](double x, double lineX, double deviationMs) {
-        const double least = Theme::kLeanPerMs * std::abs(deviationMs);
-        const double wanted = lineX - x;
-        return std::abs(wanted) >= least ? wanted : (deviationMs > 0.0 ? -least : least);
+    // Where strokes would stand in each other, how far off each stretch is is drawn instead, as the
+    // ribbon does; they come in on zooming.
+    struct Seen {
+        std::size_t hit;
+        double x;
+        double offMs;
+        bool isCrowded = false;
     };
+    std::vector<Seen> seen;
     for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
         const JudgedHit& hit = preview.performance.hits[i];
-        if (hit.played.lead != lead) {
-            continue;
-        }
         const Frames now = session_.heardAt(hit.played.beatPoint);
         const double x = lanes_.xOf(now);
-        if (x < lane.area.left() - 300 || x > lane.area.right() + 300) {
+        if (hit.played.lead == lead && x > lane.area.left() - 300 && x < lane.area.right() + 300) {
+            seen.push_back({i, x, inMilliseconds(toSeconds(now, rate) - hit.line.time)});
+        }
+    }
+    std::ranges::stable_sort(seen, {}, &Seen::x);
+    for (std::size_t i = 1; i < seen.size(); ++i) {
+        if (seen[i].x - seen[i - 1].x < kCrowded) {
+            seen[i].isCrowded = seen[i - 1].isCrowded = true;
+        }
+    }
+    for (std::size_t i = 0; i < seen.size();) {
+        if (!seen[i].isCrowded) {
+            ++i;
             continue;
         }
+        // Of the hits within a few pixels.
+        double sum = 0.0;
+        int count = 0;
+        const double left = seen[i].x;
+        for (; i < seen.size() && seen[i].isCrowded && seen[i].x - left < kStretch; ++i) {
+            if (preview.performance.hits[seen[i].hit].role == HitRole::Main) {
+                sum += seen[i].offMs;
+                ++count;
+            }
+        }
+        if (count > 0) {
+            const double mean = sum / count;
+            const double middle = lane.area.center().y();
+            const double tall =
+                std::clamp(mean / kFullMs, -1.0, 1.0) * 0.42 * lane.area.height();
+            QColor colour = Theme::colourOf(mean, toleranceMs);
+            colour.setAlpha(215);
+            painter.fillRect(
+                QRectF(
+                    left, std::min(middle, middle + tall), kStretch - 2.0, std::max(std::abs(tall), 1.2)
+                ),
+                colour
+            );
+        }
+    }
+    for (const Seen& each : seen) {
+        if (each.isCrowded) {
+            continue;
+        }
+        const std::size_t i = each.hit;
+        const JudgedHit& hit = preview.performance.hits[i];
+        const Frames now = session_.heardAt(hit.played.beatPoint);
+        const double x = each.x;
+        const double offMs = each.offMs;
         const double lineX = lanes_.xOf(toFrames(hit.line.time, rate));
-        const double offMs = inMilliseconds(toSeconds(now, rate) - hit.line.time);
         if (hit.role == HitRole::Attached && hit.main != i) {
             // Its line is its main hit's business: a short upright stroke with an open foot.
             painter.setPen(QPen(colours.secondInk, 1.0));
@@ -56,13 +110,13 @@ void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs
                 QPointF(lanes_.xOf(hit.played.beatPoint), bottom),
                 QPointF(
                     lanes_.xOf(hit.played.beatPoint) +
-                        lean(lanes_.xOf(hit.played.beatPoint), lineX, recordedMs),
+                        Theme::leanOf(lanes_.xOf(hit.played.beatPoint), lineX, recordedMs),
                     top
                 )
             );
         }
         const QColor colour = Theme::colourOf(offMs, toleranceMs);
-        const double headX = x + lean(x, lineX, offMs);
+        const double headX = x + Theme::leanOf(x, lineX, offMs);
         painter.setPen(QPen(colour, 1.6));
         painter.drawLine(QPointF(x, bottom), QPointF(headX, top));
         painter.drawLine(QPointF(headX - 3, top), QPointF(headX + 3, top));

@@ -120,6 +120,14 @@ QColor Theme::colourOf(double deviationMs, double toleranceMs)
     return deviationMs > 0.0 ? palette().late : palette().early;
 }
 
+double Theme::leanOf(double x, double lineX, double deviationMs)
+{
+    constexpr double kLeastPerMs = 0.8;  // px
+    const double least = kLeastPerMs * std::abs(deviationMs);
+    const double straight = lineX - x;
+    return std::abs(straight) >= least ? straight : (deviationMs > 0.0 ? -least : least);
+}
+
 void Theme::restyle()
 {
     const Palette& p = palette();
@@ -161,7 +169,22 @@ void Theme::restyle()
             "QToolTip{background:%6;color:%1;border:1px solid %5}"
             "QCheckBox{color:%1}QTableWidget{background:%6;gridline-color:%5}QHeaderView::section{"
             "background:%2;color:%1;border:0;padding:4px}"
-            "QScrollBar{background:%4}"
+            "QScrollBar{background:%4;border:0;margin:0}"
+            "QScrollBar:vertical{width:11px}QScrollBar:horizontal{height:11px}"
+            "QScrollBar::handle{background:%5;border-radius:4px;margin:2px}"
+            "QScrollBar::handle:vertical{min-height:28px}QScrollBar::handle:horizontal{min-width:"
+            "28px}QScrollBar::handle:hover{background:%3}"
+            "QScrollBar::add-line,QScrollBar::sub-line{width:0;height:0}"
+            "QScrollBar::add-page,QScrollBar::sub-page{background:transparent}"
+            "QComboBox::drop-down{border:0;width:18px;subcontrol-position:center right}"
+            "QComboBox::down-arrow{image:url(:/icons/%8);width:9px;height:6px}"
+            "QComboBox QAbstractItemView{background:%6;color:%1;border:1px solid %5;"
+            "selection-background-color:%7;selection-color:%1;outline:0}"
+            "QCheckBox::indicator{width:13px;height:13px;border:1px solid %1;border-radius:3px;"
+            "background:%6}QCheckBox::indicator:checked{image:url(:/icons/%9)}"
+            "QCheckBox::indicator:disabled{border-color:%5}"
+            "QMenu::separator{height:1px;background:%5;margin:4px 8px}"
+            "QSplitter::handle{background:%2}"
         )
             .arg(
                 p.ink.name(),
@@ -170,7 +193,11 @@ void Theme::restyle()
                 p.paper.name(),
                 p.barLine.name(),
                 p.lane.name(),
-                p.straw.name()
+                p.straw.name(),
+                sheet() == Sheet::Day ? QStringLiteral("down-day.svg")
+                                      : QStringLiteral("down-night.svg"),
+                sheet() == Sheet::Day ? QStringLiteral("tick-day.svg")
+                                      : QStringLiteral("tick-night.svg")
             );
     if (auto* application = qobject_cast<QApplication*>(QCoreApplication::instance())) {
         application->setStyleSheet(style);

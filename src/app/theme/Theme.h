@@ -32,10 +32,12 @@ public:
     // Early is indigo, late is vermilion, in time is ink.
     [[nodiscard]] static QColor colourOf(double deviationMs, double toleranceMs);
 
-    static constexpr int kGrid = 4;         // px raster
-    static constexpr int kHeadWidth = 128;  // of the lanes' heads
+    // How far the head of a leaning stroke lies from its foot at `x` towards its line at `lineX`: never
+    // so little that its direction could not be seen.
+    [[nodiscard]] static double leanOf(double x, double lineX, double deviationMs);
+
+    static constexpr int kGrid = 4;  // px raster
     static constexpr int kRailWidth = 92;
-    static constexpr double kLeanPerMs = 0.8;  // px; a lean is never drawn smaller
 
 private:
     static void restyle();

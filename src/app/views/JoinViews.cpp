@@ -13,6 +13,7 @@ namespace orthochron::app {
 namespace {
 
 constexpr Seconds kPictureReach = milliseconds(40.0);
+constexpr Seconds kFollowing = milliseconds(150.0);  // after a join: holds the hit it leads to
 constexpr int kFrameHeight = 96;
 constexpr int kFrameWidth = 168;
 
@@ -128,6 +129,13 @@ const JoinPicture* JoinPictures::of(std::size_t join)
                 const auto samples = sound.channel(0);
                 picture.edited.emplace_back(samples.begin(), samples.end());
                 picture.likeness.push_back(likenessAt(clips, id, *sources));
+                AudioBuffer following(1, toFrames(kFollowing, song->rate));
+                (void)renderClips(clips, *sources, at, following);
+                float highest = 1e-4F;
+                for (const float value : following.channel(0)) {
+                    highest = std::max(highest, std::abs(value));
+                }
+                picture.hit.push_back(highest);
             }
             return picture;
         },
@@ -222,12 +230,11 @@ void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t join)
     const auto microphone = static_cast<std::size_t>(finding != nullptr ? finding->microphone : 0);
     const auto& sound = picture->edited[std::min(microphone, picture->edited.size() - 1)];
     const QRectF area = QRectF(frame).adjusted(4, 20, -4, -4);
-    float loudest = 1e-4F;
-    for (const float value : sound) {
-        loudest = std::max(loudest, std::abs(value));
-    }
+    // Against the hit that follows: noise looks like noise.
+    const auto highest =
+        static_cast<double>(picture->hit[std::min(microphone, picture->hit.size() - 1)]);
     painter.setPen(QPen(colours.wave, 1.0));
-    paintWave(painter, sound, area, area.height() / 2.0 / static_cast<double>(loudest));
+    paintWave(painter, sound, area, area.height() / 2.0 / highest);
     const double perFrame = area.width() / static_cast<double>(sound.size());
     const QRectF zone(
         area.left() + static_cast<double>((what.at - picture->from).count()) * perFrame,
@@ -311,7 +318,8 @@ Loupe::Loupe(Session& session, JoinPictures& pictures, QWidget* parent)
 {
     setAccessibleName(tr("Loupe"));
     setMouseTracking(true);
-    setToolTip(tr("Drag the middle of the crossfade to bend its curves"));
+    setToolTip(tr("Every microphone against the hit that follows; the wheel enlarges what is soft. "
+                  "Drag the middle of the crossfade to bend its curves."));
     connect(&pictures_, &JoinPictures::changed, this, [this] { update(); });
     connect(&session_, &Session::choiceChanged, this, [this] { update(); });
 }
@@ -358,6 +366,13 @@ void Loupe::mouseMoveEvent(QMouseEvent* event)
     update();
 }
 
+void Loupe::wheelEvent(QWheelEvent* event)
+{
+    enlarged_ = std::clamp(event->angleDelta().y() > 0 ? enlarged_ * 2.0 : enlarged_ / 2.0, 1.0, 64.0);
+    update();
+    event->accept();
+}
+
 void Loupe::mouseReleaseEvent(QMouseEvent*)
 {
     if (const auto middle = std::exchange(bending_, std::nullopt)) {
@@ -397,16 +412,19 @@ void Loupe::paintEvent(QPaintEvent*)
         const QRectF lane(
             area.left(), area.top() + static_cast<double>(m) * laneHeight, area.width(), laneHeight
         );
-        float loudest = 1e-4F;
-        for (const float value : picture->edited[m]) {
-            loudest = std::max(loudest, std::abs(value));
-        }
+        const auto highest = static_cast<double>(picture->hit[m]);
+        painter.save();
+        painter.setClipRect(lane);
         painter.setPen(QPen(colours.wave, 1.0));
-        paintWave(
-            painter, picture->edited[m], lane, 0.48 * lane.height() / static_cast<double>(loudest)
-        );
+        paintWave(painter, picture->edited[m], lane, enlarged_ * 0.48 * lane.height() / highest);
+        painter.restore();
         // Names stand on a strip of the sheet, or the wave would run through them.
-        const QString name = QString::fromStdString(session_.song().track(set->tracks[m])->name);
+        const QString name = tr("%1  hit %2 dB")
+                                 .arg(QString::fromStdString(
+                                     session_.song().track(set->tracks[m])->name
+                                 ))
+                                 .arg(toDecibels(highest), 0, 'f', 0)
+                                 .replace(QLatin1Char('-'), QChar(0x2212));
         painter.setFont(Theme::label(7.5));
         const QRectF label(
             lane.left() + 2.0,
@@ -419,6 +437,13 @@ void Loupe::paintEvent(QPaintEvent*)
         painter.fillRect(label, strip);
         painter.setPen(colours.secondInk);
         painter.drawText(label, Qt::AlignLeft | Qt::AlignVCenter, name);
+    }
+    if (enlarged_ > 1.0) {
+        painter.setFont(Theme::label(8, QFont::DemiBold));
+        painter.setPen(colours.secondInk);
+        painter.drawText(
+            area, Qt::AlignRight | Qt::AlignTop, tr("enlarged %1 times").arg(enlarged_, 0, 'f', 0)
+        );
     }
     painter.setPen(QPen(colours.ink, 1.6));
     paintCrossfade(painter, place, join, picture->likeness.front());

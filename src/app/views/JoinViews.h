@@ -10,6 +10,7 @@ namespace orthochron::app {
 struct JoinPicture {
     std::vector<std::vector<float>> edited;  // by track of the set, from `from` on
     std::vector<double> likeness;            // of the two sides, by track
+    std::vector<float> hit;  // by track: the highest sample of the hit that follows, for scale
     Frames from;
 };
 
@@ -77,6 +78,7 @@ protected:
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
 
 private:
     // Where the crossfade stands; empty while there is nothing to show.
@@ -86,6 +88,7 @@ private:
     Session& session_;
     JoinPictures& pictures_;
     std::optional<float> bending_;  // while the middle is dragged
+    double enlarged_ = 1.0;         // over the scale of the hits
 };
 
 }  // namespace orthochron::app

@@ -34,8 +34,10 @@ void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
     painter.setPen(colours.ink);
     painter.setFont(Theme::label(10, QFont::DemiBold));
     const QString name =
-        painter.fontMetrics().elidedText(QString::fromStdString(track->name), Qt::ElideRight, 72);
-    painter.drawText(QRect(18, top, 76, 17), Qt::AlignLeft | Qt::AlignVCenter, name);
+        painter.fontMetrics().elidedText(
+            QString::fromStdString(track->name), Qt::ElideRight, head.width() - 56
+        );
+    painter.drawText(QRect(18, top, head.width() - 54, 17), Qt::AlignLeft | Qt::AlignVCenter, name);
     if (isTall) {
         painter.setPen(colours.secondInk);
         painter.setFont(Theme::label(8));
@@ -43,7 +45,7 @@ void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
                              : track->isLead ? tr("lead")
                                              : tr("mic set");
         painter.drawText(
-            QRect(18, top + 17, 76, 14),
+            QRect(18, top + 17, head.width() - 54, 14),
             Qt::AlignLeft | Qt::AlignVCenter,
             track->isLocked ? tr("%1, locked").arg(role) : role
         );
@@ -57,8 +59,8 @@ void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
         painter.setPen(isOn ? colours.paper : colours.secondInk);
         painter.drawText(place, Qt::AlignCenter, text);
     };
-    button(94, QStringLiteral("M"), track->isMuted);
-    button(110, QStringLiteral("S"), track->isSoloed);
+    button(head.right() - 33, QStringLiteral("M"), track->isMuted);
+    button(head.right() - 17, QStringLiteral("S"), track->isSoloed);
 }
 
 void LanePainter::paintLane(QPainter& painter, const Lane& lane)

@@ -3,6 +3,7 @@
 #include <QContextMenuEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QSettings>
 #include <QPainterPath>
 #include <QWheelEvent>
 
@@ -34,6 +35,7 @@ LanesView::LanesView(Session& session, QWidget* parent) : QWidget(parent), sessi
     connect(&session_, &Session::choiceChanged, this, [this] { update(); });
     connect(&session_, &Session::prescaleChanged, this, [this] { update(); });
     connect(&session_, &Session::findingsChanged, this, [this] { update(); });
+    ownHead_ = QSettings().value(QStringLiteral("headWidth"), 0).toInt();
 }
 
 void LanesView::setStage(Stage* stage)
@@ -42,10 +44,23 @@ void LanesView::setStage(Stage* stage)
     update();
 }
 
+int LanesView::headWidth() const
+{
+    return ownHead_ > 0 ? ownHead_ : fittingHead_;
+}
+
+void LanesView::setHeadWidth(int pixels)
+{
+    ownHead_ = std::clamp(pixels, kLeastHead, std::max(kLeastHead, width() / 3));
+    QSettings().setValue(QStringLiteral("headWidth"), ownHead_);
+    layOut();
+    update();
+}
+
 QRect LanesView::sheet() const
 {
     const int top = kRibbonHeight + kRulerHeight;
-    return {Theme::kHeadWidth, top, width() - Theme::kHeadWidth, height() - top};
+    return {headWidth(), top, width() - headWidth(), height() - top};
 }
 
 void LanesView::setLaneScale(double scale)
@@ -71,6 +86,14 @@ void LanesView::layOut()
         lane.set = set != nullptr ? set->id : SetId();
         lanes_.push_back(lane);
     }
+    // As wide as the longest name asks for, unless the hand said otherwise.
+    const QFontMetrics metrics(Theme::label(10, QFont::DemiBold));
+    int widest = 0;
+    for (const Lane& lane : lanes_) {
+        const QString name = QString::fromStdString(song.track(lane.track)->name);
+        widest = std::max(widest, metrics.horizontalAdvance(name));
+    }
+    fittingHead_ = std::clamp(widest + kHeadRest, kLeastHead, kMostFittingHead);
     if (lanes_.empty()) {
         return;
     }
@@ -84,7 +107,7 @@ void LanesView::layOut()
     for (std::size_t i = 0; i < lanes_.size(); ++i) {
         Lane& lane = lanes_[i];
         lane.area = QRect(area.left(), top, area.width(), laneHeight);
-        lane.head = QRect(0, top, Theme::kHeadWidth, laneHeight);
+        lane.head = QRect(0, top, headWidth(), laneHeight);
         lane.isFirstOfSet = lane.set.isValid() && (i == 0 || lanes_[i - 1].set != lane.set);
         lane.isLastOfSet =
             lane.set.isValid() && (i + 1 == lanes_.size() || lanes_[i + 1].set != lane.set);
@@ -144,7 +167,7 @@ void LanesView::paintEvent(QPaintEvent*)
     painter.restore();
     for (const Lane& lane : lanes_) {
         painter.save();
-        painter.setClipRect(QRect(0, sheet().top(), Theme::kHeadWidth, sheet().height()));
+        painter.setClipRect(QRect(0, sheet().top(), headWidth(), sheet().height()));
         lanePainter.paintHead(painter, lane);
         painter.restore();
     }
@@ -167,7 +190,7 @@ void LanesView::paintEmpty(QPainter& painter) const
     painter.drawText(
         area.translated(0, 32),
         Qt::AlignCenter,
-        tr("Sound files or a whole folder. Files that start together become one mic set.\nOr open "
+        tr("Sound files or a whole folder: one take, or microphones recorded together.\nOr open "
            "the demo song: Song › Demo song")
     );
 }
@@ -235,9 +258,9 @@ bool LanesView::pressHead(const Lane& lane, QPoint place)
     session_.setTrack(lane.track);
     const bool isOnButtons = std::abs(place.y() - lane.head.center().y()) <= 10;
     MixChange change;
-    if (isOnButtons && place.x() >= 94 && place.x() < 110) {
+    if (isOnButtons && place.x() >= headWidth() - 34 && place.x() < headWidth() - 18) {
         change.muted = !track->isMuted;
-    } else if (isOnButtons && place.x() >= 110) {
+    } else if (isOnButtons && place.x() >= headWidth() - 18) {
         change.soloed = !track->isSoloed;
     } else {
         return true;
@@ -281,7 +304,11 @@ void LanesView::mousePressEvent(QMouseEvent* event)
         return;
     }
     const Lane pressedLane = *lane;
-    if (pressed_.x() < Theme::kHeadWidth) {
+    if (std::abs(pressed_.x() - headWidth()) <= 3) {
+        drag_ = Drag::HeadEdge;
+        return;
+    }
+    if (pressed_.x() < headWidth()) {
         pressHead(pressedLane, pressed_);
         return;
     }
@@ -299,13 +326,16 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
     switch (drag_) {
     case Drag::Ribbon: {
         const double part =
-            (place.x() - Theme::kHeadWidth) / std::max(1.0, width() - Theme::kHeadWidth - 8.0);
+            (place.x() - headWidth()) / std::max(1.0, width() - headWidth() - 8.0);
         TimeScale moved = scale();
         moved.left = part * static_cast<double>(session_.song().length().count()) -
                      0.5 * sheet().width() * moved.framesPerPixel;
         session_.setScale(moved);
         return;
     }
+    case Drag::HeadEdge:
+        setHeadWidth(place.x());
+        return;
     case Drag::Pan: {
         TimeScale moved = pressedScale_;
         moved.left -= (place.x() - pressed_.x()) * moved.framesPerPixel;
@@ -345,7 +375,7 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
     }
     const Lane* lane = laneAt(place);
     if (stage_ != nullptr) {
-        stage_->hover(place.x() >= Theme::kHeadWidth ? lane : nullptr, place, event->modifiers());
+        stage_->hover(place.x() >= headWidth() ? lane : nullptr, place, event->modifiers());
     }
     QString text;
     Qt::CursorShape cursor = Qt::ArrowCursor;
@@ -353,7 +383,7 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
         text = tr("Drag to look elsewhere in the song");
     } else if (place.y() < sheet().top()) {
         text = tr("Click to move the playhead, drag to choose a range");
-    } else if (lane != nullptr && place.x() >= Theme::kHeadWidth && stage_ != nullptr) {
+    } else if (lane != nullptr && place.x() >= headWidth() && stage_ != nullptr) {
         std::tie(text, cursor) = stage_->hintAt(*lane, place);
         if (text.isEmpty()) {
             text = tr("Click to move the playhead, drag to choose a range");
@@ -385,7 +415,7 @@ void LanesView::mouseReleaseEvent(QMouseEvent* event)
 void LanesView::mouseDoubleClickEvent(QMouseEvent* event)
 {
     const Lane* lane = laneAt(event->pos());
-    if (lane != nullptr && event->pos().x() >= Theme::kHeadWidth && stage_ != nullptr) {
+    if (lane != nullptr && event->pos().x() >= headWidth() && stage_ != nullptr) {
         const Lane clicked = *lane;
         if (stage_->doubleClick(clicked, *event)) {
             return;

@@ -34,6 +34,8 @@ public:
     [[nodiscard]] const std::vector<Lane>& lanes() const { return lanes_; }
     [[nodiscard]] const Lane* laneAt(QPoint place) const;
     [[nodiscard]] QRect sheet() const;  // where lanes are, without heads
+    [[nodiscard]] int headWidth() const;
+    void setHeadWidth(int pixels);  // kept for all songs; their right edge can be dragged too
     [[nodiscard]] const TimeScale& scale() const { return session_.scale(); }
     [[nodiscard]] double xOf(Frames songTime) const
     {
@@ -62,7 +64,7 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    enum class Drag { None, Ribbon, Ruler, Select, Pan, Stage };
+    enum class Drag { None, Ribbon, Ruler, Select, Pan, HeadEdge, Stage };
 
     void layOut();
     void paintOver(QPainter& painter) const;
@@ -80,6 +82,11 @@ private:
     QString readout_;
     QPoint readoutAt_;
     double laneScale_ = 1.0;
+    static constexpr int kHeadRest = 58;  // of a head beside the name
+    static constexpr int kLeastHead = 110;
+    static constexpr int kMostFittingHead = 210;
+    int fittingHead_ = 128;
+    int ownHead_ = 0;  // 0 for as wide as the names ask for
     int scroll_ = 0;
 };
 

@@ -88,7 +88,7 @@ void TimeBands::paintRuler(QPainter& painter) const
         return;
     }
     painter.save();
-    painter.setClipRect(area.adjusted(Theme::kHeadWidth, 0, 0, 0));
+    painter.setClipRect(area.adjusted(lanes_.headWidth(), 0, 0, 0));
     if (const auto& range = session_.range()) {
         QColor straw = Theme::palette().straw;
         painter.fillRect(
@@ -110,7 +110,7 @@ void TimeBands::paintRuler(QPainter& painter) const
         stride *= 2;
     }
     const int first =
-        song.tempo.barAt(song.tempo.beatsAt(toSeconds(lanes_.timeAt(Theme::kHeadWidth), song.rate))
+        song.tempo.barAt(song.tempo.beatsAt(toSeconds(lanes_.timeAt(lanes_.headWidth()), song.rate))
         );
     painter.setFont(Theme::label(9, QFont::DemiBold));
     for (int number = first;; ++number) {
@@ -162,7 +162,7 @@ void TimeBands::paintRibbon(QPainter& painter) const
     painter.setPen(colours.secondInk);
     painter.setFont(Theme::label(8.5));
     painter.drawText(
-        QRect(12, 8, Theme::kHeadWidth - 14, 34), Qt::AlignLeft, tr("whole song\nwhere it is off")
+        QRect(12, 8, lanes_.headWidth() - 14, 34), Qt::AlignLeft, tr("whole song\nwhere it is off")
     );
     const Song& song = session_.song();
     const double length = static_cast<double>(song.length().count());
@@ -170,7 +170,7 @@ void TimeBands::paintRibbon(QPainter& painter) const
         return;
     }
     const QRectF band(
-        Theme::kHeadWidth, 2, lanes_.width() - Theme::kHeadWidth - 8, LanesView::kRibbonHeight - 6
+        lanes_.headWidth(), 2, lanes_.width() - lanes_.headWidth() - 8, LanesView::kRibbonHeight - 6
     );
     const double middle = band.center().y();
     const auto x = [&](double frames) { return band.left() + frames / length * band.width(); };

@@ -152,7 +152,9 @@ void TimingChart::paintEvent(QPaintEvent*)
     );
     if (preview.performance.hits.empty()) {
         painter.drawText(
-            area, Qt::AlignCenter, tr("No hits yet: choose leads and find hits in Marks")
+            area.adjusted(0, 0, 0, -area.height() / 3),
+            Qt::AlignCenter,
+            tr("No hits yet: find them in Marks")
         );
     }
 }

@@ -98,6 +98,8 @@ enum class Command {
     StageSounds,
     StagePrint,
     Shortcuts,
+    Tour,
+    About,
 };
 
 struct CommandSpec {
@@ -106,6 +108,7 @@ struct CommandSpec {
     QString menu;  // "Song", "Edit", ...
     QString text;
     QString keys;  // as delivered
+    bool beginsGroup = false;  // of its menu
 };
 
 [[nodiscard]] const std::vector<CommandSpec>& commandTable();

@@ -7,6 +7,7 @@
 #include <QDragEnterEvent>
 #include <QMenuBar>
 #include <QMimeData>
+#include <QProcess>
 #include <QSettings>
 #include <QSplitter>
 #include <QStackedWidget>
@@ -20,6 +21,8 @@
 #include "app/stages/print/PrintStage.h"
 #include "app/stages/takes/TakesStage.h"
 #include "app/theme/Theme.h"
+#include "app/window/Help.h"
+#include "app/window/Possible.h"
 #include "app/window/ShortcutsDialog.h"
 #include "app/window/SongDesk.h"
 #include "app/window/StageRail.h"
@@ -165,6 +168,15 @@ void MainWindow::makeMenus()
         QMenu*& menu = menus[spec.menu];
         if (menu == nullptr) {
             menu = menuBar()->addMenu(spec.menu);
+            connect(menu, &QMenu::aboutToShow, this, [this, menu] { greyOut(*menu); });
+            // Its keys answer all the same, and say why not.
+            connect(menu, &QMenu::aboutToHide, this, [menu] {
+                for (QAction* action : menu->actions()) {
+                    action->setEnabled(true);
+                }
+            });
+        } else if (spec.beginsGroup) {
+            menu->addSeparator();
         }
         auto* action = new QAction(spec.text, this);
         action->setObjectName(QStringLiteral("action-") + spec.id);
@@ -189,6 +201,21 @@ void MainWindow::makeMenus()
     }
     for (const Command command : {Command::Follow, Command::NightSheet}) {
         actions_[command]->setCheckable(true);
+    }
+}
+
+// What cannot be done now is grey while a menu is open, and the stage's action has its own name.
+void MainWindow::greyOut(const QMenu& menu)
+{
+    const QString name = current()->mainActionName();
+    actions_[Command::MainAction]->setText(
+        name.isEmpty() ? tr("%1 has no main action").arg(current()->name()) : name
+    );
+    for (const auto& [command, action] : actions_) {
+        if (menu.actions().contains(action)) {
+            const bool hasNone = command == Command::MainAction && name.isEmpty();
+            action->setEnabled(!hasNone && isPossible(command, session_));
+        }
     }
 }
 
@@ -243,9 +270,7 @@ void MainWindow::refresh()
         return edit.empty() ? what : what + QStringLiteral(": ") + QString::fromStdString(edit);
     };
     actions_[Command::Undo]->setText(name(tr("Undo"), history.undoName()));
-    actions_[Command::Undo]->setEnabled(history.canUndo());
     actions_[Command::Redo]->setText(name(tr("Redo"), history.redoName()));
-    actions_[Command::Redo]->setEnabled(history.canRedo());
     actions_[Command::Follow]->setChecked(session_.follows());
     actions_[Command::NightSheet]->setChecked(Theme::sheet() == Sheet::Night);
     const Song& song = session_.song();
@@ -281,6 +306,12 @@ void MainWindow::run(Command command)
     case Command::SaveAs: desk_->save(true); return;
     case Command::Import: takes_->askForFiles(); return;
     case Command::Quit: close(); return;
+    case Command::Tour:
+        if (showTour(this)) {
+            openDemo();
+        }
+        return;
+    case Command::About: showAbout(this); return;
     case Command::Shortcuts:
         if (askForShortcuts(this)) {
             for (const CommandSpec& spec : commandTable()) {
@@ -301,12 +332,20 @@ bool MainWindow::runEdit(Command command)
     const Song& song = session_.song();
     switch (command) {
     case Command::Undo: {
+        if (!document.history().canUndo()) {
+            session_.say(tr("There is nothing to undo"));
+            return true;
+        }
         const QString name = QString::fromStdString(document.history().undoName());
         document.undo();
         session_.say(tr("Undone: %1").arg(name));
         return true;
     }
     case Command::Redo: {
+        if (!document.history().canRedo()) {
+            session_.say(tr("There is nothing to do again"));
+            return true;
+        }
         const QString name = QString::fromStdString(document.history().redoName());
         document.redo();
         session_.say(tr("Done again: %1").arg(name));
@@ -486,6 +525,27 @@ void MainWindow::openSong(const QString& path)
     desk_->open(path);
 }
 
+void MainWindow::openFiles(const QStringList& paths)
+{
+    QStringList takes;
+    QStringList songs;
+    for (const QString& path : paths) {
+        const bool isSong = path.endsWith(QString::fromUtf8(kSongEnding.data()));
+        (isSong ? songs : takes) << path;
+    }
+    if (!songs.isEmpty()) {
+        desk_->open(songs.takeFirst());
+    }
+    // A window holds one song: each further one gets its own.
+    for (const QString& song : songs) {
+        QProcess::startDetached(QCoreApplication::applicationFilePath(), {song});
+    }
+    if (!takes.isEmpty()) {
+        showStage(0);
+        takes_->import(takes);
+    }
+}
+
 void MainWindow::offerUnsaved()
 {
     desk_->offerUnsavedAtStart();
@@ -525,8 +585,7 @@ void MainWindow::dropEvent(QDropEvent* event)
         desk_->askAndOpen(paths.first());
         return;
     }
-    showStage(0);
-    takes_->import(paths);
+    openFiles(paths);
 }
 
 // Arrows, Delete and the like belong to the field that has the focus before they are shortcuts.

@@ -34,6 +34,9 @@ public:
     void showStage(int stage);  // 0..8; one that is off says so and nothing changes
     [[nodiscard]] int stage() const { return stage_; }
     void openSong(const QString& path);
+    // Songs are opened, the first of them here and each other one in a window of its own; sound files
+    // and folders are imported.
+    void openFiles(const QStringList& paths);
     void openDemo();
     // At the start: asks what becomes of songs that were left without a name, if there are any.
     void offerUnsaved();
@@ -53,6 +56,7 @@ protected:
 private:
     void makeStages();
     void makeMenus();
+    void greyOut(const QMenu& menu);
     void run(Command command);
     [[nodiscard]] bool runEdit(Command command);
     [[nodiscard]] bool runPlay(Command command);

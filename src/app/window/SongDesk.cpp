@@ -104,7 +104,7 @@ bool SongDesk::mayClose()
         return true;
     }
     QMessageBox box(
-        QMessageBox::Question,
+        QMessageBox::NoIcon,
         tr("Save the song?"),
         tr("The song was changed since it was saved."),
         QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel,
@@ -156,7 +156,7 @@ void SongDesk::open(const QString& path)
     }
     if (opened->isRecovered) {
         QMessageBox box(
-            QMessageBox::Question,
+            QMessageBox::NoIcon,
             tr("Recovered"),
             tr("The program did not end well last time. What was not saved then is open now. Keep "
                "it, or go back to what was saved?"),

@@ -3,6 +3,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 
+#include "app/controls/Counted.h"
 #include "app/theme/Theme.h"
 
 #include <set>
@@ -183,10 +184,7 @@ void ClipGrips::move(QMouseEvent& event)
                          : grip_ == Grip::Body ? tr("move")
                                                : tr("trim");
     lanes_.setReadout(
-        tr("%1 %2 ms, %3 samples")
-            .arg(what)
-            .arg(inMilliseconds(toSeconds(by_, rate)), 0, 'f', 2)
-            .arg(by_.count()),
+        tr("%1 %2, %3 samples").arg(what, durationText(toSeconds(by_, rate))).arg(by_.count()),
         event.pos()
     );
 }
@@ -411,10 +409,8 @@ void ClipGrips::paintProposal(QPainter& painter, const Lane& lane) const
         const auto lead = static_cast<std::size_t>(hit.played.lead);
         if (preview.origin.leads[lead] == lane.track) {
             const double x = lanes_.xOf(now);
-            const double least = Theme::kLeanPerMs * std::abs(offMs);
-            const double straight = lanes_.xOf(toFrames(hit.line.time, song.rate)) - x;
             const double lean =
-                std::abs(straight) >= least ? straight : (offMs > 0.0 ? -least : least);
+                Theme::leanOf(x, lanes_.xOf(toFrames(hit.line.time, song.rate)), offMs);
             painter.setPen(QPen(Theme::colourOf(offMs, tolerance), 2.0));
             painter.drawLine(QPointF(x, bottom), QPointF(x + lean, top));
         }

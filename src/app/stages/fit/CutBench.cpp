@@ -272,6 +272,11 @@ QString CutBench::state(int hits) const
         .arg(fitted);
 }
 
+QString CutBench::actionName() const
+{
+    return apply_->text();
+}
+
 void CutBench::fill()
 {
     fillFromRecipe();

@@ -19,6 +19,8 @@ public:
     CutBench(Session& session, QWidget* parent);
 
     void fill();
+    // What its main button says: "Cut and join 465 hits".
+    [[nodiscard]] QString actionName() const;
 
 Q_SIGNALS:
     void fitAsked();

@@ -247,9 +247,8 @@ std::optional<std::size_t> FitStage::headAt(const Lane& lane, QPoint place) cons
         }
         const Frames now = session_.heardAt(hit.played.beatPoint);
         const double offMs = inMilliseconds(toSeconds(now, rate) - hit.line.time);
-        const double least = Theme::kLeanPerMs * std::abs(offMs);
-        const double straight = lanes_.xOf(toFrames(hit.line.time, rate)) - lanes_.xOf(now);
-        const double lean = std::abs(straight) >= least ? straight : (offMs > 0.0 ? -least : least);
+        const double lean =
+            Theme::leanOf(lanes_.xOf(now), lanes_.xOf(toFrames(hit.line.time, rate)), offMs);
         if (std::abs(lanes_.xOf(now) + lean - place.x()) <= 5.0) {
             return i;
         }
@@ -324,6 +323,11 @@ void FitStage::nudge(Seconds by)
 }
 
 // A fit made again keeps what was changed by hand, unless the user says otherwise.
+QString FitStage::mainActionName() const
+{
+    return cut_->actionName();
+}
+
 void FitStage::mainAction()
 {
     const MicSet* set = session_.set();

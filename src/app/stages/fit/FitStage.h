@@ -23,6 +23,7 @@ public:
     FitStage(Session& session, LanesView& lanes, QObject* parent);
 
     [[nodiscard]] QString name() const override { return tr("Fit"); }
+    [[nodiscard]] QString mainActionName() const override;
     [[nodiscard]] QWidget* bench() override { return bench_; }
     [[nodiscard]] bool isWorkedOn() const override;
     [[nodiscard]] QString status() const override;

@@ -22,6 +22,7 @@ public:
     JoinsStage(Session& session, LanesView& lanes, QObject* parent);
 
     [[nodiscard]] QString name() const override { return tr("Joins"); }
+    [[nodiscard]] QString mainActionName() const override { return tr("Mend the join"); }
     [[nodiscard]] QWidget* bench() override { return bench_; }
     [[nodiscard]] bool isWorkedOn() const override { return !session_.joins().empty(); }
     [[nodiscard]] QString status() const override;

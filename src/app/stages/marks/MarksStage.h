@@ -19,6 +19,7 @@ public:
     MarksStage(Session& session, LanesView& lanes, QObject* parent);
 
     [[nodiscard]] QString name() const override { return tr("Marks"); }
+    [[nodiscard]] QString mainActionName() const override { return tr("Find hits"); }
     [[nodiscard]] QWidget* bench() override { return bench_; }
     [[nodiscard]] bool isWorkedOn() const override;
     [[nodiscard]] QString status() const override;

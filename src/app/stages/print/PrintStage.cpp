@@ -29,7 +29,10 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent)
     auto* layout = new QHBoxLayout(bench_);
     layout->setContentsMargins(20, 14, 20, 14);
     layout->setSpacing(32);
-    auto* form = new QFormLayout;
+    auto* rows = new QWidget(bench_);
+    auto* form = new QFormLayout(rows);
+    form->setContentsMargins(0, 0, 0, 0);
+    form->setVerticalSpacing(10);
     form->setLabelAlignment(Qt::AlignLeft);
     const auto choice = [&](const QString& label, const char* name, const QStringList& items) {
         auto* box = new QComboBox(bench_);
@@ -63,7 +66,8 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent)
     place->addWidget(folder_, 1);
     place->addWidget(browse);
     form->addRow(tr("Into"), place);
-    layout->addLayout(form, 3);
+    // At the top, or the rows would spread over the bench.
+    layout->addWidget(rows, 3, Qt::AlignTop);
     auto* right = new QVBoxLayout;
     right->addWidget(benchTitle(tr("What will be written"), bench_));
     says_ = benchNote(QString(), bench_);
@@ -154,7 +158,10 @@ void PrintStage::fill()
                 ? tr("1 file: %1").arg(QString::fromStdString(wanted.mix.filename().string()))
                 : tr("%1 files, one for each track, as its clips sound, without level and pan")
                       .arg(wanted.tracks.size()));
-    lines << tr("Into %1").arg(wanted.folder);
+    const QString beside = QString::fromStdString(session_.document.songFolder().string());
+    lines << (folder_->text().isEmpty() && wanted.folder.startsWith(beside + QLatin1Char('/'))
+                  ? tr("Into the folder %1 beside the song").arg(wanted.folder.mid(beside.size() + 1))
+                  : tr("Into %1").arg(wanted.folder));
     lines << tr("%1 s at %2 kHz, %3%4, about %5 MB")
                  .arg(seconds, 0, 'f', 1)
                  .arg(song.rate.count() / 1000.0)

@@ -19,6 +19,7 @@ public:
     PrintStage(Session& session, LanesView& lanes, QObject* parent);
 
     [[nodiscard]] QString name() const override { return tr("Print"); }
+    [[nodiscard]] QString mainActionName() const override { return tr("Print"); }
     [[nodiscard]] QWidget* bench() override { return bench_; }
     [[nodiscard]] QString status() const override;
     void entered() override { fill(); }

@@ -1,0 +1,93 @@
+#include "app/window/Help.h"
+
+#include <QCoreApplication>
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "app/theme/Theme.h"
+
+namespace orthochron::app {
+
+namespace {
+
+QString said(const char* words)
+{
+    return QCoreApplication::translate("Help", words);
+}
+
+QLabel* paragraph(const QString& text, QWidget* parent)
+{
+    auto* label = new QLabel(text, parent);
+    label->setTextFormat(Qt::PlainText);
+    label->setWordWrap(true);
+    label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    return label;
+}
+
+}  // namespace
+
+bool showTour(QWidget* parent)
+{
+    QDialog dialog(parent);
+    dialog.setObjectName(QStringLiteral("tour"));
+    dialog.setWindowTitle(said("The tour"));
+    auto* layout = new QVBoxLayout(&dialog);
+    layout->setSpacing(7);
+    for (const char* step :
+         {"1  Takes: drop sound files on the window. Files recorded together become one mic set when "
+          "you say so; a track by itself is as good.",
+          "2  Grid: type the tempo and meter, or drag bar 1 onto the first downbeat.",
+          "3  Marks: F finds the hits, on the leads of a mic set or on the track itself. D and A step "
+          "through them, arrows nudge by a sample.",
+          "4  Fit: every hit leans towards its line. Take out drift, feel and stray, each by its own "
+          "amount; F cuts and joins.",
+          "5  R switches between recorded and edited while it plays, at matched loudness.",
+          "6  Joins: every join as a frame, worst first. H plays around it, N mends it, Y accepts it.",
+          "7  Print: the mix or the tracks. What will be written is said beforehand.",
+          "Nothing is rendered away: fit again with other values at any time, and undo reaches back "
+          "two hundred steps, after reopening too."}) {
+        layout->addWidget(paragraph(said(step), &dialog));
+    }
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
+    auto* open = buttons->addButton(said("Open the demo song"), QDialogButtonBox::AcceptRole);
+    open->setObjectName(QStringLiteral("openDemo"));
+    open->setProperty("main", true);
+    layout->addWidget(buttons);
+    QObject::connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+    QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    dialog.setMinimumWidth(560);
+    return dialog.exec() == QDialog::Accepted;
+}
+
+void showAbout(QWidget* parent)
+{
+    QDialog dialog(parent);
+    dialog.setObjectName(QStringLiteral("about"));
+    dialog.setWindowTitle(said("About Orthochron"));
+    auto* layout = new QVBoxLayout(&dialog);
+    auto* title = paragraph(
+        QStringLiteral("Orthochron %1").arg(QCoreApplication::applicationVersion()), &dialog
+    );
+    title->setFont(Theme::text(13, QFont::DemiBold));
+    layout->addWidget(title);
+    layout->addWidget(paragraph(
+        said("Fits recorded takes to the song's grid, so that a performance locks and still sounds "
+             "played."),
+        &dialog
+    ));
+    layout->addWidget(paragraph(
+        said("Free software under the GNU General Public License, version 3 or later. The fonts are "
+             "Barlow and Barlow Semi Condensed, under the SIL Open Font License."),
+        &dialog
+    ));
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
+    layout->addWidget(buttons);
+    QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    dialog.setMinimumWidth(460);
+    dialog.exec();
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,88 @@
+#include "app/window/Possible.h"
+
+#include <algorithm>
+
+namespace orthochron::app {
+
+namespace {
+
+bool hasClips(const Song& song)
+{
+    return std::ranges::any_of(song.tracks, [](const auto& track) { return !track->clips.empty(); });
+}
+
+bool isAboutTracks(Command command, const Session& session)
+{
+    const Song& song = session.song();
+    const MicSet* set = session.set();
+    switch (command) {
+    case Command::MakeSet: return std::ranges::count_if(song.sets, &MicSet::isLone) > 1;
+    case Command::OpenSet:
+    case Command::FoldSet: return set != nullptr && !set->isLone();
+    case Command::ShowAll:
+        return std::ranges::any_of(song.tracks, [](const auto& track) { return track->isHidden; });
+    default: return song.track(session.track()) != nullptr;
+    }
+}
+
+bool isAboutClips(Command command, const Session& session)
+{
+    const MicSet* set = session.set();
+    switch (command) {
+    case Command::OtherWay:
+    case Command::DropWays: return set != nullptr && !set->variants.empty();
+    case Command::KeepWay: return set != nullptr && set->recipe != nullptr;
+    case Command::ClipsInRange: return session.range().has_value();
+    default: return hasClips(session.song());
+    }
+}
+
+}  // namespace
+
+bool isPossible(Command command, const Session& session)
+{
+    using C = Command;
+    const Song& song = session.song();
+    const History& history = session.document.history();
+    switch (command) {
+    case C::Undo: return history.canUndo();
+    case C::Redo: return history.canRedo();
+    case C::Remove:
+    case C::ZoomToMark: return session.mark().isValid();
+    case C::MakeSet:
+    case C::OpenSet:
+    case C::FoldSet:
+    case C::RenameTrack:
+    case C::RemoveTrack:
+    case C::HideTrack:
+    case C::ShowAll:
+    case C::TrackUp:
+    case C::TrackDown:
+    case C::Mute:
+    case C::Solo: return isAboutTracks(command, session);
+    case C::Loop:
+    case C::ZoomSelection: return session.range().has_value();
+    case C::SwitchSide:
+        return std::ranges::any_of(song.sets, [](const MicSet& set) { return set.recipe != nullptr; });
+    case C::PlayStop:
+    case C::Hear:
+    case C::Next:
+    case C::Previous:
+    case C::MainAction: return hasClips(song);
+    case C::AddMark: {
+        const auto track = song.track(session.track());
+        return track && song.isLead(*track);
+    }
+    case C::Mend:
+    case C::Accept:
+    case C::LockJoin: return !session.joins().empty();
+    case C::StageTune:
+    case C::StageShape:
+    case C::StageSounds: return false;
+    default: break;
+    }
+    const bool isOfClips = command >= C::OtherWay && command <= C::SlipOn;
+    return !isOfClips || isAboutClips(command, session);
+}
+
+}  // namespace orthochron::app
