@@ -8,9 +8,9 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr double kCrowded = 7.0;   // px between two hits: nearer, their strokes are a thicket
-constexpr double kStretch = 6.0;   // px of one bar
-constexpr double kFullMs = 30.0;   // fills it: beyond that the direction is all that matters
+constexpr double kCrowded = 7.0;  // px between two hits: nearer, their strokes are a thicket
+constexpr double kStretch = 6.0;  // px of one bar
+constexpr double kFullMs = 30.0;  // fills it: beyond that the direction is all that matters
 
 }  // namespace
 
@@ -55,6 +55,11 @@ void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs
             seen[i].isCrowded = seen[i - 1].isCrowded = true;
         }
     }
+    // A lane is read one way: the few that stand apart in a thicket give way too.
+    const auto crowded = std::ranges::count_if(seen, &Seen::isCrowded);
+    for (Seen& each : seen) {
+        each.isCrowded = each.isCrowded || 3 * crowded > std::ssize(seen);
+    }
     for (std::size_t i = 0; i < seen.size();) {
         if (!seen[i].isCrowded) {
             ++i;
@@ -73,13 +78,15 @@ void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs
         if (count > 0) {
             const double mean = sum / count;
             const double middle = lane.area.center().y();
-            const double tall =
-                std::clamp(mean / kFullMs, -1.0, 1.0) * 0.42 * lane.area.height();
+            const double tall = std::clamp(mean / kFullMs, -1.0, 1.0) * 0.42 * lane.area.height();
             QColor colour = Theme::colourOf(mean, toleranceMs);
             colour.setAlpha(215);
             painter.fillRect(
                 QRectF(
-                    left, std::min(middle, middle + tall), kStretch - 2.0, std::max(std::abs(tall), 1.2)
+                    left,
+                    std::min(middle, middle + tall),
+                    kStretch - 2.0,
+                    std::max(std::abs(tall), 1.2)
                 ),
                 colour
             );

@@ -2,6 +2,8 @@
 
 #include <ebur128.h>
 
+#include "app/controls/Counted.h"
+
 #include <algorithm>
 
 namespace orthochron::app {
@@ -406,7 +408,10 @@ void Session::detect(std::function<void()> then)
                 for (const auto& [track, each] : *analysis_) {
                     count += song().track(track)->marks.size();
                 }
-                say(tr("Found %1 hits on %2 leads").arg(count).arg(analysis_->size()));
+                const QString hits = counted(static_cast<qsizetype>(count), tr("hit"), tr("hits"));
+                const auto leads = static_cast<qsizetype>(analysis_->size());
+                say(leads > 1 ? tr("Found %1 on %2 leads").arg(hits).arg(leads)
+                              : tr("Found %1").arg(hits));
             }
             if (next) {
                 next();

@@ -170,10 +170,11 @@ void MainWindow::makeMenus()
             menu = menuBar()->addMenu(spec.menu);
             connect(menu, &QMenu::aboutToShow, this, [this, menu] { greyOut(*menu); });
             // Its keys answer all the same, and say why not.
-            connect(menu, &QMenu::aboutToHide, this, [menu] {
+            connect(menu, &QMenu::aboutToHide, this, [this, menu] {
                 for (QAction* action : menu->actions()) {
                     action->setEnabled(true);
                 }
+                refresh();  // of undo and redo it is known at any time
             });
         } else if (spec.beginsGroup) {
             menu->addSeparator();
@@ -270,7 +271,9 @@ void MainWindow::refresh()
         return edit.empty() ? what : what + QStringLiteral(": ") + QString::fromStdString(edit);
     };
     actions_[Command::Undo]->setText(name(tr("Undo"), history.undoName()));
+    actions_[Command::Undo]->setEnabled(history.canUndo());
     actions_[Command::Redo]->setText(name(tr("Redo"), history.redoName()));
+    actions_[Command::Redo]->setEnabled(history.canRedo());
     actions_[Command::Follow]->setChecked(session_.follows());
     actions_[Command::NightSheet]->setChecked(Theme::sheet() == Sheet::Night);
     const Song& song = session_.song();

@@ -287,12 +287,13 @@ void Strip::fill()
                           : session_.document.isChanged()    ? tr("not all saved")
                                                              : tr("saved");
     const MicSet* set = session_.set();
+    const bool isKit = set != nullptr && !set->isLone();
     state_->setText(
-        set != nullptr ? tr("%1 · %2 takes in the %3")
-                             .arg(saved)
-                             .arg(set->tracks.size())
-                             .arg(QString::fromStdString(set->name).toLower())
-                       : saved
+        isKit ? tr("%1 · %2 takes in the %3")
+                    .arg(saved)
+                    .arg(set->tracks.size())
+                    .arg(QString::fromStdString(set->name).toLower())
+              : saved
     );
     recorded_->setChecked(session_.player.side() == engine::Side::Recorded);
     edited_->setChecked(session_.player.side() == engine::Side::Edited);

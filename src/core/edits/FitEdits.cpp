@@ -202,15 +202,27 @@ void keepJoins(const Song& song, const MicSet& set, std::vector<PlannedJoin>& pl
 {
     const std::vector<SetJoin> present = joinsOf(song, set);
     const Frames near = toFrames(Seconds(0.2), song.rate);
+    auto free = present.begin();  // each is kept once, in their order
+    Frames ended{0};
     for (PlannedJoin& join : planned) {
-        const Frames wanted = join.at;
-        auto old = std::ranges::upper_bound(present, wanted - near, {}, &SetJoin::at);
-        for (; old != present.end() && old->at < wanted + near; ++old) {
-            if (old->moveBefore == join.moveBefore && old->moveAfter == join.moveAfter) {
-                join.at = old->at;
-                join.length = old->length;
+        auto best = present.end();
+        for (auto old = free; old != present.end() && old->at < join.at + near; ++old) {
+            const auto away = [&](const SetJoin& one) {
+                return std::abs((one.at - join.at).count());
+            };
+            const bool isSame =
+                old->moveBefore == join.moveBefore && old->moveAfter == join.moveAfter;
+            if (isSame && old->at >= ended && away(*old) < near.count() &&
+                (best == present.end() || away(*old) < away(*best))) {
+                best = old;
             }
         }
+        if (best != present.end()) {
+            join.at = best->at;
+            join.length = best->length;
+            free = std::next(best);
+        }
+        ended = join.at + join.length;
     }
 }
 

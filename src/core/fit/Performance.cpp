@@ -284,10 +284,11 @@ judge(std::vector<PlayedHit> hits, const Grid& grid, Hertz rate, std::span<const
     if (hits.empty()) {
         return performance;
     }
-    const Seconds first = toSeconds(hits.front().beatPoint, rate);
-    const double bpm = grid.map().bpmAt(grid.map().beatsAt(first));
-    const Seconds step{grid.stepLength().count() * 60.0 / bpm};
-    performance.hits = assignRoles(std::move(hits), step, rate);
+    const auto stepAt = [&grid](Seconds at) {
+        const double bpm = grid.map().bpmAt(grid.map().beatsAt(at));
+        return Seconds(grid.stepLength().count() * 60.0 / bpm);
+    };
+    performance.hits = assignRoles(std::move(hits), stepAt, rate);
     assignLines(performance.hits, grid, rate);
     for (JudgedHit& hit : performance.hits) {
         const auto found = std::ranges::find_if(sections, [&](const BarRange& bars) {

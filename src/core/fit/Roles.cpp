@@ -22,7 +22,9 @@ Seconds between(const JudgedHit& a, const JudgedHit& b, Hertz rate)
 
 // The strokes of one lead that follow each other faster than the grid: the last one is the main
 // hit when they lead up to it, otherwise the first.
-void attachRolls(std::vector<JudgedHit>& hits, const Indices& ofLead, Seconds step, Hertz rate)
+void attachRolls(
+    std::vector<JudgedHit>& hits, const Indices& ofLead, const StepAt& stepAt, Hertz rate
+)
 {
     for (std::size_t i = 0; i < ofLead.size();) {
         std::size_t end = i + 1;
@@ -32,6 +34,7 @@ void attachRolls(std::vector<JudgedHit>& hits, const Indices& ofLead, Seconds st
             const Seconds apart = between(before, after, rate);
             const bool isFlam =
                 apart <= kFlam && before.played.strength < kGraceQuieter * after.played.strength;
+            const Seconds step = stepAt(toSeconds(before.played.beatPoint, rate));
             if (!isFlam && apart.count() >= kRollOfStep * step.count()) {
                 break;
             }
@@ -136,7 +139,7 @@ void attachGhosts(std::vector<JudgedHit>& hits, const std::vector<bool>& isGhost
 
 }  // namespace
 
-std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, Seconds step, Hertz rate)
+std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, const StepAt& stepAt, Hertz rate)
 {
     std::ranges::stable_sort(played, {}, &PlayedHit::start);
     std::vector<JudgedHit> hits;
@@ -156,7 +159,7 @@ std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, Seconds step, 
                 ofLead.push_back(i);
             }
         }
-        attachRolls(hits, ofLead, step, rate);
+        attachRolls(hits, ofLead, stepAt, rate);
         markGhosts(hits, ofLead, rate, isGhost);
     }
     attachOtherDrums(hits, isGhost, rate);

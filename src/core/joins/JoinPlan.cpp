@@ -65,9 +65,12 @@ slotsOf(const std::vector<Anchor>& anchors, Hertz rate, const JoinSettings& sett
             }
             slot.earliest = std::max(least, slot.latest - frames(kSearch));
             slot.length = std::min(frames(settings.crossfade), slot.latest - slot.earliest);
-            if (slot.length < frames(kShortest)) {
+            // Never shorter than asked for, unless that is no crossfade worth the name.
+            const std::int64_t shortest =
+                std::min(frames(kShortest), std::max<std::int64_t>(frames(settings.crossfade), 1));
+            if (slot.length < shortest) {
                 // No room between the attacks: join as late as the next one allows.
-                slot.length = std::min(frames(kShortest), slot.latest - free);
+                slot.length = std::min(shortest, slot.latest - free);
                 slot.earliest = slot.latest - slot.length;
             }
             free = slot.latest;

@@ -21,7 +21,9 @@ PlayedHit at(double seconds, double strength = 1.0, int lead = 0)
 
 std::vector<JudgedHit> roles(std::vector<PlayedHit> hits)
 {
-    return assignRoles(std::move(hits), kStep, kRate);
+    return assignRoles(
+        std::move(hits), [](Seconds) { return kStep; }, kRate
+    );
 }
 
 TEST(Roles, ABlowOnItsOwnIsMain)
@@ -83,6 +85,23 @@ TEST(Roles, AnAttachedHitNeverHasAnAttachedMain)
     }
     EXPECT_GT(mains, 20);
     EXPECT_TRUE(roles({}).empty());
+}
+
+TEST(Roles, SixteenthsAfterTheTempoDoublesAreNoRoll)
+{
+    // Sixteenths at 100 bpm, then at 200 bpm: half as far apart, and each on a line of its own.
+    std::vector<PlayedHit> hits;
+    Frames at(48000);
+    for (int i = 0; i < 32; ++i) {
+        PlayedHit hit;
+        hit.start = hit.beatPoint = at;
+        hits.push_back(hit);
+        at += Frames(i < 16 ? 7200 : 3600);
+    }
+    const auto stepAt = [](Seconds time) { return Seconds(time.count() < 3.39 ? 0.15 : 0.075); };
+    for (const JudgedHit& hit : assignRoles(hits, stepAt, kRate)) {
+        EXPECT_EQ(hit.role, HitRole::Main);
+    }
 }
 
 }  // namespace

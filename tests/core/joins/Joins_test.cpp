@@ -208,6 +208,22 @@ TEST_F(FittedKit, KeepsTheRingingOfTheOverheadsThroughItsJoins)
     EXPECT_LT(10.0 * std::log10(edited / expected), 1.5);
 }
 
+TEST_F(FittedKit, ACrossfadeAskedForBelowAMillisecondIsAsShort)
+{
+    FitRequest request{.fit = {1.0, 1.0, 1.0}};
+    request.joins.crossfade = milliseconds(0.25);
+    const auto fitted = cutFit(fitted_, set_, request, *sources_);
+    ASSERT_TRUE(fitted);
+    const auto joins = joinsOf(fitted->song, fitted->song.sets[0]);
+    ASSERT_GT(joins.size(), 20U);
+    for (const SetJoin& join : joins) {
+        EXPECT_LE(join.length, Frames(240)) << join.at.count();
+    }
+    const auto isAsked = [](const SetJoin& join) { return join.length == Frames(12); };
+    EXPECT_TRUE(std::ranges::any_of(joins, isAsked));
+    EXPECT_TRUE(std::ranges::is_sorted(joins, {}, &SetJoin::at));
+}
+
 TEST_F(FittedKit, FindsWhatAHandSpoilsAndMendsIt)
 {
     const auto joins = joinsOf(fitted_, fitted_.sets[0]);

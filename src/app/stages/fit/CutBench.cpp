@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <QVBoxLayout>
 
+#include "app/controls/Counted.h"
 #include "app/stages/Bench.h"
 #include "app/stages/fit/FitFocus.h"
 #include "app/stages/fit/GrooveChoice.h"
@@ -246,7 +247,9 @@ QString CutBench::advice() const
     const auto middle = rises.begin() + static_cast<std::ptrdiff_t>(rises.size() / 2);
     std::ranges::nth_element(rises, middle);
     const QString reason =
-        tr("attacks rise %1 dB, %2 microphones").arg(*middle, 0, 'f', 0).arg(set->tracks.size());
+        tr("attacks rise %1 dB, %2")
+            .arg(*middle, 0, 'f', 0)
+            .arg(counted(std::ssize(set->tracks), tr("microphone"), tr("microphones")));
     return *middle >= kClearRise
                ? tr("Cutting suits it: %1.").arg(reason)
                : tr("Weak attacks for cutting: %1; listen to every join.").arg(reason);

@@ -59,6 +59,7 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent)
     form->addRow(QString(), dither_);
     connect(dither_, &QCheckBox::clicked, this, &PrintStage::fill);
     auto* place = new QHBoxLayout;
+    place->setSpacing(8);
     folder_ = new QLineEdit(bench_);
     folder_->setObjectName(QStringLiteral("printFolder"));
     folder_->setAccessibleName(tr("Folder"));
@@ -159,9 +160,10 @@ void PrintStage::fill()
                 : tr("%1 files, one for each track, as its clips sound, without level and pan")
                       .arg(wanted.tracks.size()));
     const QString beside = QString::fromStdString(session_.document.songFolder().string());
-    lines << (folder_->text().isEmpty() && wanted.folder.startsWith(beside + QLatin1Char('/'))
-                  ? tr("Into the folder %1 beside the song").arg(wanted.folder.mid(beside.size() + 1))
-                  : tr("Into %1").arg(wanted.folder));
+    lines
+        << (folder_->text().isEmpty() && wanted.folder.startsWith(beside + QLatin1Char('/'))
+                ? tr("Into the folder %1 beside the song").arg(wanted.folder.mid(beside.size() + 1))
+                : tr("Into %1").arg(wanted.folder));
     lines << tr("%1 s at %2 kHz, %3%4, about %5 MB")
                  .arg(seconds, 0, 'f', 1)
                  .arg(song.rate.count() / 1000.0)
