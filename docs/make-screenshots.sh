@@ -7,11 +7,12 @@ rm -rf "$work"
 mkdir -m 700 "$work"
 trap 'rm -rf "$work"' EXIT
 export HOME=$work XDG_RUNTIME_DIR=$work QT_QPA_PLATFORM=offscreen
+cmake --build build/release --target orthochron_pictures orthochron-cli >/dev/null
 build/release/orthochron-cli demo "$work/song"
 shot() {
     local name=$1
     shift
-    build/release/orthochron --screenshot "docs/screenshots/$name.png" "$@" "$work/song/Lantern Weir.orthochron" 2>/dev/null
+    build/release/tests/orthochron_pictures "$@" "$work/song/Lantern Weir.orthochron" "docs/screenshots/$name.png" 2>/dev/null
     rm -rf "$work/.config"
 }
 shot takes --stage takes

@@ -14,11 +14,10 @@
 #include <QVBoxLayout>
 
 #include "app/sound/SoundCardDialog.h"
+#include "app/stages/Stages.h"
 #include "app/stages/fit/FitStage.h"
-#include "app/stages/grid/GridStage.h"
 #include "app/stages/joins/JoinsStage.h"
 #include "app/stages/marks/MarksStage.h"
-#include "app/stages/print/PrintStage.h"
 #include "app/stages/takes/TakesStage.h"
 #include "app/theme/Theme.h"
 #include "app/window/Help.h"
@@ -31,26 +30,6 @@
 #include "app/window/TrackMenu.h"
 
 namespace orthochron::app {
-
-namespace {
-
-// What the stages that are not there yet will hold, in the order of the rail.
-const std::map<int, const char*>& offStages()
-{
-    static const std::map<int, const char*> kOff{
-        {5,
-         QT_TRANSLATE_NOOP(
-             "MainWindow", "notes on a ladder of semitones, to tune a voice or a bass"
-         )},
-        {6, QT_TRANSLATE_NOOP("MainWindow", "level lines, fades and hushes")},
-        {7,
-         QT_TRANSLATE_NOOP(
-             "MainWindow", "slices, pads, and sounds put under or in place of hits"
-         )}};
-    return kOff;
-}
-
-}  // namespace
 
 MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent), session_(session)
 {
@@ -70,24 +49,8 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     auto* row = new QHBoxLayout;
     row->setSpacing(0);
     std::vector<StageRail::Entry> entries;
-    const QStringList names{
-        tr("Takes"),
-        tr("Grid"),
-        tr("Marks"),
-        tr("Fit"),
-        tr("Joins"),
-        tr("Tune"),
-        tr("Shape"),
-        tr("Sounds"),
-        tr("Print")};
-    for (int i = 0; i < names.size(); ++i) {
-        const auto off = offStages().find(i);
-        entries.push_back(
-            {names[i],
-             off == offStages().end() ? QString() : tr(off->second),
-             off == offStages().end(),
-             false}
-        );
+    for (const StagePlace& place : stageTable()) {
+        entries.push_back({place.name, place.willHold, place.make != nullptr, false});
     }
     rail_ = new StageRail(std::move(entries), middle);
     row->addWidget(rail_);
@@ -123,7 +86,9 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
         }
         showTrackMenu(session_, id, shared, at, this);
     });
-    connect(status_, &StatusLine::findingsClicked, this, [this] { showStage(4); });
+    connect(status_, &StatusLine::findingsClicked, this, [this] {
+        showStage(stageNamed(QStringLiteral("Joins")));
+    });
     connect(&session_, &Session::said, status_, &StatusLine::say);
     connect(&session_, &Session::failed, status_, &StatusLine::showError);
     connect(&session_.card, &SoundCard::failed, status_, &StatusLine::showError);
@@ -146,19 +111,19 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
 
 void MainWindow::makeStages()
 {
-    takes_ = new TakesStage(session_, *lanes_, this);
-    auto* grid = new GridStage(session_, *lanes_, this);
-    marks_ = new MarksStage(session_, *lanes_, this);
-    fit_ = new FitStage(session_, *lanes_, this);
-    joins_ = new JoinsStage(session_, *lanes_, this);
-    auto* print = new PrintStage(session_, *lanes_, this);
-    connect(fit_, &FitStage::hint, status_, &StatusLine::setHint);
-    stages_ = {takes_, grid, marks_, fit_, joins_, nullptr, nullptr, nullptr, print};
-    for (Stage* stage : stages_) {
+    for (const StagePlace& place : stageTable()) {
+        Stage* stage = place.make ? place.make(session_, *lanes_, this) : nullptr;
+        stages_.push_back(stage);
         if (stage != nullptr) {
             benches_->addWidget(stage->bench());
         }
     }
+    // Those whose own commands can be given from any other.
+    takes_ = findChild<TakesStage*>();
+    marks_ = findChild<MarksStage*>();
+    fit_ = findChild<FitStage*>();
+    joins_ = findChild<JoinsStage*>();
+    connect(fit_, &FitStage::hint, status_, &StatusLine::setHint);
 }
 
 void MainWindow::makeMenus()
@@ -194,11 +159,11 @@ void MainWindow::makeMenus()
             connect(recent_, &QMenu::aboutToShow, this, [this] { desk_->fillRecent(*recent_); });
         }
     }
-    for (const auto& [command, stage] :
-         {std::pair{Command::StageTune, 5},
-          std::pair{Command::StageShape, 6},
-          std::pair{Command::StageSounds, 7}}) {
-        actions_[command]->setToolTip(tr(offStages().at(stage)));
+    for (std::size_t i = 0; i < stageTable().size(); ++i) {
+        const int first = static_cast<int>(Command::StageTakes);
+        actions_[static_cast<Command>(first + static_cast<int>(i))]->setToolTip(
+            stageTable()[i].willHold
+        );
     }
     for (const Command command : {Command::Follow, Command::NightSheet}) {
         actions_[command]->setCheckable(true);
@@ -222,12 +187,9 @@ void MainWindow::greyOut(const QMenu& menu)
 
 void MainWindow::showStage(int stage)
 {
+    const StagePlace& place = stageTable()[static_cast<std::size_t>(stage)];
     if (stages_[static_cast<std::size_t>(stage)] == nullptr) {
-        session_.say(tr("%1 is not here yet: %2")
-                         .arg(
-                             QStringList{tr("Tune"), tr("Shape"), tr("Sounds")}[stage - 5],
-                             tr(offStages().at(stage))
-                         ));
+        session_.say(tr("%1 is not here yet: %2").arg(place.name, place.willHold));
         return;
     }
     if (stage != stage_) {
@@ -246,8 +208,8 @@ void MainWindow::showStage(int stage)
     }
     benches_->setCurrentWidget(current()->bench());
     lanes_->setStage(current());
-    const int usual = stage == 4 ? 380 : stage == 3 ? 292 : 236;
-    const int tall = QSettings().value(QStringLiteral("bench/%1").arg(stage), usual).toInt();
+    const int tall =
+        QSettings().value(QStringLiteral("bench/%1").arg(stage), place.benchHeight).toInt();
     splitter_->setSizes({std::max(200, splitter_->height() - tall), tall});
     current()->entered();
     refresh();
@@ -505,7 +467,7 @@ void MainWindow::runView(Command command)
     default: break;
     }
     const int stage = static_cast<int>(command) - static_cast<int>(Command::StageTakes);
-    if (stage >= 0 && stage < 9) {
+    if (stage >= 0 && stage < static_cast<int>(stages_.size())) {
         showStage(stage);
     }
 }

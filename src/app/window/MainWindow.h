@@ -76,7 +76,7 @@ private:
     QSplitter* splitter_ = nullptr;
     QStackedWidget* benches_ = nullptr;
     StatusLine* status_ = nullptr;
-    std::vector<Stage*> stages_;  // nine; null for those that are off
+    std::vector<Stage*> stages_;  // as in stageTable(); null for those not there yet
     TakesStage* takes_ = nullptr;
     MarksStage* marks_ = nullptr;
     JoinsStage* joins_ = nullptr;

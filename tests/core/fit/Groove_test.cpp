@@ -129,5 +129,47 @@ TEST(GrooveFile, SurvivesHostileFiles)
     EXPECT_FALSE(readGroove(folder / "none.mid", {}, {}));
 }
 
+TEST(Groove, TwoHitsOnAStepMakeAStepAndOneMakesNone)
+{
+    Performance performance;
+    const Grid grid(*TempoMap::steady(120.0, {}, Seconds(0.0)), {});
+    const auto add = [&](std::int64_t line, double offMs) {
+        JudgedHit hit;
+        hit.main = performance.hits.size();
+        hit.role = HitRole::Main;
+        hit.line = grid.line(line);
+        hit.stray = milliseconds(offMs);
+        hit.played.strength = 0.5;
+        performance.hits.push_back(hit);
+    };
+    add(0, 10.0);
+    add(16, 20.0);
+    add(4, 30.0);
+    const Groove groove = grooveOf(performance, grid, "two");
+    ASSERT_EQ(groove.steps.size(), 1U);
+    EXPECT_EQ(groove.steps[0].position, Beats(0.0));
+    // Their mean and spread, in quarter notes of half a second.
+    EXPECT_NEAR(groove.steps[0].offset.count(), 0.030, 1e-9);
+    EXPECT_NEAR(groove.steps[0].spread.count(), 0.010, 1e-9);
+    EXPECT_NEAR(groove.steps[0].weight, 0.5, 1e-9);
+}
+
+TEST(Groove, KeepsItsSpreadInItsFileAndRefusesOneBeyondReason)
+{
+    Groove groove;
+    groove.name = "wide";
+    groove.steps = {{Beats(0.5), Beats(-0.01), 0.75, Beats(0.125)}};
+    const testkit::Folder folder;
+    ASSERT_TRUE(writeGroove(groove, folder / "wide.json"));
+    const auto read = readGroove(folder / "wide.json", {}, {});
+    ASSERT_TRUE(read) << read.error().message;
+    EXPECT_EQ(read->steps, groove.steps);
+    for (const auto& [spread, isFine] : {std::pair{2.0, true}, {2.1, false}, {-0.1, false}}) {
+        groove.steps[0].spread = Beats(spread);
+        ASSERT_TRUE(writeGroove(groove, folder / "wide.json"));
+        EXPECT_EQ(readGroove(folder / "wide.json", {}, {}).has_value(), isFine) << spread;
+    }
+}
+
 }  // namespace
 }  // namespace orthochron

@@ -132,5 +132,22 @@ TEST(BandEnvelope, PutsATonesPowerInItsBand)
     EXPECT_EQ(BandEnvelope{}.mean(0, -5, 100), 0.0);
 }
 
+TEST(MergeLeads, OneThatEndsEarlyIsReadNoFurther)
+{
+    std::vector<std::vector<Onset>> leads(2);
+    for (int i = 0; i < 12; ++i) {
+        leads[0].push_back({Frames(48000 * i), 0.9});
+        if (i < 5) {
+            leads[1].push_back({Frames(48000 * i + 40), 0.9});
+        }
+    }
+    const auto merged = mergeLeads(leads, Hertz(48000.0));
+    // The later of the two is dropped wherever they meet, and nothing else.
+    EXPECT_EQ(merged.size(), 12U);
+    for (const LeadOnset& hit : merged) {
+        EXPECT_EQ(hit.lead, 0);
+    }
+}
+
 }  // namespace
 }  // namespace orthochron

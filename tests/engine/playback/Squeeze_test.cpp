@@ -86,5 +86,21 @@ TEST(Squeeze, GivesTheSameWhateverTheBlockAndAllocatesNothing)
     EXPECT_EQ(whole, parts);
 }
 
+TEST(Squeeze, TheLouderSideRulesBothWhicheverItIs)
+{
+    for (const bool isLeft : {true, false}) {
+        Squeeze squeeze;
+        squeeze.prepare(Hertz(48000.0));
+        auto loud = tone(0.9);
+        auto quiet = tone(0.009);
+        squeeze.process(isLeft ? loud : quiet, isLeft ? quiet : loud);
+        // Both are turned down alike: they stay 40 dB apart.
+        const double apart = toDecibels(rms(std::span(loud).subspan(24000))) -
+                             toDecibels(rms(std::span(quiet).subspan(24000)));
+        EXPECT_NEAR(apart, 40.0, 0.5);
+        EXPECT_LT(toDecibels(rms(std::span(quiet).subspan(24000))), -30.0);
+    }
+}
+
 }  // namespace
 }  // namespace orthochron::engine

@@ -1,0 +1,64 @@
+#include "app/stages/Stages.h"
+
+#include <QCoreApplication>
+
+#include "app/stages/fit/FitStage.h"
+#include "app/stages/grid/GridStage.h"
+#include "app/stages/joins/JoinsStage.h"
+#include "app/stages/marks/MarksStage.h"
+#include "app/stages/print/PrintStage.h"
+#include "app/stages/takes/TakesStage.h"
+
+#include <algorithm>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr int kUsualBench = 236;
+
+QString said(const char* words)
+{
+    return QCoreApplication::translate("Stages", words);
+}
+
+template<class T>
+StagePlace there(const char* name, int benchHeight = kUsualBench)
+{
+    return {said(name), {}, benchHeight, [](Session& session, LanesView& lanes, QObject* parent) {
+                return new T(session, lanes, parent);
+            }};
+}
+
+StagePlace later(const char* name, const char* willHold)
+{
+    return {said(name), said(willHold), kUsualBench, {}};
+}
+
+}  // namespace
+
+const std::vector<StagePlace>& stageTable()
+{
+    static const std::vector<StagePlace> kTable{
+        there<TakesStage>("Takes"),
+        there<GridStage>("Grid"),
+        there<MarksStage>("Marks"),
+        there<FitStage>("Fit", 292),
+        there<JoinsStage>("Joins", 380),
+        later("Tune", "notes on a ladder of semitones, to tune a voice or a bass"),
+        later("Shape", "level lines, fades and hushes"),
+        later("Sounds", "slices, pads, and sounds put under or in place of hits"),
+        there<PrintStage>("Print")};
+    return kTable;
+}
+
+int stageNamed(const QString& name)
+{
+    const auto& table = stageTable();
+    const auto found = std::ranges::find_if(table, [&](const StagePlace& place) {
+        return place.name.compare(name, Qt::CaseInsensitive) == 0;
+    });
+    return found == table.end() ? 0 : static_cast<int>(found - table.begin());
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,99 @@
+#include <QAbstractButton>
+#include <QApplication>
+#include <QComboBox>
+#include <QCommandLineParser>
+
+#include "app/controls/NumberField.h"
+#include "app/stages/Stages.h"
+#include "app/theme/Theme.h"
+#include "app/window/Picture.h"
+#include "core/edits/GrooveEdits.h"
+
+// Makes one of the pictures in docs/screenshots; docs/make-screenshots.sh asks for them all.
+namespace orthochron::app {
+namespace {
+
+void fitToAGroove(MainWindow& window, Session& session)
+{
+    const Grid grid(session.song().tempo, session.request.grid);
+    const Groove groove = grooveOf(session.preview().performance, grid, "Kit, verse");
+    session.document.apply(addGroove(session.song(), groove), QStringLiteral("Keep groove"));
+    auto* list = window.findChild<QComboBox*>(QStringLiteral("groove"));
+    list->setCurrentIndex(1);
+    Q_EMIT list->activated(1);
+    auto* feel = window.findChild<NumberField*>(QStringLiteral("feel"));
+    feel->setValue(100.0);
+    Q_EMIT feel->changed(100.0);
+    settle(session);
+}
+
+void lookAt(Session& session, double seconds, double length)
+{
+    const Song& song = session.song();
+    const Frames from = toFrames(Seconds(seconds), song.rate);
+    session.zoomTo({from, from + toFrames(Seconds(length), song.rate)});
+    session.player.seek(from + toFrames(Seconds(length * 0.38), song.rate));
+}
+
+}  // namespace
+}  // namespace orthochron::app
+
+int main(int argc, char** argv)
+{
+    using namespace orthochron::app;  // NOLINT(google-build-using-namespace): the program is this
+    QApplication application(argc, argv);
+    QApplication::setOrganizationName(QStringLiteral("Orthochron"));
+    QApplication::setApplicationName(QStringLiteral("orthochron"));
+    QCommandLineParser parser;
+    parser.addPositionalArgument(QStringLiteral("song"), QStringLiteral("The song"));
+    parser.addPositionalArgument(QStringLiteral("picture"), QStringLiteral("The file to write"));
+    const auto value = [&](const char* name) { return parser.value(QLatin1String(name)); };
+    const auto has = [&](const char* name) { return parser.isSet(QLatin1String(name)); };
+    for (const char* name : {"stage", "at", "bars"}) {
+        parser.addOption(QCommandLineOption(QLatin1String(name), QString(), QLatin1String(name)));
+    }
+    for (const char* name : {"samples", "fitted", "groove", "by-hand", "night"}) {
+        parser.addOption(QCommandLineOption(QLatin1String(name)));
+    }
+    parser.process(application);
+    if (parser.positionalArguments().size() != 2) {
+        parser.showHelp(2);
+    }
+    Theme::install();
+    Theme::setSheet(has("night") ? Sheet::Night : Sheet::Day);
+    JobQueue jobs;
+    Document document;
+    orthochron::engine::Player player(orthochron::engine::openDevice(SoundCard::choice()));
+    Session session(jobs, document, player);
+    MainWindow window(session);
+    window.show();
+    window.openSong(parser.positionalArguments().at(0));
+    if (has("fitted")) {
+        workUpTo(window, session, stageNamed(QStringLiteral("Joins")));
+    }
+    const int stage = stageNamed(value("stage"));
+    workUpTo(window, session, stage);
+    if (has("at")) {
+        const double bars = has("bars") ? value("bars").toDouble() : 4.0;
+        const double bar = 240.0 / session.song().tempo.tempi().front().bpm;
+        lookAt(session, value("at").toDouble(), has("samples") ? 0.02 : bars * bar);
+    }
+    if (has("samples")) {
+        window.action(Command::Next)->trigger();
+        window.action(Command::ZoomToMark)->trigger();
+    }
+    if (has("groove")) {
+        fitToAGroove(window, session);
+    }
+    if (has("by-hand")) {
+        window.findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
+        window.action(Command::Next)->trigger();
+        window.action(Command::Next)->trigger();
+    }
+    if (value("stage") == QLatin1String("joins") && !session.joinsWorstFirst().empty()) {
+        session.setJoin(session.joinsWorstFirst().front());
+    }
+    savePicture(window, session, parser.positionalArguments().at(1));
+    document.discard();
+    return 0;
+}
