@@ -169,6 +169,7 @@ void Theme::restyle()
             "QToolTip{background:%6;color:%1;border:1px solid %5}"
             "QCheckBox{color:%1}QTableWidget{background:%6;gridline-color:%5}QHeaderView::section{"
             "background:%2;color:%1;border:0;padding:4px}"
+            "QDialogButtonBox{dialogbuttonbox-buttons-have-icons:0}"
             "QScrollBar{background:%4;border:0;margin:0}"
             "QScrollBar:vertical{width:11px}QScrollBar:horizontal{height:11px}"
             "QScrollBar::handle{background:%5;border-radius:4px;margin:2px}"

@@ -5,6 +5,7 @@
 #include <QDialogButtonBox>
 #include <QLabel>
 #include <QPushButton>
+#include <QStyle>
 #include <QVBoxLayout>
 
 #include "app/theme/Theme.h"
@@ -37,17 +38,22 @@ bool showTour(QWidget* parent)
     auto* layout = new QVBoxLayout(&dialog);
     layout->setSpacing(7);
     for (const char* step :
-         {"1  Takes: drop sound files on the window. Files recorded together become one mic set when "
+         {"1  Takes: drop sound files on the window. Files recorded together become one mic set "
+          "when "
           "you say so; a track by itself is as good.",
           "2  Grid: type the tempo and meter, or drag bar 1 onto the first downbeat.",
-          "3  Marks: F finds the hits, on the leads of a mic set or on the track itself. D and A step "
+          "3  Marks: F finds the hits, on the leads of a mic set or on the track itself. D and A "
+          "step "
           "through them, arrows nudge by a sample.",
-          "4  Fit: every hit leans towards its line. Take out drift, feel and stray, each by its own "
+          "4  Fit: every hit leans towards its line. Take out drift, feel and stray, each by its "
+          "own "
           "amount; F cuts and joins.",
           "5  R switches between recorded and edited while it plays, at matched loudness.",
-          "6  Joins: every join as a frame, worst first. H plays around it, N mends it, Y accepts it.",
+          "6  Joins: every join as a frame, worst first. H plays around it, N mends it, Y accepts "
+          "it.",
           "7  Print: the mix or the tracks. What will be written is said beforehand.",
-          "Nothing is rendered away: fit again with other values at any time, and undo reaches back "
+          "Nothing is rendered away: fit again with other values at any time, and undo reaches "
+          "back "
           "two hundred steps, after reopening too."}) {
         layout->addWidget(paragraph(said(step), &dialog));
     }
@@ -55,6 +61,7 @@ bool showTour(QWidget* parent)
     auto* open = buttons->addButton(said("Open the demo song"), QDialogButtonBox::AcceptRole);
     open->setObjectName(QStringLiteral("openDemo"));
     open->setProperty("main", true);
+    open->style()->polish(open);  // it was styled as it was added
     layout->addWidget(buttons);
     QObject::connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
     QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
@@ -79,8 +86,10 @@ void showAbout(QWidget* parent)
         &dialog
     ));
     layout->addWidget(paragraph(
-        said("Free software under the GNU General Public License, version 3 or later. The fonts are "
-             "Barlow and Barlow Semi Condensed, under the SIL Open Font License."),
+        said(
+            "Free software under the GNU General Public License, version 3 or later. The fonts are "
+            "Barlow and Barlow Semi Condensed, under the SIL Open Font License."
+        ),
         &dialog
     ));
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
