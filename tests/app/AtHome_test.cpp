@@ -4,10 +4,10 @@
 #include <QMenuBar>
 #include <QSettings>
 
+#include "WindowFixture.h"
 #include "app/theme/Theme.h"
 #include "app/views/JoinViews.h"
 #include "app/window/Possible.h"
-#include "WindowFixture.h"
 
 // A lone take, two songs one after the other, keys, menus and heads.
 namespace orthochron::app {
@@ -148,9 +148,7 @@ TEST_F(AtHome, MenusHaveGroupsGreyWhatCannotBeDoneAndNameTheStagesAction)
     EXPECT_EQ(
         window_->action(Command::MainAction)->text(), child<QPushButton>("cutAndJoin")->text()
     );
-    EXPECT_NE(
-        window_->action(Command::MainAction)->text().indexOf(QStringLiteral("hits")), -1
-    );
+    EXPECT_NE(window_->action(Command::MainAction)->text().indexOf(QStringLiteral("hits")), -1);
     EXPECT_FALSE(window_->action(Command::Mend)->isEnabled());
     Q_EMIT stage->aboutToHide();
 }
@@ -160,9 +158,7 @@ TEST_F(AtHome, HeadsAreAsWideAsTheirNamesOrAsTheHandMakesThem)
     openSong();
     const int before = window_->lanes().headWidth();
     const TrackId id = song().tracks[3]->id;
-    document_->apply(
-        renameTrack(song(), id, "snare_bottom_long"), QStringLiteral("Rename track")
-    );
+    document_->apply(renameTrack(song(), id, "snare_bottom_long"), QStringLiteral("Rename track"));
     settle();
     const int wide = window_->lanes().headWidth();
     EXPECT_GT(wide, before);

@@ -368,7 +368,8 @@ void Loupe::mouseMoveEvent(QMouseEvent* event)
 
 void Loupe::wheelEvent(QWheelEvent* event)
 {
-    enlarged_ = std::clamp(event->angleDelta().y() > 0 ? enlarged_ * 2.0 : enlarged_ / 2.0, 1.0, 64.0);
+    enlarged_ =
+        std::clamp(event->angleDelta().y() > 0 ? enlarged_ * 2.0 : enlarged_ / 2.0, 1.0, 64.0);
     update();
     event->accept();
 }
@@ -419,12 +420,11 @@ void Loupe::paintEvent(QPaintEvent*)
         paintWave(painter, picture->edited[m], lane, enlarged_ * 0.48 * lane.height() / highest);
         painter.restore();
         // Names stand on a strip of the sheet, or the wave would run through them.
-        const QString name = tr("%1  hit %2 dB")
-                                 .arg(QString::fromStdString(
-                                     session_.song().track(set->tracks[m])->name
-                                 ))
-                                 .arg(toDecibels(highest), 0, 'f', 0)
-                                 .replace(QLatin1Char('-'), QChar(0x2212));
+        const QString name =
+            tr("%1  hit %2 dB")
+                .arg(QString::fromStdString(session_.song().track(set->tracks[m])->name))
+                .arg(toDecibels(highest), 0, 'f', 0)
+                .replace(QLatin1Char('-'), QChar(0x2212));
         painter.setFont(Theme::label(7.5));
         const QRectF label(
             lane.left() + 2.0,

@@ -33,10 +33,9 @@ void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
     const int top = isTall ? head.center().y() - 15 : head.center().y() - 8;
     painter.setPen(colours.ink);
     painter.setFont(Theme::label(10, QFont::DemiBold));
-    const QString name =
-        painter.fontMetrics().elidedText(
-            QString::fromStdString(track->name), Qt::ElideRight, head.width() - 56
-        );
+    const QString name = painter.fontMetrics().elidedText(
+        QString::fromStdString(track->name), Qt::ElideRight, head.width() - 56
+    );
     painter.drawText(QRect(18, top, head.width() - 54, 17), Qt::AlignLeft | Qt::AlignVCenter, name);
     if (isTall) {
         painter.setPen(colours.secondInk);

@@ -3,8 +3,8 @@
 #include <QContextMenuEvent>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QSettings>
 #include <QPainterPath>
+#include <QSettings>
 #include <QWheelEvent>
 
 #include "app/stages/Stage.h"
@@ -325,17 +325,14 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
     const QPoint place = event->pos();
     switch (drag_) {
     case Drag::Ribbon: {
-        const double part =
-            (place.x() - headWidth()) / std::max(1.0, width() - headWidth() - 8.0);
+        const double part = (place.x() - headWidth()) / std::max(1.0, width() - headWidth() - 8.0);
         TimeScale moved = scale();
         moved.left = part * static_cast<double>(session_.song().length().count()) -
                      0.5 * sheet().width() * moved.framesPerPixel;
         session_.setScale(moved);
         return;
     }
-    case Drag::HeadEdge:
-        setHeadWidth(place.x());
-        return;
+    case Drag::HeadEdge: setHeadWidth(place.x()); return;
     case Drag::Pan: {
         TimeScale moved = pressedScale_;
         moved.left -= (place.x() - pressed_.x()) * moved.framesPerPixel;

@@ -95,7 +95,9 @@ const std::vector<CommandSpec>& commandTable()
         spec(C::PasteClips, "paste", "Clips", "Paste clips at the playhead", "Ctrl+V"),
         spec(C::DuplicateClips, "duplicate", "Clips", "Duplicate clips", "Ctrl+D"),
         spec(C::DeleteClips, "delete-clips", "Clips", "Delete clips", "Shift+Del"),
-        group(C::ClipsOfTrack, "clips-of-track", "Clips", "Choose all clips of the track", "Ctrl+A"),
+        group(
+            C::ClipsOfTrack, "clips-of-track", "Clips", "Choose all clips of the track", "Ctrl+A"
+        ),
         spec(C::ClipsOfSet, "clips-of-set", "Clips", "Choose all clips of the set", "Ctrl+Shift+A"),
         spec(C::ClipsInRange, "clips-in-range", "Clips", "Choose clips in the range", "Shift+X"),
         group(C::ClipUp, "clip-up", "Clips", "Move clip to the track above", "Ctrl+Shift+Up"),

@@ -107,7 +107,7 @@ struct CommandSpec {
     QString id;    // stable, for the user's own shortcuts
     QString menu;  // "Song", "Edit", ...
     QString text;
-    QString keys;  // as delivered
+    QString keys;              // as delivered
     bool beginsGroup = false;  // of its menu
 };
 

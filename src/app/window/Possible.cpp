@@ -8,7 +8,9 @@ namespace {
 
 bool hasClips(const Song& song)
 {
-    return std::ranges::any_of(song.tracks, [](const auto& track) { return !track->clips.empty(); });
+    return std::ranges::any_of(song.tracks, [](const auto& track) {
+        return !track->clips.empty();
+    });
 }
 
 bool isAboutTracks(Command command, const Session& session)
@@ -63,7 +65,9 @@ bool isPossible(Command command, const Session& session)
     case C::Loop:
     case C::ZoomSelection: return session.range().has_value();
     case C::SwitchSide:
-        return std::ranges::any_of(song.sets, [](const MicSet& set) { return set.recipe != nullptr; });
+        return std::ranges::any_of(song.sets, [](const MicSet& set) {
+            return set.recipe != nullptr;
+        });
     case C::PlayStop:
     case C::Hear:
     case C::Next:

@@ -136,7 +136,8 @@ void HandBench::addStepRow(QGridLayout& layout)
         return std::pair{field, button};
     };
     const auto [furthest, close] = row(6, 0, tr("Gaps up to"), "stepGaps", 500.0, tr("Close gaps"));
-    const auto [above, shorten] = row(6, 2, tr("Overlaps over"), "stepOverlaps", 20.0, tr("Shorten"));
+    const auto [above, shorten] =
+        row(6, 2, tr("Overlaps over"), "stepOverlaps", 20.0, tr("Shorten"));
     const auto [leadIn, cut] = row(7, 0, tr("Lead-in"), "stepCut", 4.0, tr("Cut at hits"));
     const auto [earlier, place] = row(7, 2, tr("Joins by"), "stepEarlier", 2.0, tr("Earlier"));
     furthest_ = furthest;
