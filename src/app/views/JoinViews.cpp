@@ -107,11 +107,7 @@ const JoinPicture* JoinPictures::of(std::size_t join)
     }
     const SetJoin& what = session_.joins()[join];
     session_.jobs.run(
-        {.key = {},
-         .title = {},
-         .holds = [this,
-                   from = session_.document.song()] { return from == session_.document.song(); },
-         .isQuick = true},
+        {.key = {}, .title = {}, .holds = session_.whileUnedited(), .isQuick = true},
         this,
         [song = session_.document.song(),
          sources = session_.document.sources(),

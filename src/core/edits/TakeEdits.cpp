@@ -4,6 +4,7 @@
 
 #include "core/audio/SoundFile.h"
 #include "core/base/Hash.h"
+#include "core/edits/SetParts.h"
 #include "core/song/Parts.h"
 
 #include <algorithm>
@@ -128,9 +129,9 @@ Result<Song> makeSet(const Song& song, const std::vector<TrackId>& tracks, std::
                 fmt::format("{} is in a mic set already; open that one first", track->name)
             );
         }
-        if (lone != nullptr && (lone->recipe || !lone->variants.empty())) {
+        if (lone != nullptr && !lone->variants.empty()) {
             return badArgument(fmt::format(
-                "{} was fitted by itself; take it back to the recording first", track->name
+                "other ways of fitting {} by itself are kept; drop them first", track->name
             ));
         }
     }
@@ -157,6 +158,29 @@ Result<Song> makeSet(const Song& song, const std::vector<TrackId>& tracks, std::
     for (Track& track : changed) {
         putTrack(next, std::move(track));
     }
+    // What was fitted track by track, or as a set that was opened, can be taken back as one.
+    std::optional<FitRecipe> recipe;
+    std::vector<std::vector<Clip>> recorded;
+    for (const TrackId id : tracks) {
+        const MicSet* lone = song.setOf(id);
+        if (lone != nullptr && lone->recipe && !recipe) {
+            recipe = *lone->recipe;
+        }
+        recorded.push_back(
+            lone != nullptr ? recordedClips(song, *lone).front() : song.track(id)->clips
+        );
+    }
+    if (recipe) {
+        clips.clear();
+        for (auto& list : recorded) {
+            clips.push_back(&list);
+        }
+        joinParts(clips);
+        MicSet& made = next.sets[static_cast<std::size_t>(place)];
+        recipe->recorded = std::move(recorded);
+        recipe->madeFrom = fitFingerprint(next, made);
+        made.recipe = std::make_shared<const FitRecipe>(std::move(*recipe));
+    }
     return next;
 }
 
@@ -180,6 +204,7 @@ Result<Song> openSet(const Song& song, SetId id)
             const auto lone = std::ranges::find_if(next.sets, [&](const MicSet& set) {
                 return set.isLone() && set.tracks.front() == open->tracks[t];
             });
+            own.madeFrom = isOutOfDate(song, *open) ? 0 : fitFingerprint(next, *lone);
             lone->recipe = std::make_shared<const FitRecipe>(std::move(own));
         }
     }

@@ -2,6 +2,7 @@
 
 #include "core/audit/SongAudit.h"
 #include "core/edits/FitEdits.h"
+#include "core/edits/TakeEdits.h"
 #include "core/render/Render.h"
 #include "testkit/MarkedKit.h"
 
@@ -222,6 +223,24 @@ TEST_F(FittedKit, ACrossfadeAskedForBelowAMillisecondIsAsShort)
     const auto isAsked = [](const SetJoin& join) { return join.length == Frames(12); };
     EXPECT_TRUE(std::ranges::any_of(joins, isAsked));
     EXPECT_TRUE(std::ranges::is_sorted(joins, {}, &SetJoin::at));
+}
+
+TEST_F(FittedKit, OpenedAndMadeAgainItCanStillBeTakenBack)
+{
+    const MicSet kit = fitted_.sets[0];
+    const Song open = *openSet(fitted_, kit.id);
+    const auto made = makeSet(open, kit.tracks, "Kit");
+    ASSERT_TRUE(made) << made.error().message;
+    EXPECT_FALSE(isOutOfDate(*made, made->sets[0]));
+    const auto back = undoFit(*made, made->sets[0].id);
+    ASSERT_TRUE(back) << back.error().message;
+    for (std::size_t t = 0; t < kit.tracks.size(); ++t) {
+        const auto& clips = back->track(kit.tracks[t])->clips;
+        ASSERT_EQ(clips.size(), kit.recipe->recorded[t].size());
+        EXPECT_EQ(clips[0].at, kit.recipe->recorded[t][0].at);
+        EXPECT_EQ(clips[0].length, kit.recipe->recorded[t][0].length);
+        EXPECT_EQ(clips[0].part, back->track(kit.tracks[0])->clips[0].part);
+    }
 }
 
 TEST_F(FittedKit, FindsWhatAHandSpoilsAndMendsIt)
