@@ -104,7 +104,7 @@ void print(const NamedKit& each)
                 others.push_back(&envelopes[m]);
             }
         }
-        attributeBleed(analysis, others);
+        weighCandidates(analysis, others);
         const auto onsets = *pickOnsets(analysis.candidates, rate, {});
         fmt::print("{:>8.3f}", scoreOf(onsets, performance, microphone, drum, rate));
     }

@@ -16,6 +16,7 @@ struct OnsetsOptions {
     double minGapMs = 20.0;
     std::string way = "struck";
     std::string band;
+    bool withDoubtful = false;
 };
 
 // "low", "mid", "high", or two ends in Hz as "150-2000"; none for all of it.
@@ -131,7 +132,7 @@ Result<int> run(const OnsetsOptions& options, const Context& context)
         others.push_back(&*envelope);
     }
     context.work.report(1.0);
-    attributeBleed(*analysis, others);
+    weighCandidates(*analysis, others);
     const auto onsets = pickOnsets(analysis->candidates, rate, settings);
     if (!onsets) {
         return tl::unexpected(onsets.error());
@@ -141,13 +142,33 @@ Result<int> run(const OnsetsOptions& options, const Context& context)
         {"frames", sound->reader->frames().count()},
         {"onsets", Json::array()}};
     std::string readable = fmt::format("{} onsets\n", onsets->size());
-    for (const Onset& onset : *onsets) {
+    const auto list = [&](const char* name, const Onset& onset) {
         const double time = toSeconds(onset.at, rate).count();
-        json["onsets"].push_back(
-            {{"sample", onset.at.count()}, {"time_s", time}, {"strength", onset.strength}}
+        json[name].push_back(
+            {{"sample", onset.at.count()},
+             {"time_s", time},
+             {"strength", onset.strength},
+             {"confidence", onset.confidence}}
         );
-        readable +=
-            fmt::format("{:>12} {:>11.5f} s  {:.3f}\n", onset.at.count(), time, onset.strength);
+        readable += fmt::format(
+            "{:>12} {:>11.5f} s  {:.3f}  {:.2f}\n",
+            onset.at.count(),
+            time,
+            onset.strength,
+            onset.confidence
+        );
+    };
+    for (const Onset& onset : *onsets) {
+        list("onsets", onset);
+    }
+    if (options.withDoubtful) {
+        constexpr double kLeast = 0.05;  // what is less sure is as good as certainly no hit
+        const auto left = leftOut(analysis->candidates, *onsets, rate, settings, kLeast);
+        json["left_out"] = Json::array();
+        readable += fmt::format("{} left out that may be hits\n", left.size());
+        for (const OnsetCandidate& candidate : left) {
+            list("left_out", candidate.onset);
+        }
     }
     print(context, json, readable);
     return 0;
@@ -171,6 +192,9 @@ void addOnsets(CLI::App& app, Choice& choice)
         ->check(CLI::IsMember({"struck", "weak"}));
     command->add_option(
         "--band", options->band, "Listen in a band: low, mid, high, or ends in Hz as 150-2000"
+    );
+    command->add_flag(
+        "--doubtful", options->withDoubtful, "Also list what was left out but may be a hit"
     );
     command->add_flag("--json", choice.asJson);
     command->callback([&choice, options] {

@@ -125,12 +125,12 @@ std::vector<float> snare(double v, double rate, const KitTuning& tuning, Random&
     return out;
 }
 
-std::vector<float> tom(double v, double rate, const KitTuning& tuning, Random& random)
+std::vector<float> tom(double v, double hertz, double rate, Random& random)
 {
     auto out = room(1.1, rate);
-    addMode(out, rate, {tuning.tomHertz, 0.75 * v, 0.22, 0.45, 0.030}, 0.0004);
-    addMode(out, rate, {tuning.tomHertz * 1.55, 0.30 * v, 0.11, 0.30, 0.020}, 0.0004);
-    addMode(out, rate, {tuning.tomHertz * 2.2, 0.14 * v, 0.06, 0.20, 0.012}, 0.0003);
+    addMode(out, rate, {hertz, 0.75 * v, 0.22, 0.45, 0.030}, 0.0004);
+    addMode(out, rate, {hertz * 1.55, 0.30 * v, 0.11, 0.30, 0.020}, 0.0004);
+    addMode(out, rate, {hertz * 2.2, 0.14 * v, 0.06, 0.20, 0.012}, 0.0003);
     addNoise(out, rate, {0.8 * v * v, 900.0, 6000.0, 0.005, 0.0001}, random);
     return out;
 }
@@ -160,20 +160,103 @@ std::vector<float> crash(double v, double rate, const KitTuning& tuning, Random&
     return out;
 }
 
-}  // namespace
+// Swelling in and out around a moment.
+double bulge(double time, double middle, double width)
+{
+    const double off = (time - middle) / width;
+    return std::exp(-0.5 * off * off);
+}
+
+// The front head's second and third swell and the shell's breath; nothing of it at the blow itself.
+void addRebound(std::span<float> out, double v, double rate, const KitTuning& tuning, Random& random)
+{
+    const Liveliness& lively = tuning.lively;
+    const double first = lively.swellAfter.count() * random.between(0.85, 1.15);
+    const double hertz = tuning.kickHertz * random.between(0.95, 1.1);
+    const double phase = random.between(0.0, kTurn);
+    const double apart = random.between(4.0, 9.0);  // half of what lies between the two, Hz
+    const double breathAt = 0.04 * random.between(0.85, 1.15);
+    double slow = 0.0;
+    double smooth = 0.0;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const double time = static_cast<double>(i) / rate;
+        const double swell =
+            lively.swell * (bulge(time, first, 0.022) + 0.5 * bulge(time, 2.0 * first, 0.03));
+        smooth += -std::expm1(-kTurn * 900.0 / rate) * (random.between(-1.0, 1.0) - smooth);
+        slow += -std::expm1(-kTurn * 250.0 / rate) * (smooth - slow);
+        const double beat = lively.beating * (1.0 - std::exp(-time / 0.012)) *
+                            std::exp(-time / 0.25) * std::sin(kTurn * apart * time) *
+                            std::sin(kTurn * 1.05 * tuning.kickHertz * time + phase);
+        const double breath = 4.0 * lively.breath * bulge(time, breathAt, 0.012) * (smooth - slow);
+        const double after = -std::expm1(-time / 0.007);
+        out[i] += static_cast<float>(v * after * (swell * std::sin(kTurn * hertz * time + phase) + beat + breath));
+    }
+}
+
+// The beater is heard ahead of the body of its drum: the sound begins with its click.
+std::vector<float>
+withClick(std::vector<float> body, double v, double rate, const Liveliness& lively, Random& random)
+{
+    const double ahead = lively.clickAhead.count() * random.between(0.85, 1.15);
+    body.insert(body.begin(), static_cast<std::size_t>(ahead * rate), 0.0F);
+    addNoise(body, rate, {6.0 * v * lively.click, 1800.0, 6500.0, 0.0006, 0.00005}, random);
+    return body;
+}
+
+// A soft stroke is a dull one.
+void soften(std::span<float> out, double v, double rate, double octaves)
+{
+    const double hertz = 14000.0 * std::pow(2.0, -octaves * (1.0 - v));
+    const auto smooth = static_cast<float>(-std::expm1(-kTurn * std::min(hertz, 0.4 * rate) / rate));
+    float held = 0.0F;
+    for (float& sample : out) {
+        held += smooth * (sample - held);
+        sample = held;
+    }
+}
 
 std::vector<float>
-soundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random& random)
+plainSoundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random& random)
 {
     switch (drum) {
     case Drum::Kick: return kick(velocity, rate.count(), tuning, random);
     case Drum::Snare: return snare(velocity, rate.count(), tuning, random);
-    case Drum::Tom: return tom(velocity, rate.count(), tuning, random);
+    case Drum::Tom: return tom(velocity, tuning.tomHertz, rate.count(), random);
+    case Drum::FloorTom: return tom(velocity, tuning.floorTomHertz, rate.count(), random);
     case Drum::Hat: return hat(velocity, rate.count(), tuning, random);
     case Drum::Ride: return ride(velocity, rate.count(), tuning, random);
     case Drum::Crash: break;
     }
     return crash(velocity, rate.count(), tuning, random);
+}
+
+}  // namespace
+
+std::vector<float>
+soundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random& random)
+{
+    const Liveliness& lively = tuning.lively;
+    auto sound = plainSoundOf(drum, velocity, rate, tuning, random);
+    if (drum == Drum::Kick && (lively.swell > 0.0 || lively.beating > 0.0 || lively.breath > 0.0)) {
+        addRebound(sound, velocity, rate.count(), tuning, random);
+    }
+    if (lively.softening > 0.0) {
+        soften(sound, velocity, rate.count(), lively.softening);
+    }
+    if (drum == Drum::Kick && lively.click > 0.0) {
+        sound = withClick(std::move(sound), velocity, rate.count(), lively, random);
+    }
+    return sound;
+}
+
+std::vector<float>
+wiresAnswering(double velocity, Hertz rate, const KitTuning& tuning, Random& random)
+{
+    auto out = room(0.4, rate.count());
+    addNoise(
+        out, rate.count(), {velocity * tuning.lively.wires, 1500.0, 8000.0, 0.06, 0.004}, random
+    );
+    return out;
 }
 
 }  // namespace orthochron::demo

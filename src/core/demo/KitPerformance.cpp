@@ -11,9 +11,10 @@ namespace orthochron::demo {
 
 namespace {
 
-// One bar of sixteenths for each drum: X accented, x plain, g ghosted, . rests.
+// One bar of sixteenths for each drum: X accented, x plain, s soft, g ghosted, f with a grace
+// stroke ahead, d with two, r a roll up to the next step, . rests.
 struct Pattern {
-    std::string_view kick, snare, hat, ride, tom, crash;
+    std::string_view kick, snare, hat, ride, tom, crash, floorTom;
 };
 
 constexpr std::array<Pattern, 6> kPatterns{{
@@ -48,14 +49,18 @@ public:
 
     KitPerformance perform()
     {
+        if (settings_.isInventing) {
+            invent();
+        }
         for (int bar = 1; bar <= settings_.bars; ++bar) {
-            const Pattern& pattern = patternOf(bar);
+            const Pattern pattern = settings_.isInventing ? invented(bar) : patternOf(bar);
             play(Drum::Kick, pattern.kick, bar);
             play(Drum::Snare, pattern.snare, bar);
             play(Drum::Hat, pattern.hat, bar);
             play(Drum::Ride, pattern.ride, bar);
             play(Drum::Tom, pattern.tom, bar);
             play(Drum::Crash, pattern.crash, bar);
+            play(Drum::FloorTom, pattern.floorTom, bar);
         }
         if (settings_.mistakes) {
             makeMistakes();
@@ -66,6 +71,72 @@ public:
     }
 
 private:
+    using Line = std::array<char, 16>;
+
+    // Of the steps that `on` picks each is played with the chance given.
+    void put(Line& line, double chance, std::string_view strokes, int first, int every)
+    {
+        for (int step = first; step < 16; step += every) {
+            const auto pick = static_cast<std::size_t>(
+                random_.between(0.0, static_cast<double>(strokes.size()) - 1e-9)
+            );
+            if (random_.even() < chance) {
+                line[static_cast<std::size_t>(step)] = strokes[pick];
+            }
+        }
+    }
+
+    // Eight bars that come again and again: six of a groove and its changes, two with fills.
+    void invent()
+    {
+        const double ghosts = random_.even() < 0.6 ? random_.between(0.1, 0.4) : 0.0;
+        const double rolls = random_.even() < 0.35 ? random_.between(0.05, 0.5) : 0.0;
+        const bool onHat = random_.even() < 0.6;
+        const int cymbalStep = random_.even() < 0.25 ? 1 : random_.even() < 0.7 ? 2 : 4;
+        const double busyKick = random_.between(0.1, 0.45);
+        const double tomGroove = random_.even() < 0.3 ? 0.35 : 0.0;
+        for (auto& bar : inventions_) {
+            for (Line& line : bar) {
+                line.fill('.');
+            }
+        }
+        for (std::size_t i = 0; i < inventions_.size(); ++i) {
+            auto& [kick, snare, hat, ride, tom, crash, floorTom] = inventions_[i];
+            kick[0] = 'X';
+            put(kick, busyKick, "Xxs", 2, 2);
+            put(kick, 0.15 * busyKick, "xs", 3, 4);
+            put(snare, 1.0, "X", 4, 8);
+            put(snare, ghosts, "ggs", 1, 2);
+            put(snare, rolls, "rrsd", 0, 1);
+            put(snare, 0.3 * rolls, "fxd", 0, 2);
+            put(onHat ? hat : ride, 0.9, "Xxs", 0, cymbalStep);
+            put(tom, tomGroove, "xs", 3, 4);
+            put(floorTom, tomGroove, "Xx", 2, 4);
+            if (i % 4 == 0) {
+                crash[0] = 'X';
+            }
+            if (i % 4 == 3) {
+                const int from = random_.even() < 0.5 ? 8 : 12;
+                for (std::size_t step = static_cast<std::size_t>(from); step < 16; ++step) {
+                    snare[step] = hat[step] = ride[step] = '.';
+                    Line& line = random_.even() < 0.3   ? snare
+                                 : random_.even() < 0.5 ? tom
+                                                        : floorTom;
+                    line[step] = "Xxs."[static_cast<std::size_t>(random_.between(0.0, 3.99))];
+                }
+            }
+        }
+    }
+
+    Pattern invented(int bar) const
+    {
+        const auto& lines = inventions_[static_cast<std::size_t>((bar - 1) % 8)];
+        const auto text = [&](std::size_t i) {
+            return std::string_view(lines[i].data(), lines[i].size());
+        };
+        return {text(0), text(1), text(2), text(3), text(4), text(5), text(6)};
+    }
+
     // Two slow waves and one bar a good way off, reached and left over three bars.
     Seconds driftAt(Beats musical) const
     {
@@ -110,7 +181,12 @@ private:
             hit.bar = bar;
             hit.step = step;
             hit.stroke = pattern[i] == 'g' ? Stroke::Ghost : Stroke::Main;
-            const double loud = pattern[i] == 'X' ? 0.92 : pattern[i] == 'x' ? 0.74 : 0.16;
+            const double loud = pattern[i] == 'X'   ? 0.92
+                                : pattern[i] == 'x' ? 0.74
+                                : pattern[i] == 's' ? 0.4
+                                : pattern[i] == 'r' ? 0.34
+                                : pattern[i] == 'f' || pattern[i] == 'd' ? 0.85
+                                                    : 0.16;
             hit.velocity = std::clamp(loud * (1.0 + 0.07 * random_.bell()), 0.08, 1.0);
             hit.grid = map_.timeAt(at);
             hit.drift = driftAt(at);
@@ -118,6 +194,28 @@ private:
             hit.stray = Seconds(settings_.looseness * 0.0035 * random_.bell());
             hit.played = hit.grid + hit.drift + hit.feel + hit.stray;
             hits_.push_back(hit);
+            adorn(hit, pattern[i]);
+        }
+    }
+
+    // What goes with a stroke: grace strokes ahead of it, or a roll.
+    void adorn(const DemoHit& main, char stroke)
+    {
+        const double spread = random_.between(0.8, 1.25);
+        if (stroke == 'f') {
+            precede(main, Stroke::Grace, milliseconds(28.0) * spread, 0.35);
+        } else if (stroke == 'd') {
+            precede(main, Stroke::Grace, milliseconds(55.0) * spread, 0.3);
+            precede(main, Stroke::Grace, milliseconds(108.0) * spread, 0.26);
+        } else if (stroke == 'r') {
+            const Seconds step(15.0 / settings_.bpm);
+            const int strokes = step.count() > 0.12 ? 3 : 2;
+            for (int i = 1; i < strokes; ++i) {
+                const Seconds after = step * (static_cast<double>(i) / strokes) +
+                                      milliseconds(2.5 * random_.bell());
+                const double velocity = main.velocity * random_.between(0.75, 1.1);
+                precede(main, Stroke::Roll, Seconds(0.0) - after, velocity);
+            }
         }
     }
 
@@ -175,6 +273,7 @@ private:
     Random random_;
     TempoMap map_;
     std::vector<DemoHit> hits_;
+    std::array<std::array<Line, 7>, 8> inventions_{};  // by bar and drum as in Pattern
 };
 
 }  // namespace

@@ -7,8 +7,8 @@
 
 namespace orthochron::demo {
 
-enum class Drum { Kick, Snare, Tom, Hat, Ride, Crash };
-constexpr int kDrums = 6;
+enum class Drum { Kick, Snare, Tom, Hat, Ride, Crash, FloorTom };
+constexpr int kDrums = 7;
 
 // What a blow is to the player: a blow meant for a line, or one that goes with another.
 enum class Stroke { Main, Ghost, Grace, Roll };
@@ -39,6 +39,7 @@ struct DrummerSettings {
     Seconds wanderOff{0.326};  // how late the player is at `wanderBar`, and back again
     int wanderBar = 40;
     bool mistakes = true;  // strays, flam, roll
+    bool isInventing = false;  // bars made up from the seed instead of those of "Lantern Weir"
 };
 
 struct KitPerformance {

@@ -114,6 +114,18 @@ void addPath(
     }
 }
 
+// The first echo of each of six walls, of the whole kit: later and duller than the drums.
+void addWalls(
+    std::span<float> out, std::span<const float> all, const Microphone& microphone, double rate
+)
+{
+    constexpr std::array<double, 6> kMetres{2.3, 2.9, 3.5, 4.4, 5.2, 6.7};
+    for (const double metres : kMetres) {
+        const double gain = microphone.wallDecibels - 2.0 * metres;
+        addPath(out, all, {metres, 0.0, 5000.0}, 0.5 * fromDecibels(gain), rate);
+    }
+}
+
 // A wooden room: eight echoes fed back through a rotation that loses nothing (Stautner and
 // Puckette 1982, Jot 1991), each loop duller than the last.
 std::vector<float> reverberation(std::span<const float> dry, double rate)
@@ -146,6 +158,44 @@ std::vector<float> reverberation(std::span<const float> dry, double rate)
 
 using DryDrums = std::array<std::vector<float>, kDrums>;
 
+// A blow stops part of what its drum still rings, within a few milliseconds.
+void damp(std::span<float> ringing, double part, double rate)
+{
+    constexpr Seconds kLongest{4.0};  // that any drum rings
+    const auto settled = static_cast<std::size_t>(0.02 * rate);
+    const auto length =
+        std::min(ringing.size(), static_cast<std::size_t>(kLongest.count() * rate));
+    const double settle = std::exp(-1.0 / (0.003 * rate));
+    double missing = 1.0;
+    for (std::size_t i = 0; i < length; ++i) {
+        ringing[i] *= static_cast<float>(1.0 - part * (1.0 - missing));
+        missing = i < settled ? missing * settle : 0.0;
+    }
+}
+
+void add(std::span<float> track, std::span<const float> sound, std::size_t start)
+{
+    for (std::size_t i = 0; i < sound.size() && start + i < track.size(); ++i) {
+        track[start + i] += sound[i];
+    }
+}
+
+// The snare's wires answer every kick and tom, after its sound has reached them.
+void addWires(
+    std::span<float> snare, const KitPerformance& performance, const RecordingSettings& settings
+)
+{
+    constexpr Seconds kWay = milliseconds(1.5);
+    Random random(performance.settings.seed * 57);
+    for (const DemoHit& hit : performance.hits) {
+        if (hit.drum == Drum::Kick || hit.drum == Drum::Tom || hit.drum == Drum::FloorTom) {
+            add(snare,
+                wiresAnswering(hit.velocity, settings.rate, settings.tuning, random),
+                static_cast<std::size_t>(toFrames(hit.played + kWay, settings.rate).count()));
+        }
+    }
+}
+
 DryDrums
 playDry(const KitPerformance& performance, const RecordingSettings& settings, const Work& work)
 {
@@ -163,9 +213,14 @@ playDry(const KitPerformance& performance, const RecordingSettings& settings, co
             const auto sound =
                 soundOf(hit.drum, hit.velocity, settings.rate, settings.tuning, random);
             const auto start = static_cast<std::size_t>(std::llround(hit.played.count() * rate));
-            for (std::size_t i = 0; i < sound.size() && start + i < length; ++i) {
-                track[start + i] += sound[i];
+            if (settings.tuning.lively.damping > 0.0 && start < length) {
+                const double part = settings.tuning.lively.damping * std::min(1.0, hit.velocity);
+                damp(std::span(track).subspan(start), part, rate);
             }
+            add(track, sound, start);
+        }
+        if (static_cast<Drum>(drum) == Drum::Snare && settings.tuning.lively.wires > 0.0) {
+            addWires(track, performance, settings);
         }
     });
     return dry;
@@ -204,7 +259,9 @@ recordKit(const KitPerformance& performance, const RecordingSettings& settings, 
     if (work.stopped()) {
         return cancelled();
     }
-    const auto& microphones = boathouseMicrophones();
+    const std::span<const Microphone> microphones =
+        settings.microphones.empty() ? std::span<const Microphone>(boathouseMicrophones())
+                                     : std::span<const Microphone>(settings.microphones);
     std::vector<AudioBuffer> takes(
         microphones.size(), AudioBuffer(1, Frames(static_cast<std::int64_t>(length)))
     );
@@ -218,6 +275,9 @@ recordKit(const KitPerformance& performance, const RecordingSettings& settings, 
             const Path& path = microphone.paths[drum];
             const double bleed = path.metres > kOwnMetres ? settings.bleedDecibels : 0.0;
             addPath(out, dry[drum], path, 0.5 * fromDecibels(path.decibels + bleed), rate);
+        }
+        if (microphone.wallDecibels > -100.0) {
+            addWalls(out, all, microphone, rate);
         }
         const Path roomPath{2.5, 0.0, 9000.0};
         addPath(out, wet, roomPath, fromDecibels(microphone.roomDecibels), rate);

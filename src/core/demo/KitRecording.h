@@ -19,9 +19,10 @@ struct Path {
 
 struct Microphone {
     std::string name;
-    std::array<Path, kDrums> paths;  // by Drum
+    std::array<Path, kDrums> paths;  // by Drum; nobody plays a floor tom in the boathouse
     double polarity = 1.0;
     double roomDecibels = -60.0;  // the boathouse's reverberation in this microphone
+    double wallDecibels = -200.0;  // of the kit's first echoes from the walls
 };
 
 // The eight microphones of the boathouse, in the order of the takes: kick in, kick out, snare
@@ -36,6 +37,7 @@ struct RecordingSettings {
     KitTuning tuning;
     double noiseDecibels = -74.0;  // RMS of each microphone's own noise, re full scale
     double bleedDecibels = 0.0;    // added to every path that is no microphone's own drum
+    std::vector<Microphone> microphones;  // those of the boathouse when there are none
 };
 
 // One mono buffer for each microphone, all of one length. Deterministic. Errors: Cancelled.

@@ -123,7 +123,7 @@ Result<SetAnalysis> analyseSet(const Song& song, SetId id, const Sources& source
             }
         }
         // It changes what is said of its own attacks; others look at its envelope alone.
-        attributeBleed(heard[i].analysis, others);
+        weighCandidates(heard[i].analysis, others);
     });
     for (std::size_t i = 0; i < heard.size(); ++i) {
         if (heard[i].isLead) {

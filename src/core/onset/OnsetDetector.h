@@ -12,7 +12,8 @@ namespace orthochron {
 
 struct Onset {
     Frames at;              // where the attack begins to rise, counted from the first frame given
-    double strength = 0.0;  // 0..1, linear, relative to the loud blows of the same channel
+    double strength = 0.0;  // 0..1, linear, relative to the loud blows of the same drum
+    double confidence = 1.0;  // 0..1: of so many like it this part are hits of the microphone's drum
 
     bool operator==(const Onset&) const = default;
 };
@@ -43,29 +44,45 @@ struct OnsetSettings {
 // The least strength that a sensitivity lets through: -6 dB at 0, -30 dB at 50, -54 dB at 100.
 [[nodiscard]] double thresholdOf(const OnsetSettings& settings);
 
+// How sure a candidate must be of being a hit to be picked: 0.98 at sensitivity 0, an even chance at
+// 50, 0.02 at 100.
+[[nodiscard]] double leastConfidence(const OnsetSettings& settings);
+
 // An attack that might be a hit: what pickOnsets chooses from.
 struct OnsetCandidate {
     Onset onset;
     Frames body;  // where it speaks, at or after its start: what its level is measured from
-    double riseDecibels = 0.0;  // above what rang before it
-    bool isRing = false;        // of a blow before it, swelling once more
-    bool isBleed = false;       // heard here, struck elsewhere
-    double ownDecibels = 0.0;   // how clearly it is this microphone's own; negative for bleed
+    double riseDecibels = 0.0;       // above what rang before it
+    double noveltyDecibels = 0.0;    // see noveltyOf
+    double overBleedDecibels = 0.0;  // what is the microphone's own drum's against what is not
+    double owedDecibels = 0.0;       // what the blow before still rings with, above it
+    Seconds sinceBlow{1.0};          // that blow; 1 s at the most
+    bool isRing = false;             // of a blow before it, swelling once more
 };
+
+// Why a candidate may be no hit.
+enum class Doubt {
+    None,     // it is one, as good as certainly
+    Bleed,    // struck elsewhere
+    Ring,     // a blow before it swells once more
+    Faint,    // so quiet that it may be nothing
+    Unclear,  // none of these alone
+};
+[[nodiscard]] Doubt doubtOf(const OnsetCandidate& candidate);
 
 // Everything detection knows of a channel, whatever the sensitivity: kept, so that moving a
 // slider costs nothing.
 struct OnsetAnalysis {
     BandEnvelope envelope;
     std::vector<OnsetCandidate> candidates;  // ascending
-    double loudPower = 0.0;                  // an attack's, whose strength is 1
+    double loudPower = 0.0;                  // of the microphone's own attacks whose strength is 1
 };
 
 // What strength an attack at a hop of the envelope would have, 0..1: the curve a threshold is set
 // against. 0 for weak attacks, which have no such curve.
 [[nodiscard]] double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop);
 
-// Finds every attack of one channel.
+// Finds every attack of one channel, and weighs it as that of a microphone alone.
 //
 // In four bands the level of the next few milliseconds is held against the highest of the last
 // 25 ms, so that ringing never counts, however it beats; the strongest band speaks. Each attack is
@@ -80,17 +97,24 @@ analyseOnsets(const Channel& channel, Hertz rate, const Work& work = {});
 [[nodiscard]] Result<OnsetAnalysis>
 analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work = {});
 
-// Marks as bleed what another microphone of the same set hears as its own. `others` are the
-// envelopes of the other microphones over the same frames.
-//
-// In the band that carries the microphone's own loud blows, the level of a blow relative to those
-// is compared with the same in each other microphone: gains do not matter. An attack much duller
-// than those, and the few that are far quieter than all the rest, need a clearer difference.
-void attributeBleed(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
+// Says anew of each candidate how strong it is and how sure it is a hit of the microphone's own
+// drum, now that the other microphones of the set are heard too. `others` are their envelopes over the same
+// frames; those of the same drum and of a room do no harm.
+void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
 
-// The onsets at least as strong as asked, in ascending order, without bleed.
+// The onsets at least as strong and as sure as asked, in ascending order.
 // Errors: BadArgument for a setting out of range.
 [[nodiscard]] Result<std::vector<Onset>>
 pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSettings& settings);
+
+// What pickOnsets leaves out although it may be a hit: at least `least` sure and the surest within the
+// smallest gap, ascending, none of them so near to a picked one.
+[[nodiscard]] std::vector<OnsetCandidate> leftOut(
+    std::span<const OnsetCandidate> candidates,
+    std::span<const Onset> picked,
+    Hertz rate,
+    const OnsetSettings& settings,
+    double least
+);
 
 }  // namespace orthochron

@@ -9,6 +9,8 @@ namespace orthochron {
 
 namespace {
 
+constexpr double kEvenRise = 4.5;  // dB
+constexpr double kSurer = 2.7;     // for each dB above it
 constexpr Seconds kHop = milliseconds(5.0);
 constexpr double kLowestHertz = 50.0;
 constexpr double kHighestHertz = 1000.0;
@@ -223,7 +225,8 @@ Result<OnsetAnalysis> analyseWeakOnsets(const Channel& channel, Hertz rate, cons
         candidate.body = candidate.onset.at;
         candidate.onset.strength = fromDecibels(moments[full].decibels);
         candidate.riseDecibels = moments[full].decibels - moments[start].decibels;
-        candidate.ownDecibels = 60.0;
+        // The steeper the surer: an even chance where it just stands out.
+        candidate.onset.confidence = 1.0 / (1.0 + std::exp((kEvenRise - candidate.riseDecibels) * kSurer));
         analysis.candidates.push_back(candidate);
     }
     // Relative to the loud notes: the level nine of ten stay below.

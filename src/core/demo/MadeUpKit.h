@@ -1,0 +1,21 @@
+#pragma once
+
+#include "core/demo/KitRecording.h"
+
+#include <cstdint>
+
+namespace orthochron::demo {
+
+// A kit, a player and microphones as the seed has it: swelling kicks, answering wires, soft
+// strokes that are dull, walls. One microphone stands at each drum but the cymbals, in the order
+// kick, snare, tom, floor tom, and one at the hat for every second kit.
+struct MadeUpKit {
+    DrummerSettings drummer;
+    RecordingSettings recording;
+};
+[[nodiscard]] MadeUpKit madeUpKit(std::uint64_t seed);
+
+// The drum that a microphone of a made-up kit stands at.
+[[nodiscard]] Drum drumAt(const Microphone& microphone);
+
+}  // namespace orthochron::demo

@@ -1,0 +1,252 @@
+#include "core/onset/Belief.h"
+
+#include "core/onset/AttackLevels.h"
+#include "core/onset/BeliefTrees.h"
+#include "core/onset/KitPatterns.h"
+
+#include <algorithm>
+#include <cmath>
+#include <deque>
+#include <numeric>
+
+namespace orthochron {
+
+namespace {
+
+constexpr double kFallsBy = 60.0;  // dB in a second: about what drums do
+constexpr double kLeastRise = 4.5;  // dB; of a blow that rings on
+constexpr std::int64_t kAroundHops = 5;
+
+double chanceOf(double odds)
+{
+    return 1.0 / (1.0 + std::exp(-odds));
+}
+
+double oddsOf(double chance)
+{
+    const double within = std::clamp(chance, 1e-4, 1.0 - 1e-4);
+    return std::log(within / (1.0 - within));
+}
+
+// The greatest rise of each band around a hop.
+std::array<double, kBands>
+risesAround(const BandEnvelope& envelope, const BandLevels& floor, std::int64_t hop)
+{
+    std::array<double, kBands> rises{};
+    for (std::size_t band = 0; band < kBands; ++band) {
+        const auto around = risesIn(
+            envelope,
+            band,
+            static_cast<double>(floor[band]),
+            hop - kAroundHops,
+            2 * kAroundHops + 1
+        );
+        rises[band] = std::max(0.0, static_cast<double>(*std::ranges::max_element(around)));
+    }
+    return rises;
+}
+
+// How the own part of an attack is made up, against a loud blow's.
+void tellColour(Evidence& evidence, const BandPowers& own, const OwnParts& parts)
+{
+    const auto strong = static_cast<std::size_t>(
+        std::ranges::max_element(parts.pattern) - parts.pattern.begin()
+    );
+    double usualAbove = 0.0;
+    double above = 0.0;
+    for (std::size_t band = std::min<std::size_t>(strong + 1, kBands - 1); band < kBands; ++band) {
+        usualAbove += parts.pattern[band];
+        above += own[band];
+    }
+    const double nothing = 1e-7 * parts.loud;
+    const auto lacking = [&](double usual, double there) {
+        const double expected = evidence.level + decibelsOf(usual);
+        const double found = decibelsOf((there + nothing) / std::max(parts.loud, 1e-14));
+        return std::clamp(expected - found, -15.0, 30.0);
+    };
+    evidence.dull = lacking(usualAbove, above);
+    evidence.thin = lacking(parts.pattern[strong], own[strong]);
+}
+
+// What the blows of the last half second still ring with.
+void tellOwed(OnsetAnalysis& analysis, std::vector<Evidence>& evidence)
+{
+    constexpr double kSoonest = 0.005;
+    constexpr double kLongest = 0.5;
+    auto& candidates = analysis.candidates;
+    const double rate = static_cast<double>(analysis.envelope.hopFrames.count()) * 1000.0;
+    std::vector<std::size_t> order(candidates.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::ranges::sort(order, {}, [&](std::size_t i) { return candidates[i].body; });
+    std::deque<std::size_t> before;
+    for (const std::size_t i : order) {
+        const auto secondsSince = [&](std::size_t blow) {
+            return static_cast<double>((candidates[i].body - candidates[blow].body).count()) / rate;
+        };
+        while (!before.empty() && secondsSince(before.front()) >= kLongest) {
+            before.pop_front();
+        }
+        evidence[i].owed = -20.0;
+        evidence[i].since = 1.0;
+        for (const std::size_t blow : before) {
+            const double since = secondsSince(blow);
+            const double owed =
+                std::min(evidence[blow].level - kFallsBy * since - evidence[i].level, 25.0);
+            if (since > kSoonest && owed > evidence[i].owed) {
+                evidence[i].owed = owed;
+                evidence[i].since = since;
+            }
+        }
+        if (candidates[i].riseDecibels >= kLeastRise && !candidates[i].isRing) {
+            before.push_back(i);
+        }
+    }
+}
+
+}  // namespace
+
+std::array<double, kEvidence> listed(const Evidence& e)
+{
+    return {
+        e.level,
+        e.overBleed,
+        e.rise,
+        e.novelty,
+        e.dull,
+        e.thin,
+        e.owed,
+        e.since,
+        e.secondRise,
+        e.brightRise,
+        e.isRing
+    };
+}
+
+std::vector<Evidence>
+gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
+{
+    constexpr double kClear = 6.0;
+    std::vector<std::int64_t> hops;
+    std::vector<std::int64_t> clear;
+    for (const OnsetCandidate& candidate : analysis.candidates) {
+        hops.push_back(analysis.envelope.hopOf(candidate.body));
+        if (candidate.riseDecibels >= kClear && !candidate.isRing) {
+            clear.push_back(hops.back());
+        }
+    }
+    const OwnParts parts = ownParts(analysis.envelope, hops, clear, others);
+    const BandLevels floor = noiseFloor(analysis.envelope);
+    analysis.loudPower = parts.loud;
+    std::vector<Evidence> evidence(hops.size());
+    for (std::size_t i = 0; i < hops.size(); ++i) {
+        OnsetCandidate& candidate = analysis.candidates[i];
+        Evidence& each = evidence[i];
+        const double loud = std::max(parts.loud, 1e-14);
+        each.level = std::max(decibelsOf(sumOf(parts.own[i]) / loud), -60.0);
+        each.overBleed = std::clamp(
+            each.level - std::max(decibelsOf(sumOf(parts.bleed[i]) / loud), -60.0), -20.0, 30.0
+        );
+        each.rise = std::clamp(candidate.riseDecibels, 0.0, 30.0);
+        each.novelty = std::clamp(candidate.noveltyDecibels, 0.0, 12.0);
+        each.isRing = candidate.isRing ? 1.0 : 0.0;
+        tellColour(each, parts.own[i], parts);
+        auto rises = risesAround(analysis.envelope, floor, hops[i]);
+        each.brightRise = std::min(std::max(rises[2], rises[3]), 25.0);
+        std::ranges::sort(rises);
+        each.secondRise = std::min(rises[kBands - 2], 25.0);
+        candidate.onset.strength = parts.loud > 0.0 ? std::min(1.0, fromDecibels(each.level)) : 0.0;
+        candidate.overBleedDecibels = each.overBleed;
+    }
+    tellOwed(analysis, evidence);
+    for (std::size_t i = 0; i < evidence.size(); ++i) {
+        analysis.candidates[i].owedDecibels = evidence[i].owed;
+        analysis.candidates[i].sinceBlow = Seconds(evidence[i].since);
+    }
+    return evidence;
+}
+
+double Belief::first(const Evidence& evidence) const
+{
+    const auto values = listed(evidence);
+    double sum = odds;
+    for (const BeliefTree& tree : trees) {
+        std::size_t at = 0;
+        for (int depth = 0; depth < 3; ++depth) {
+            const bool isMore = static_cast<float>(values[tree.asked[at]]) >= tree.least[at];
+            at = 2 * at + (isMore ? 2 : 1);
+        }
+        sum += static_cast<double>(tree.odds[at - 7]);
+    }
+    return chanceOf(sum);
+}
+
+std::vector<double> Belief::confidence(std::span<const Evidence> evidence) const
+{
+    std::vector<double> levels;
+    std::vector<double> beliefs;
+    for (const Evidence& each : evidence) {
+        levels.push_back(each.level);
+        beliefs.push_back(first(each));
+    }
+    const auto there = oddsAtLevel(levels, beliefs);
+    for (std::size_t i = 0; i < beliefs.size(); ++i) {
+        beliefs[i] = chanceOf(
+            constant + alone * oddsOf(beliefs[i]) + among * there[i] +
+            amongFor * std::max(there[i], 0.0)
+        );
+    }
+    return beliefs;
+}
+
+std::vector<double> oddsAtLevel(std::span<const double> levels, std::span<const double> beliefs)
+{
+    constexpr double kStep = 0.25;    // dB
+    constexpr double kLowest = -64.0;
+    constexpr double kWidth = 1.5;    // dB
+    constexpr int kReach = 24;        // steps
+    constexpr double kUnseen = 0.3;   // of each, before anything is counted
+    constexpr std::size_t kSteps = 320;
+    const auto stepOf = [](double level) {
+        return static_cast<std::size_t>(
+            std::clamp((level - kLowest) / kStep, 0.0, static_cast<double>(kSteps - 1))
+        );
+    };
+    std::array<double, kSteps> blows{};
+    std::array<double, kSteps> rest{};
+    for (std::size_t i = 0; i < levels.size(); ++i) {
+        blows[stepOf(levels[i])] += beliefs[i];
+        rest[stepOf(levels[i])] += 1.0 - beliefs[i];
+    }
+    std::array<double, kSteps> odds{};
+    for (int at = 0; at < static_cast<int>(kSteps); ++at) {
+        double yes = kUnseen;
+        double no = kUnseen;
+        for (int k = std::max(0, at - kReach); k <= std::min(static_cast<int>(kSteps) - 1, at + kReach);
+             ++k) {
+            const double off = (k - at) * kStep / kWidth;
+            const double weight = std::exp(-0.5 * off * off);
+            yes += weight * blows[static_cast<std::size_t>(k)];
+            no += weight * rest[static_cast<std::size_t>(k)];
+        }
+        odds[static_cast<std::size_t>(at)] = std::clamp(std::log(yes / no), -5.0, 5.0);
+    }
+    std::vector<double> result;
+    for (const double level : levels) {
+        result.push_back(odds[stepOf(level)]);
+    }
+    return result;
+}
+
+const Belief& beliefInSet()
+{
+    static const Belief kBelief = taught::inSet();
+    return kBelief;
+}
+
+const Belief& beliefAlone()
+{
+    static const Belief kBelief = taught::alone();
+    return kBelief;
+}
+
+}  // namespace orthochron
