@@ -18,7 +18,7 @@
 namespace orthochron {
 namespace {
 
-constexpr std::size_t kTrees = 100;
+constexpr std::size_t kTrees = 120;
 constexpr int kBins = 64;
 constexpr double kPace = 0.12;       // of each tree's word that is taken
 constexpr double kCaution = 2.0;     // what a leaf must know before it says much
@@ -71,7 +71,8 @@ Microphone judge(
 )
 {
     Microphone attacks;
-    for (const Evidence& evidence : gatherEvidence(analysis, others)) {
+    const Case gathered = gatherEvidence(analysis, others);
+    for (const Evidence& evidence : gathered.evidence) {
         Attack attack{evidence};
         const double at =
             toSeconds(analysis.candidates[attacks.size()].onset.at, rate).count();
@@ -104,6 +105,9 @@ void add(std::uint64_t seed, Taught& taught)
     }
     for (std::size_t m = 0; m < takes.size(); ++m) {
         const auto& microphone = kit.recording.microphones[m];
+        if (!demo::isClose(microphone)) {
+            continue;
+        }
         const demo::Drum own = demo::drumAt(microphone);
         std::vector<double> blows;
         for (const demo::DemoHit& hit : performance.hits) {
@@ -113,7 +117,8 @@ void add(std::uint64_t seed, Taught& taught)
         }
         std::vector<const BandEnvelope*> others;
         for (std::size_t k = 0; k < takes.size(); ++k) {
-            if (k != m) {
+            // Those above the kit and in the room are there for every second kit.
+            if (k != m && (seed % 4 < 2 || demo::isClose(kit.recording.microphones[k]))) {
                 others.push_back(&analyses[k].envelope);
             }
         }
@@ -249,22 +254,23 @@ BeliefTree growTree(const Table& table, std::vector<double>& odds)
 }
 
 struct Grown {
-    Belief belief;
+    double odds = 0.0;
     std::vector<BeliefTree> trees;
+
+    [[nodiscard]] Forest forest() const { return {odds, trees}; }
 };
 
-void growTrees(const Half& half, Grown& grown)
+Grown growTrees(const Half& half)
 {
     const Table table = tableOf(half);
     const auto blows = static_cast<double>(std::ranges::count(table.isBlow, true));
     const auto all = static_cast<double>(table.isBlow.size());
-    grown.belief.odds = std::log(blows / (all - blows));
-    std::vector<double> odds(table.isBlow.size(), grown.belief.odds);
-    grown.trees.clear();
+    Grown grown{std::log(blows / (all - blows)), {}};
+    std::vector<double> odds(table.isBlow.size(), grown.odds);
     for (std::size_t i = 0; i < kTrees; ++i) {
         grown.trees.push_back(growTree(table, odds));
     }
-    grown.belief.trees = grown.trees;
+    return grown;
 }
 
 std::vector<Evidence> evidenceOf(const Microphone& microphone)
@@ -274,48 +280,28 @@ std::vector<Evidence> evidenceOf(const Microphone& microphone)
     return evidence;
 }
 
-// How much the level's word weighs, from kits the trees were not grown on: logistic regression.
-void weighLevels(const Half& half, Belief& belief)
+// What attacks of the same level are, as trees say that were not grown on these kits.
+Half withLevels(Half half, const Grown& others)
 {
-    std::vector<std::array<double, 4>> rows;
-    std::vector<bool> isBlow;
-    for (const Microphone& microphone : half) {
+    for (Microphone& microphone : half) {
         std::vector<double> levels;
         std::vector<double> beliefs;
         for (const Attack& attack : microphone) {
             levels.push_back(attack.evidence.level);
-            beliefs.push_back(belief.first(attack.evidence));
+            beliefs.push_back(others.forest().chance(attack.evidence));
         }
         const auto there = oddsAtLevel(levels, beliefs);
         for (std::size_t i = 0; i < microphone.size(); ++i) {
-            const double chance = std::clamp(beliefs[i], 1e-4, 1.0 - 1e-4);
-            if (microphone[i].counts) {
-                rows.push_back(
-                    {std::log(chance / (1.0 - chance)), there[i], std::max(there[i], 0.0), 1.0}
-                );
-                isBlow.push_back(microphone[i].isBlow);
-            }
+            microphone[i].evidence.amongLevel = there[i];
         }
     }
-    std::array<double, 4> weights{1.0, 0.0, 0.0, 0.0};
-    for (int step = 0; step < 4000; ++step) {
-        std::array<double, 4> slope{};
-        for (std::size_t i = 0; i < rows.size(); ++i) {
-            const double odds =
-                std::inner_product(weights.begin(), weights.end(), rows[i].begin(), 0.0);
-            const double off = (isBlow[i] ? 1.0 : 0.0) - 1.0 / (1.0 + std::exp(-odds));
-            for (std::size_t k = 0; k < 4; ++k) {
-                slope[k] += off * rows[i][k];
-            }
-        }
-        for (std::size_t k = 0; k < 4; ++k) {
-            weights[k] += 0.5 * slope[k] / static_cast<double>(rows.size());
-        }
-    }
-    belief.alone = weights[0];
-    belief.among = weights[1];
-    belief.amongFor = weights[2];
-    belief.constant = weights[3];
+    return half;
+}
+
+Half together(Half one, const Half& two)
+{
+    one.insert(one.end(), two.begin(), two.end());
+    return one;
 }
 
 void report(const char* name, const Half& half, const Belief& belief)
@@ -370,24 +356,28 @@ void report(const char* name, const Half& half, const Belief& belief)
     }
 }
 
-// Grows the trees on one half of the kits, weighs on the other and says how the other is judged; then
-// grows them on all.
-Grown teach(const char* name, const std::array<Half, 2>& halves)
+struct Lesson {
+    Grown first;
+    Grown second;
+};
+
+// Says how one half of the kits is judged by what the other teaches, then learns from all.
+Lesson teach(const char* name, const std::array<Half, 2>& halves)
 {
-    Grown grown;
-    growTrees(halves[0], grown);
-    weighLevels(halves[1], grown.belief);
-    report(name, halves[1], grown.belief);
-    Half all = halves[0];
-    all.insert(all.end(), halves[1].begin(), halves[1].end());
-    growTrees(all, grown);
-    grown.belief.trees = {};
-    return grown;
+    const std::array<Grown, 2> first{growTrees(halves[0]), growTrees(halves[1])};
+    const std::array<Half, 2> levelled{
+        withLevels(halves[0], first[1]), withLevels(halves[1], first[0])
+    };
+    const Grown second = growTrees(levelled[0]);
+    report(name, halves[1], {first[0].forest(), second.forest()});
+    return {
+        growTrees(together(halves[0], halves[1])), growTrees(together(levelled[0], levelled[1]))
+    };
 }
 
-void write(fmt::ostream& out, const char* name, const Grown& grown)
+void write(fmt::ostream& out, const std::string& name, const Grown& grown)
 {
-    out.print("Belief {}()\n{{\n    static constexpr std::array<BeliefTree, {}> kTrees{{{{\n", name, kTrees);
+    out.print("Forest {}()\n{{\n    static constexpr std::array<BeliefTree, {}> kTrees{{{{\n", name, kTrees);
     for (const BeliefTree& tree : grown.trees) {
         out.print(
             "        {{{{{}}},\n         {{{:#.6g}F}},\n         {{{:.5f}F}}}},\n",
@@ -396,15 +386,14 @@ void write(fmt::ostream& out, const char* name, const Grown& grown)
             fmt::join(tree.odds, "F, ")
         );
     }
-    const Belief& belief = grown.belief;
-    out.print(
-        "    }}}};\n    return {{{:.5f}, kTrees, {:.5f}, {:.5f}, {:.5f}, {:.5f}}};\n}}\n\n",
-        belief.odds,
-        belief.alone,
-        belief.among,
-        belief.amongFor,
-        belief.constant
-    );
+    out.print("    }}}};\n    return {{{:.5f}, kTrees}};\n}}\n\n", grown.odds);
+}
+
+void write(fmt::ostream& out, const std::string& name, const Lesson& taught)
+{
+    write(out, name + "First", taught.first);
+    write(out, name + "Second", taught.second);
+    out.print("Belief {}()\n{{\n    return {{{}First(), {}Second()}};\n}}\n\n", name, name, name);
 }
 
 void run(const std::string& path, std::uint64_t kits)
@@ -436,6 +425,6 @@ int main(int count, char** arguments)
         fmt::print(stderr, "orthochron_teach OUT.cpp [KITS]\n");
         return 2;
     }
-    orthochron::run(arguments[1], count > 2 ? std::stoull(arguments[2]) : 80);
+    orthochron::run(arguments[1], count > 2 ? std::stoull(arguments[2]) : 220);
     return 0;
 }

@@ -18,6 +18,7 @@ shot() {
 shot takes --stage takes
 shot grid --stage grid --at 0 --bars 3
 shot marks --stage marks --at 40 --bars 4
+shot marks-doubtful --stage marks --at 40 --bars 4 --doubtful
 shot marks-samples --stage marks --at 41.8 --samples
 shot fit --stage fit --at 40 --bars 4
 shot fit-groove --stage fit --at 40 --bars 4 --groove

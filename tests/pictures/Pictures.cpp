@@ -52,7 +52,7 @@ int main(int argc, char** argv)
     for (const char* name : {"stage", "at", "bars"}) {
         parser.addOption(QCommandLineOption(QLatin1String(name), QString(), QLatin1String(name)));
     }
-    for (const char* name : {"samples", "fitted", "groove", "by-hand", "night"}) {
+    for (const char* name : {"samples", "fitted", "groove", "by-hand", "doubtful", "night"}) {
         parser.addOption(QCommandLineOption(QLatin1String(name)));
     }
     parser.process(application);
@@ -89,6 +89,11 @@ int main(int argc, char** argv)
         window.findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
         window.action(Command::Next)->trigger();
         window.action(Command::Next)->trigger();
+    }
+    if (has("doubtful")) {
+        window.findChild<QAbstractButton*>(QStringLiteral("wayDoubtful"))->click();
+        window.action(Command::Next)->trigger();
+        window.action(Command::Previous)->trigger();
     }
     if (value("stage") == QLatin1String("joins") && !session.joinsWorstFirst().empty()) {
         session.setJoin(session.joinsWorstFirst().front());

@@ -27,6 +27,18 @@ QPushButton* benchButton(const QString& text, const QString& name, bool isMain, 
     return button;
 }
 
+QPushButton* benchWay(const QString& text, const QString& name, QWidget* parent)
+{
+    auto* way = new QPushButton(text, parent);
+    way->setObjectName(name);
+    way->setCheckable(true);
+    way->setFlat(true);
+    way->setStyleSheet(QStringLiteral("QPushButton{border:0;padding:2px 6px}"
+                                      "QPushButton:checked{font-weight:600;"
+                                      "text-decoration:underline}"));
+    return way;
+}
+
 QLabel* benchTitle(const QString& text, QWidget* parent)
 {
     auto* label = plainLabel(text, parent);

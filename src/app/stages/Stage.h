@@ -44,6 +44,7 @@ public:
     // As its menu entry says it now: "Cut and join 465 hits". Empty for a stage that has none.
     [[nodiscard]] virtual QString mainActionName() const { return {}; }
     virtual void remove() {}
+    virtual void accept() {}  // what is looked at is right as it is
     virtual void nudge(Seconds) {}
 
 protected:

@@ -42,7 +42,7 @@ const std::vector<StagePlace>& stageTable()
     static const std::vector<StagePlace> kTable{
         there<TakesStage>("Takes"),
         there<GridStage>("Grid"),
-        there<MarksStage>("Marks"),
+        there<MarksStage>("Marks", 304),
         there<FitStage>("Fit", 292),
         there<JoinsStage>("Joins", 380),
         later("Tune", "notes on a ladder of semitones, to tune a voice or a bass"),

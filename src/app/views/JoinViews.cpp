@@ -1,6 +1,5 @@
 #include "app/views/JoinViews.h"
 
-#include <QKeyEvent>
 #include <QPainter>
 #include <QPainterPath>
 #include <QWheelEvent>
@@ -15,7 +14,6 @@ namespace {
 constexpr Seconds kPictureReach = milliseconds(40.0);
 constexpr Seconds kFollowing = milliseconds(150.0);  // after a join: holds the hit it leads to
 constexpr int kFrameHeight = 96;
-constexpr int kFrameWidth = 168;
 
 QString findingText(const Finding& finding)
 {
@@ -29,28 +27,6 @@ QString findingText(const Finding& finding)
         QString::number(finding.value, 'f', finding.kind == FindingKind::CutInAttack ? 1 : 0);
     value.replace(QLatin1Char('-'), QChar(0x2212));
     return QStringLiteral("%1 %2 %3").arg(word, value, unit);
-}
-
-void paintWave(QPainter& painter, const std::vector<float>& sound, QRectF area, double gain)
-{
-    if (sound.size() < 2) {
-        return;
-    }
-    const double perPixel = static_cast<double>(sound.size()) / area.width();
-    QPolygonF line;
-    for (int x = 0; x < static_cast<int>(area.width()); ++x) {
-        const auto from = static_cast<std::size_t>(x * perPixel);
-        const auto to =
-            std::clamp(static_cast<std::size_t>((x + 1) * perPixel), from + 1, sound.size());
-        const auto [low, high] = std::minmax_element(
-            sound.begin() + static_cast<std::ptrdiff_t>(from),
-            sound.begin() + static_cast<std::ptrdiff_t>(to)
-        );
-        const double middle = area.center().y();
-        line << QPointF(area.left() + x, middle - static_cast<double>(*low) * gain)
-             << QPointF(area.left() + x, middle - static_cast<double>(*high) * gain);
-    }
-    painter.drawPolyline(line);
 }
 
 // How alike the sides of a join are on one microphone; 0 where it has none or cannot be read.
@@ -144,81 +120,51 @@ const JoinPicture* JoinPictures::of(std::size_t join)
 }
 
 ContactSheet::ContactSheet(Session& session, JoinPictures& pictures, QWidget* parent)
-    : QWidget(parent), session_(session), pictures_(pictures)
+    : FrameSheet(kFrameHeight, parent), session_(session), pictures_(pictures)
 {
     setObjectName(QStringLiteral("contactSheet"));
     setAccessibleName(tr("All joins, worst first"));
-    setFocusPolicy(Qt::StrongFocus);
     connect(&pictures_, &JoinPictures::changed, this, [this] { update(); });
     connect(&session_, &Session::findingsChanged, this, [this] { update(); });
     connect(&session_, &Session::choiceChanged, this, [this] { update(); });
 }
 
-int ContactSheet::columns() const
-{
-    return std::max(1, (width() + 8) / (kFrameWidth + 8));
-}
-
-std::size_t ContactSheet::placeOf(std::size_t join) const
+std::size_t ContactSheet::chosenPlace() const
 {
     const auto& order = session_.joinsWorstFirst();
-    return static_cast<std::size_t>(std::ranges::find(order, join) - order.begin());
+    return static_cast<std::size_t>(std::ranges::find(order, session_.join()) - order.begin());
 }
 
-void ContactSheet::choosePlace(std::size_t place)
+void ContactSheet::choose(std::size_t place)
 {
-    const auto& order = session_.joinsWorstFirst();
-    if (place >= order.size()) {
-        return;
-    }
-    const int row = static_cast<int>(place) / columns();
-    const int rows = std::max(1, height() / (kFrameHeight + 8));
-    topRow_ = std::clamp(topRow_, row - rows + 1, row);
-    session_.setJoin(order[place]);
-    Q_EMIT chosen(order[place]);
+    const std::size_t join = session_.joinsWorstFirst()[place];
+    session_.setJoin(join);
+    Q_EMIT chosen(join);
 }
 
-void ContactSheet::step(int by)
+QString ContactSheet::emptyText() const
 {
-    const auto count = static_cast<std::ptrdiff_t>(session_.joinsWorstFirst().size());
-    const auto place = static_cast<std::ptrdiff_t>(placeOf(session_.join())) + by;
-    if (count > 0) {
-        choosePlace(static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(place, 0, count - 1)));
-    }
+    return tr("No joins yet. Cut and join a take in Fit; every join then stands here, worst "
+              "first.");
 }
 
-void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t join)
+void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
 {
     const Palette& colours = Theme::palette();
+    const std::size_t join = session_.joinsWorstFirst()[place];
     const SetJoin& what = session_.joins()[join];
     const Finding* finding = session_.worstOf(join);
-    const bool isChosen = session_.join() == join;
-    painter.fillRect(
+    const PlaceText where = placeText(session_.song(), what.middle());
+    paintHead(
+        painter,
         frame,
-        isChosen ? colours.straw.lighter(Theme::sheet() == Sheet::Day ? 118 : 100) : colours.lane
+        session_.join() == join,
+        finding != nullptr,
+        where.place + QStringLiteral("  ") + where.off,
+        finding != nullptr ? findingText(*finding)
+        : what.isLocked    ? tr("locked")
+                           : tr("clean")
     );
-    painter.setPen(QPen(
-        finding != nullptr ? colours.finding
-        : isChosen         ? colours.ink
-                           : colours.edge,
-        finding != nullptr || isChosen ? 2 : 1
-    ));
-    painter.setBrush(Qt::NoBrush);
-    painter.drawRect(frame);
-    const PlaceText place = placeText(session_.song(), what.middle());
-    painter.setFont(Theme::label(8.5, QFont::DemiBold));
-    painter.setPen(colours.ink);
-    painter.drawText(
-        frame.adjusted(7, 4, 0, 0),
-        Qt::AlignLeft | Qt::AlignTop,
-        place.place + QStringLiteral("  ") + place.off
-    );
-    painter.setFont(Theme::label(8.5, finding != nullptr ? QFont::DemiBold : QFont::Normal));
-    painter.setPen(finding != nullptr ? colours.finding : colours.secondInk);
-    const QString state = finding != nullptr ? findingText(*finding)
-                          : what.isLocked    ? tr("locked")
-                                             : tr("clean");
-    painter.drawText(frame.adjusted(0, 4, -7, 0), Qt::AlignRight | Qt::AlignTop, state);
     const JoinPicture* picture = pictures_.of(join);
     if (picture == nullptr) {
         return;
@@ -230,7 +176,7 @@ void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t join)
     const auto highest =
         static_cast<double>(picture->hit[std::min(microphone, picture->hit.size() - 1)]);
     painter.setPen(QPen(colours.wave, 1.0));
-    paintWave(painter, sound, area, area.height() / 2.0 / highest);
+    paintSamples(painter, sound, area, area.height() / 2.0 / highest);
     const double perFrame = area.width() / static_cast<double>(sound.size());
     const QRectF zone(
         area.left() + static_cast<double>((what.at - picture->from).count()) * perFrame,
@@ -242,71 +188,6 @@ void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t join)
     paintCrossfade(
         painter, zone, what, picture->likeness[std::min(microphone, picture->likeness.size() - 1)]
     );
-}
-
-void ContactSheet::paintEvent(QPaintEvent*)
-{
-    QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    const auto& order = session_.joinsWorstFirst();
-    if (order.empty()) {
-        painter.setPen(Theme::palette().secondInk);
-        painter.drawText(
-            rect(),
-            Qt::AlignCenter,
-            tr("No joins yet. Cut and join a take in Fit; every join then stands here, worst "
-               "first.")
-        );
-        return;
-    }
-    const int wide = columns();
-    const int frameWidth = (width() - 8 * (wide - 1) - 2) / wide;
-    for (std::size_t place = static_cast<std::size_t>(topRow_) * static_cast<std::size_t>(wide);
-         place < order.size();
-         ++place) {
-        const int row = static_cast<int>(place) / wide - topRow_;
-        const int column = static_cast<int>(place) % wide;
-        const QRect frame(
-            column * (frameWidth + 8) + 1, row * (kFrameHeight + 8) + 1, frameWidth, kFrameHeight
-        );
-        if (frame.top() > height()) {
-            break;
-        }
-        paintFrame(painter, frame, order[place]);
-    }
-}
-
-void ContactSheet::mousePressEvent(QMouseEvent* event)
-{
-    const int wide = columns();
-    const int frameWidth = (width() - 8 * (wide - 1) - 2) / wide;
-    const int column = std::min(event->pos().x() / (frameWidth + 8), wide - 1);
-    const int row = event->pos().y() / (kFrameHeight + 8) + topRow_;
-    setFocus();
-    choosePlace(
-        static_cast<std::size_t>(row) * static_cast<std::size_t>(wide) +
-        static_cast<std::size_t>(column)
-    );
-}
-
-void ContactSheet::wheelEvent(QWheelEvent* event)
-{
-    const int rows =
-        (static_cast<int>(session_.joinsWorstFirst().size()) + columns() - 1) / columns();
-    topRow_ = std::clamp(topRow_ - event->angleDelta().y() / 120, 0, std::max(0, rows - 1));
-    update();
-    event->accept();
-}
-
-void ContactSheet::keyPressEvent(QKeyEvent* event)
-{
-    switch (event->key()) {
-    case Qt::Key_Right: step(1); return;
-    case Qt::Key_Left: step(-1); return;
-    case Qt::Key_Down: step(columns()); return;
-    case Qt::Key_Up: step(-columns()); return;
-    default: QWidget::keyPressEvent(event);
-    }
 }
 
 Loupe::Loupe(Session& session, JoinPictures& pictures, QWidget* parent)
@@ -413,7 +294,7 @@ void Loupe::paintEvent(QPaintEvent*)
         painter.save();
         painter.setClipRect(lane);
         painter.setPen(QPen(colours.wave, 1.0));
-        paintWave(painter, picture->edited[m], lane, enlarged_ * 0.48 * lane.height() / highest);
+        paintSamples(painter, picture->edited[m], lane, enlarged_ * 0.48 * lane.height() / highest);
         painter.restore();
         // Names stand on a strip of the sheet, or the wave would run through them.
         const QString name =

@@ -2,6 +2,7 @@
 
 #include <QWidget>
 
+#include "app/views/FrameSheet.h"
 #include "app/views/Session.h"
 
 namespace orthochron::app {
@@ -33,32 +34,25 @@ private:
 };
 
 // Every join as a small frame, worst first, showing the microphone where it is worst.
-class ContactSheet final : public QWidget {
+class ContactSheet final : public FrameSheet {
     Q_OBJECT
 
 public:
     ContactSheet(Session& session, JoinPictures& pictures, QWidget* parent = nullptr);
-    [[nodiscard]] QSize minimumSizeHint() const override { return {300, 120}; }
-    void step(int by);  // to the next or previous frame
 
 Q_SIGNALS:
     void chosen(std::size_t join);
 
 protected:
-    void paintEvent(QPaintEvent* event) override;
-    void mousePressEvent(QMouseEvent* event) override;
-    void wheelEvent(QWheelEvent* event) override;
-    void keyPressEvent(QKeyEvent* event) override;
+    [[nodiscard]] std::size_t count() const override { return session_.joinsWorstFirst().size(); }
+    [[nodiscard]] std::size_t chosenPlace() const override;
+    void choose(std::size_t place) override;
+    void paintFrame(QPainter& painter, QRect frame, std::size_t place) override;
+    [[nodiscard]] QString emptyText() const override;
 
 private:
-    [[nodiscard]] int columns() const;
-    [[nodiscard]] std::size_t placeOf(std::size_t join) const;
-    void choosePlace(std::size_t place);
-    void paintFrame(QPainter& painter, QRect frame, std::size_t join);
-
     Session& session_;
     JoinPictures& pictures_;
-    int topRow_ = 0;
 };
 
 // One join at sample scale, on all microphones, with its crossfade and the hits around it. The

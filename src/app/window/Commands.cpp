@@ -76,7 +76,7 @@ const std::vector<CommandSpec>& commandTable()
         spec(C::NudgeBackCoarse, "nudge-back-ms", "Stage", "Nudge back by 1 ms", "Ctrl+Left"),
         spec(C::NudgeOnCoarse, "nudge-on-ms", "Stage", "Nudge on by 1 ms", "Ctrl+Right"),
         group(C::Mend, "mend", "Stage", "Mend the join", "N"),
-        spec(C::Accept, "accept", "Stage", "Accept the join", "Y"),
+        spec(C::Accept, "accept", "Stage", "Keep it as it is (doubtful mark, join)", "Y"),
         spec(C::LockJoin, "lock-join", "Stage", "Lock or unlock the join", "Ctrl+L"),
 
         spec(C::OtherWay, "other-way", "Clips", "Hear the other way kept", "Z"),

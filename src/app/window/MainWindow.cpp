@@ -400,8 +400,8 @@ bool MainWindow::runStage(Command command)
     case Command::NudgeOn: current()->nudge(milliseconds(0.1)); return true;
     case Command::NudgeBackCoarse: current()->nudge(milliseconds(-1.0)); return true;
     case Command::NudgeOnCoarse: current()->nudge(milliseconds(1.0)); return true;
+    case Command::Accept: current()->accept(); return true;
     case Command::Mend: joins_->mend(); return true;
-    case Command::Accept: joins_->accept(); return true;
     case Command::LockJoin: joins_->toggleLock(); return true;
     default: return false;
     }

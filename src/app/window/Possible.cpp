@@ -77,8 +77,8 @@ bool isPossible(Command command, const Session& session)
         const auto track = song.track(session.track());
         return track && song.isLead(*track);
     }
+    case C::Accept: return !session.joins().empty() || session.mark().isValid();
     case C::Mend:
-    case C::Accept:
     case C::LockJoin: return !session.joins().empty();
     case C::StageTune:
     case C::StageShape:

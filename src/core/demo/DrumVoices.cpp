@@ -164,15 +164,22 @@ std::vector<float> crash(double v, double rate, const KitTuning& tuning, Random&
 double bulge(double time, double middle, double width)
 {
     const double off = (time - middle) / width;
-    return std::exp(-0.5 * off * off);
+    return std::abs(off) < 5.0 ? std::exp(-0.5 * off * off) : 0.0;
 }
 
-// The front head's second and third swell and the shell's breath; nothing of it at the blow itself.
-void addRebound(std::span<float> out, double v, double rate, const KitTuning& tuning, Random& random)
+// What a drum's two heads and its shell do after the blow; nothing of it at the blow itself.
+struct Rebound {
+    double hertz;
+    double swell;  // of the head that was not struck, again and again
+    Seconds after;
+    double beating;  // two close modes
+    double breath;   // of the shell
+};
+
+void addRebound(std::span<float> out, double v, double rate, const Rebound& rebound, Random& random)
 {
-    const Liveliness& lively = tuning.lively;
-    const double first = lively.swellAfter.count() * random.between(0.85, 1.15);
-    const double hertz = tuning.kickHertz * random.between(0.95, 1.1);
+    const double first = rebound.after.count() * random.between(0.85, 1.15);
+    const double hertz = rebound.hertz * random.between(0.95, 1.1);
     const double phase = random.between(0.0, kTurn);
     const double apart = random.between(4.0, 9.0);  // half of what lies between the two, Hz
     const double breathAt = 0.04 * random.between(0.85, 1.15);
@@ -181,15 +188,60 @@ void addRebound(std::span<float> out, double v, double rate, const KitTuning& tu
     for (std::size_t i = 0; i < out.size(); ++i) {
         const double time = static_cast<double>(i) / rate;
         const double swell =
-            lively.swell * (bulge(time, first, 0.022) + 0.5 * bulge(time, 2.0 * first, 0.03));
+            rebound.swell * (bulge(time, first, 0.18 * first) + 0.5 * bulge(time, 2.0 * first, 0.25 * first));
         smooth += -std::expm1(-kTurn * 900.0 / rate) * (random.between(-1.0, 1.0) - smooth);
         slow += -std::expm1(-kTurn * 250.0 / rate) * (smooth - slow);
-        const double beat = lively.beating * (1.0 - std::exp(-time / 0.012)) *
+        const double beat = rebound.beating * (1.0 - std::exp(-time / 0.012)) *
                             std::exp(-time / 0.25) * std::sin(kTurn * apart * time) *
-                            std::sin(kTurn * 1.05 * tuning.kickHertz * time + phase);
-        const double breath = 4.0 * lively.breath * bulge(time, breathAt, 0.012) * (smooth - slow);
+                            std::sin(kTurn * 1.05 * rebound.hertz * time + phase);
+        const double breath = 4.0 * rebound.breath * bulge(time, breathAt, 0.012) * (smooth - slow);
         const double after = -std::expm1(-time / 0.007);
-        out[i] += static_cast<float>(v * after * (swell * std::sin(kTurn * hertz * time + phase) + beat + breath));
+        out[i] += static_cast<float>(
+            v * after * (swell * std::sin(kTurn * hertz * time + phase) + beat + breath)
+        );
+    }
+}
+
+void addRebound(
+    std::span<float> out, Drum drum, double v, double rate, const KitTuning& tuning, Random& random
+)
+{
+    const Liveliness& lively = tuning.lively;
+    const Rebound kick{
+        tuning.kickHertz, lively.swell, lively.swellAfter, lively.beating, lively.breath
+    };
+    switch (drum) {
+    case Drum::Kick: addRebound(out, v, rate, kick, random); break;
+    case Drum::Snare:
+        addRebound(
+            out,
+            v,
+            rate,
+            {tuning.snareHertz,
+             0.5 * lively.swell,
+             lively.swellAfter * 0.3,
+             0.5 * lively.beating,
+             0.5 * lively.breath},
+            random
+        );
+        break;
+    case Drum::Tom:
+    case Drum::FloorTom:
+        addRebound(
+            out,
+            v,
+            rate,
+            {drum == Drum::Tom ? tuning.tomHertz : tuning.floorTomHertz,
+             0.6 * lively.swell,
+             lively.swellAfter * 0.7,
+             lively.beating,
+             0.2 * lively.breath},
+            random
+        );
+        break;
+    case Drum::Hat:
+    case Drum::Ride:
+    case Drum::Crash: break;
     }
 }
 
@@ -215,6 +267,16 @@ void soften(std::span<float> out, double v, double rate, double octaves)
     }
 }
 
+// A soft stroke presses more than it strikes.
+void slowDown(std::span<float> out, double v, double rate, Seconds slowness)
+{
+    const double rise = slowness.count() * (1.0 - v) * (1.0 - v);
+    for (std::size_t i = 0; i < out.size() && static_cast<double>(i) < rise * rate; ++i) {
+        const double part = static_cast<double>(i) / (rise * rate);
+        out[i] *= static_cast<float>(part * part);
+    }
+}
+
 std::vector<float>
 plainSoundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random& random)
 {
@@ -237,11 +299,14 @@ soundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random&
 {
     const Liveliness& lively = tuning.lively;
     auto sound = plainSoundOf(drum, velocity, rate, tuning, random);
-    if (drum == Drum::Kick && (lively.swell > 0.0 || lively.beating > 0.0 || lively.breath > 0.0)) {
-        addRebound(sound, velocity, rate.count(), tuning, random);
+    if (lively.swell > 0.0 || lively.beating > 0.0 || lively.breath > 0.0) {
+        addRebound(sound, drum, velocity, rate.count(), tuning, random);
     }
     if (lively.softening > 0.0) {
         soften(sound, velocity, rate.count(), lively.softening);
+    }
+    if (lively.slowness > Seconds(0.0)) {
+        slowDown(sound, velocity, rate.count(), lively.slowness);
     }
     if (drum == Drum::Kick && lively.click > 0.0) {
         sound = withClick(std::move(sound), velocity, rate.count(), lively, random);

@@ -90,7 +90,7 @@ private:
     void invent()
     {
         const double ghosts = random_.even() < 0.6 ? random_.between(0.1, 0.4) : 0.0;
-        const double rolls = random_.even() < 0.35 ? random_.between(0.05, 0.5) : 0.0;
+        const double rolls = random_.even() < 0.5 ? random_.between(0.03, 0.5) : 0.0;
         const bool onHat = random_.even() < 0.6;
         const int cymbalStep = random_.even() < 0.25 ? 1 : random_.even() < 0.7 ? 2 : 4;
         const double busyKick = random_.between(0.1, 0.45);
@@ -184,7 +184,7 @@ private:
             const double loud = pattern[i] == 'X'   ? 0.92
                                 : pattern[i] == 'x' ? 0.74
                                 : pattern[i] == 's' ? 0.4
-                                : pattern[i] == 'r' ? 0.34
+                                : pattern[i] == 'r' ? 0.28
                                 : pattern[i] == 'f' || pattern[i] == 'd' ? 0.85
                                                     : 0.16;
             hit.velocity = std::clamp(loud * (1.0 + 0.07 * random_.bell()), 0.08, 1.0);

@@ -9,6 +9,37 @@
 
 namespace orthochron::demo {
 
+namespace {
+
+struct Place {
+    double x, y, z;  // metres
+};
+
+// Hears all drums about as well as they are near.
+Microphone distantMicrophone(
+    std::size_t number, const Place& at, std::span<const Place> drums, double walls, Random& random
+)
+{
+    Microphone microphone;
+    microphone.name = fmt::format("Microphone {}", number);
+    microphone.roomDecibels = at.y > 2.0 ? -18.0 : -34.0;
+    microphone.wallDecibels = walls + 6.0;
+    for (std::size_t drum = 0; drum < drums.size(); ++drum) {
+        Path& path = microphone.paths[drum];
+        path.metres = std::hypot(drums[drum].x - at.x, drums[drum].y - at.y, drums[drum].z - at.z);
+        path.decibels = -20.0 * std::log10(path.metres) - 8.0 + random.between(-2.0, 2.0);
+        path.lowPassHertz = random.between(9000.0, 18000.0);
+    }
+    return microphone;
+}
+
+}  // namespace
+
+bool isClose(const Microphone& microphone)
+{
+    return std::ranges::min(microphone.paths, {}, &Path::metres).metres < 0.2;
+}
+
 Drum drumAt(const Microphone& microphone)
 {
     const auto nearest = std::ranges::min_element(microphone.paths, {}, &Path::metres);
@@ -17,14 +48,11 @@ Drum drumAt(const Microphone& microphone)
 
 MadeUpKit madeUpKit(std::uint64_t seed)
 {
-    struct Place {
-        double x, y, z;  // metres
-    };
     Random random(seed * 7919 + 3);
     MadeUpKit kit;
     kit.drummer.seed = seed;
     kit.drummer.bpm = random.between(72.0, 172.0);
-    kit.drummer.bars = static_cast<int>(kit.drummer.bpm / 5.0);  // about 48 s
+    kit.drummer.bars = static_cast<int>(kit.drummer.bpm / 7.0);  // about 35 s
     kit.drummer.looseness = random.between(0.5, 2.0);
     kit.drummer.swing = random.even() < 0.3 ? random.between(54.0, 64.0) : 50.0;
     kit.drummer.wanderBar = 1000;
@@ -46,7 +74,8 @@ MadeUpKit madeUpKit(std::uint64_t seed)
          random.even() < 0.6 ? random.between(0.1, 0.5) : 0.0,
          milliseconds(random.between(2.0, 5.0)),
          random.between(0.02, 0.12),
-         random.between(0.5, 3.0),
+         random.between(0.5, 4.5),
+         random.even() < 0.4 ? milliseconds(random.between(0.0, 10.0)) : Seconds(0.0),
          random.between(0.2, 0.8)}
     };
     std::array<Place, kDrums> drums{
@@ -87,6 +116,11 @@ MadeUpKit madeUpKit(std::uint64_t seed)
             path.lowPassHertz = isOwn ? 20000.0 : random.between(1500.0, 9000.0);
         }
         recording.microphones.push_back(microphone);
+    }
+    for (const Place& at : {Place{-0.7, 0.2, 1.9}, Place{0.7, 0.2, 1.9}, Place{0.3, 3.5, 1.4}}) {
+        recording.microphones.push_back(distantMicrophone(
+            recording.microphones.size() + 1, at, drums, walls, random
+        ));
     }
     return kit;
 }

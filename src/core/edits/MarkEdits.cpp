@@ -166,7 +166,10 @@ void mergeMarks(Song& song, Track& track, const std::vector<Onset>& onsets, Fram
         });
     };
     for (const Onset& onset : onsets) {
-        if (isNear(byHand, onset.at, gap) || isInside(onset.at)) {
+        const bool isNone = std::ranges::any_of(track.noHits, [&](Frames at) {
+            return std::abs((at - onset.at).count()) < std::max(gap, Frames(1)).count();
+        });
+        if (isNone || isNear(byHand, onset.at, gap) || isInside(onset.at)) {
             continue;
         }
         Mark mark;
@@ -174,6 +177,7 @@ void mergeMarks(Song& song, Track& track, const std::vector<Onset>& onsets, Fram
         mark.at = onset.at;
         mark.beatPoint = onset.at;
         mark.strength = onset.strength;
+        mark.confidence = onset.confidence;
         mark.isOn = !isNear(off, onset.at, gap);
         marks.push_back(mark);
     }
@@ -283,6 +287,7 @@ Result<Song> addMark(const Song& song, TrackId id, Frames takeTime)
     mark.byHand = true;
     changed.marks.push_back(mark);
     std::ranges::sort(changed.marks, {}, &Mark::at);
+    std::erase(changed.noHits, takeTime);
     putTrack(next, std::move(changed));
     return next;
 }
@@ -297,6 +302,7 @@ Result<Song> moveMark(const Song& song, TrackId id, MarkId mark, Frames takeTime
         changed.beatPoint = std::max(Frames(0), changed.beatPoint + (takeTime - changed.at));
         changed.at = takeTime;
         changed.byHand = true;
+        changed.confidence = 1.0;
     });
 }
 
@@ -325,7 +331,10 @@ Result<Song> switchMark(const Song& song, TrackId id, MarkId mark, bool isOn)
 
 Result<Song> confirmMark(const Song& song, TrackId id, MarkId mark)
 {
-    return changeMark(song, id, mark, [](Mark& changed) { changed.byHand = true; });
+    return changeMark(song, id, mark, [](Mark& changed) {
+        changed.byHand = true;
+        changed.confidence = 1.0;
+    });
 }
 
 Result<Song> setBeatPoint(const Song& song, TrackId id, MarkId mark, Frames takeTime)

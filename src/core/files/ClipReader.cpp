@@ -182,6 +182,9 @@ Mark markFrom(JsonReader& read, const Json& json)
     if (json.is_array() && json.size() > 7 && !json[7].is_null()) {
         mark.wanted = Seconds(read.number(json[7], -10.0, 10.0));
     }
+    if (json.is_array() && json.size() > 8) {
+        mark.confidence = read.number(json[8], 0.0, 1.0);
+    }
     return mark;
 }
 

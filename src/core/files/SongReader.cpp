@@ -90,6 +90,12 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
     if (const Json* channel = read.find(json, "channel")) {
         track.markedChannel = static_cast<int>(read.whole(*channel, 0, 63));
     }
+    if (const Json* places = read.find(json, "noHits")) {
+        for (const Json& at : read.list(*places, kMany)) {
+            track.noHits.push_back(read.length(at));
+        }
+        std::ranges::sort(track.noHits);
+    }
     track.isLead = read.flagOr(json, "lead");
     track.isHidden = read.flagOr(json, "hidden");
     track.isMuted = read.flagOr(json, "muted");
@@ -106,6 +112,7 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
          "clips",
          "marks",
          "detection",
+         "noHits",
          "lead",
          "hidden",
          "muted",

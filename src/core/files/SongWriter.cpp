@@ -108,6 +108,9 @@ void append(std::string& text, const Mark& mark)
         mark.byHand ? 1 : 0};
     json.push_back(mark.line ? Json(*mark.line) : Json());
     json.push_back(mark.wanted ? Json(mark.wanted->count()) : Json());
+    if (mark.confidence < 1.0) {
+        json.push_back(mark.confidence);
+    }
     text += textOf(json);
 }
 
@@ -192,6 +195,12 @@ Json toJson(const Track& track)
     Json json{{"id", track.id.value}, {"name", track.name}, {"detection", toJson(track.detection)}};
     put(json, "take", track.markedTake.value, 0U);
     put(json, "channel", track.markedChannel, 0);
+    if (!track.noHits.empty()) {
+        Json& places = json["noHits"] = Json::array();
+        for (const Frames at : track.noHits) {
+            places.push_back(at.count());
+        }
+    }
     put(json, "lead", track.isLead, false);
     put(json, "hidden", track.isHidden, false);
     put(json, "muted", track.isMuted, false);

@@ -179,9 +179,12 @@ void assignLines(std::vector<JudgedHit>& hits, const Grid& grid, Hertz rate)
         }
     }
     // What lies between the lines of a coarse grid looks like drift. The player is followed on
-    // sixteenths, and each hit then goes to the coarse line nearest to where it was meant.
+    // sixteenths, and each hit then goes to the coarse line nearest to where it was meant. Lines that
+    // swing far lie between straight sixteenths: there the player is followed on the grid itself.
     constexpr int kFineEnough = 16;
-    if (grid.settings().division < kFineEnough && !grid.settings().triplet) {
+    constexpr double kFar = 57.5;  // %: a third of a sixteenth from the straight one
+    const bool isSwung = grid.settings().swing > kFar;
+    if (grid.settings().division < kFineEnough && !grid.settings().triplet && !isSwung) {
         followLines(hits, mains, Grid(grid.map(), {kFineEnough, false, 50.0}), rate);
         const std::vector<Seconds> around = whereabouts(hits, mains, rate);
         for (std::size_t n = 0; n < mains.size(); ++n) {

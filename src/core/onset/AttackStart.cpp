@@ -228,7 +228,7 @@ double noveltyOf(std::span<const float> samples, Hertz rate, Frames start)
     return 0.5 * toDecibels(most);
 }
 
-std::vector<Frames>
+std::vector<EarlierRise>
 risesBefore(std::span<const float> samples, Hertz rate, Frames start, Seconds reach)
 {
     constexpr double kLeast = 0.02;     // of the peak: what is softer says nothing
@@ -242,7 +242,7 @@ risesBefore(std::span<const float> samples, Hertz rate, Frames start, Seconds re
     );
     const std::size_t millisecond = framesOf(milliseconds(1.0), rate);
     const auto begin = static_cast<std::size_t>(start.count()) - from;  // of the attack
-    std::vector<Frames> rises;
+    std::vector<EarlierRise> rises;
     if (begin < 2 * millisecond || to < from + begin + millisecond) {
         return rises;
     }
@@ -257,7 +257,13 @@ risesBefore(std::span<const float> samples, Hertz rate, Frames start, Seconds re
             continue;
         }
         const std::size_t foot = footOf(fresh, n, held[n] * kFoot, millisecond);
-        rises.emplace_back(static_cast<std::int64_t>(from + std::min(foot, n)));
+        const double most = *std::max_element(
+            held.begin() + static_cast<std::ptrdiff_t>(n),
+            held.begin() + static_cast<std::ptrdiff_t>(std::min(n + millisecond, begin))
+        );
+        rises.push_back(
+            {Frames(static_cast<std::int64_t>(from + std::min(foot, n))), toDecibels(most / peak)}
+        );
         n += millisecond;
     }
     return rises;

@@ -23,11 +23,16 @@ namespace orthochron {
 // however it swells and beats, follows from itself and stands out by nothing.
 [[nodiscard]] double noveltyOf(std::span<const float> samples, Hertz rate, Frames start);
 
+struct EarlierRise {
+    Frames at;
+    double decibels = 0.0;  // of the attack it comes ahead of
+};
+
 // Steep rises ahead of an attack that begins at `start`, within `reach` of it, ascending: the beater's
 // click before the body of its drum, or another drum's blow arriving. Which of them it is one attack
 // does not say.
-[[nodiscard]] std::vector<Frames> risesBefore(
-    std::span<const float> samples, Hertz rate, Frames start, Seconds reach = milliseconds(9.0)
+[[nodiscard]] std::vector<EarlierRise> risesBefore(
+    std::span<const float> samples, Hertz rate, Frames start, Seconds reach = milliseconds(14.0)
 );
 
 }  // namespace orthochron

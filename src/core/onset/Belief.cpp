@@ -22,12 +22,6 @@ double chanceOf(double odds)
     return 1.0 / (1.0 + std::exp(-odds));
 }
 
-double oddsOf(double chance)
-{
-    const double within = std::clamp(chance, 1e-4, 1.0 - 1e-4);
-    return std::log(within / (1.0 - within));
-}
-
 // The greatest rise of each band around a hop.
 std::array<double, kBands>
 risesAround(const BandEnvelope& envelope, const BandLevels& floor, std::int64_t hop)
@@ -103,6 +97,30 @@ void tellOwed(OnsetAnalysis& analysis, std::vector<Evidence>& evidence)
     }
 }
 
+// A sound that its loud blows show in one band alone, or that is listened to in one, is not doubted for
+// showing nothing in others.
+void allowNarrow(std::vector<Evidence>& evidence)
+{
+    constexpr double kLoud = -8.0;      // dB
+    constexpr double kClear = 6.0;      // dB
+    constexpr double kHighest = 25.0;   // dB
+    std::vector<double> second;
+    for (const Evidence& each : evidence) {
+        if (each.level > kLoud && each.rise >= kClear && each.isRing == 0.0) {
+            second.push_back(each.secondRise);
+        }
+    }
+    if (second.empty() || percentile(std::move(second), 0.5) >= kClear) {
+        return;
+    }
+    for (Evidence& each : evidence) {
+        each.secondRise = std::min(each.rise, kHighest);
+        each.brightRise = each.secondRise;
+        each.dull = std::min(each.dull, 0.0);
+        each.thin = std::min(each.thin, 0.0);
+    }
+}
+
 }  // namespace
 
 std::array<double, kEvidence> listed(const Evidence& e)
@@ -118,12 +136,12 @@ std::array<double, kEvidence> listed(const Evidence& e)
         e.since,
         e.secondRise,
         e.brightRise,
-        e.isRing
+        e.isRing,
+        e.amongLevel
     };
 }
 
-std::vector<Evidence>
-gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
+Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
 {
     constexpr double kClear = 6.0;
     std::vector<std::int64_t> hops;
@@ -162,10 +180,11 @@ gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> oth
         analysis.candidates[i].owedDecibels = evidence[i].owed;
         analysis.candidates[i].sinceBlow = Seconds(evidence[i].since);
     }
-    return evidence;
+    allowNarrow(evidence);
+    return {std::move(evidence), parts.witnesses > 0};
 }
 
-double Belief::first(const Evidence& evidence) const
+double Forest::chance(const Evidence& evidence) const
 {
     const auto values = listed(evidence);
     double sum = odds;
@@ -186,14 +205,13 @@ std::vector<double> Belief::confidence(std::span<const Evidence> evidence) const
     std::vector<double> beliefs;
     for (const Evidence& each : evidence) {
         levels.push_back(each.level);
-        beliefs.push_back(first(each));
+        beliefs.push_back(first.chance(each));
     }
     const auto there = oddsAtLevel(levels, beliefs);
     for (std::size_t i = 0; i < beliefs.size(); ++i) {
-        beliefs[i] = chanceOf(
-            constant + alone * oddsOf(beliefs[i]) + among * there[i] +
-            amongFor * std::max(there[i], 0.0)
-        );
+        Evidence each = evidence[i];
+        each.amongLevel = there[i];
+        beliefs[i] = second.chance(each);
     }
     return beliefs;
 }

@@ -22,13 +22,20 @@ struct Evidence {
     double secondRise = 0.0;    // the second greatest of the bands' rises
     double brightRise = 0.0;    // the greatest of the two high bands' rises
     double isRing = 0.0;        // 1 for what tellRings takes for one
+    double amongLevel = 0.0;    // see oddsAtLevel; 0 at first
 };
-inline constexpr std::size_t kEvidence = 11;
+inline constexpr std::size_t kEvidence = 12;
 [[nodiscard]] std::array<double, kEvidence> listed(const Evidence& evidence);
+
+// All that is known of a channel's candidates, in their order.
+struct Case {
+    std::vector<Evidence> evidence;
+    bool isAmongOthers = false;  // another microphone had something to say
+};
 
 // Fills in each candidate's level and strength, what it owes, and says all there is for and
 // against it. `others` as in weighCandidates.
-[[nodiscard]] std::vector<Evidence>
+[[nodiscard]] Case
 gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
 
 // One yes-or-no question after another leads to a part of the answer: three questions a tree.
@@ -38,19 +45,21 @@ struct BeliefTree {
     std::array<float, 8> odds{};          // what is added to the logarithm of the odds
 };
 
-// How sure it is that each attack is a blow: boosted trees (Friedman 2001), then what attacks of
-// the same level turn out to be in this very recording.
-struct Belief {
-    double odds = 0.0;  // logarithm, before anything is known
+// Boosted trees (Friedman 2001): the logarithm of the odds, word by word.
+struct Forest {
+    double odds = 0.0;  // before anything is known
     std::span<const BeliefTree> trees;
-    double alone = 0.0;  // weight of the trees' word,
-    double among = 0.0;  // of the level's, and of it once more where it speaks for the attack
-    double amongFor = 0.0;
-    double constant = 0.0;
 
-    [[nodiscard]] double first(const Evidence& evidence) const;  // 0..1
-    [[nodiscard]] std::vector<double>
-    confidence(std::span<const Evidence> evidence) const;  // 0..1
+    [[nodiscard]] double chance(const Evidence& evidence) const;  // 0..1
+};
+
+// How sure it is that each attack is a blow. First each by itself; then once more, now that it is
+// known what attacks of the same level turn out to be in this very recording.
+struct Belief {
+    Forest first;
+    Forest second;
+
+    [[nodiscard]] std::vector<double> confidence(std::span<const Evidence> evidence) const;
 };
 
 // By level: the logarithm of how many attacks of about the same level are believed to be blows,

@@ -165,7 +165,7 @@ std::array<Mixing, kBands> learn(std::vector<Heard>& all)
             for (std::size_t band = 0; band < kBands; ++band) {
                 std::vector<double> parts;
                 for (std::size_t k = 0; k < own[d].size(); ++k) {
-                    if (powers[k] >= least && powers[k] > 0.0) {
+                    if ((m != d || powers[k] >= least) && powers[k] > 0.0) {
                         parts.push_back(all[d].attacks[own[d][k]][m][band] / powers[k]);
                     }
                 }
@@ -306,6 +306,7 @@ OwnParts ownParts(
     parts.own.resize(hops.size());
     parts.bleed.resize(hops.size());
     parts.loud = all.front().loud;
+    parts.witnesses = chosen.size();
     double whole = 1e-14;
     for (std::size_t band = 0; band < kBands; ++band) {
         whole += mixing[band][0][0];

@@ -13,6 +13,7 @@ struct OwnParts {
     std::vector<BandPowers> bleed;  // by all others
     double loud = 0.0;              // power of one of the own drum's loud blows
     BandPowers pattern{};           // the part of it in each band
+    std::size_t witnesses = 0;      // other microphones that had something to say
 };
 
 // Takes apart the attacks at `hops` that are heard in `heard`. `others` are the other microphones

@@ -4,7 +4,6 @@
 #include <oneapi/tbb/parallel_for.h>
 
 #include "core/onset/AttackLevels.h"
-#include "core/onset/AttackStart.h"
 #include "core/onset/Belief.h"
 #include "core/onset/Rises.h"
 
@@ -48,19 +47,12 @@ double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop)
 
 namespace {
 
-// What is heard of each attack at the sample, beside where it begins.
-struct AttackDetail {
-    std::vector<std::vector<Frames>> earlier;  // see risesBefore
-    std::vector<double> novelty;               // dB, see noveltyOf
-};
-
 // Places the attacks to the sample, and what rises just ahead of each, a stretch of the channel with many of them at a time.
 Result<void> placeAttacks(
     const Channel& channel,
     Hertz rate,
     std::span<const Rise> rises,
     OnsetAnalysis& analysis,
-    AttackDetail& detail,
     const Work& work
 )
 {
@@ -96,10 +88,10 @@ Result<void> placeAttacks(
             analysis.candidates[i].onset.at = from + start;
             analysis.candidates[i].body = from + start;
             analysis.candidates[i].riseDecibels = rises[i].decibels;
-            detail.novelty[i] = noveltyOf(samples, rate, start);
-            analysis.candidates[i].noveltyDecibels = detail.novelty[i];
-            for (const Frames rise : risesBefore(samples, rate, start)) {
-                detail.earlier[i].push_back(from + rise);
+            analysis.candidates[i].noveltyDecibels = noveltyOf(samples, rate, start);
+            analysis.candidates[i].ahead = risesBefore(samples, rate, start);
+            for (EarlierRise& rise : analysis.candidates[i].ahead) {
+                rise.at += from;
             }
         });
         first = last;
@@ -110,7 +102,7 @@ Result<void> placeAttacks(
 
 // A head swells again some time after its blow, and what follows from what rings is no attack. Strokes of
 // a roll stand out by little too, but follow each other closely, and a ring is softer than its blow.
-void tellRings(OnsetAnalysis& analysis, std::span<const double> novelty, Hertz rate)
+void tellRings(OnsetAnalysis& analysis, Hertz rate)
 {
     constexpr double kNew = 1.7;  // dB
     constexpr double kClear = 0.03;
@@ -131,7 +123,7 @@ void tellRings(OnsetAnalysis& analysis, std::span<const double> novelty, Hertz r
         const bool isSofter = std::ranges::any_of(blows, [&](std::size_t blow) {
             return candidates[blow].onset.strength >= candidate.onset.strength;
         });
-        candidate.isRing = novelty[i] < kNew && isLater && isSofter;
+        candidate.isRing = candidate.noveltyDecibels < kNew && isLater && isSofter;
         if (!candidate.isRing && candidate.onset.strength > kClear &&
             candidate.riseDecibels >= 6.0) {
             blows.push_back(i);
@@ -142,9 +134,7 @@ void tellRings(OnsetAnalysis& analysis, std::span<const double> novelty, Hertz r
 // A beater's click comes ahead of the body of its drum, and a shell may speak in two steps: what rises
 // at the same time ahead of blow after blow belongs to the blow, and it begins there. Another drum
 // arriving keeps no such time.
-void beginWithClicks(
-    OnsetAnalysis& analysis, const std::vector<std::vector<Frames>>& earlier, Hertz rate
-)
+void beginWithClicks(OnsetAnalysis& analysis, Hertz rate)
 {
     constexpr double kLoud = 0.4;
     constexpr double kShare = 0.2;        // of the loud blows, that must have it
@@ -152,6 +142,7 @@ void beginWithClicks(
     constexpr double kOverChance = 0.25;  // of all rises, which by chance would spread over 8 ms
     constexpr int kSteps = 2;             // a click, and a step before the body
     const Frames together = toFrames(milliseconds(0.5), rate);
+    const Frames furthest = toFrames(milliseconds(9.0), rate);
     auto& candidates = analysis.candidates;
     for (int step = 0; step < kSteps; ++step) {
         std::vector<Frames> ahead;
@@ -162,9 +153,9 @@ void beginWithClicks(
                 continue;
             }
             ++loud;
-            for (const Frames rise : earlier[i]) {
-                if (rise < candidate.onset.at) {
-                    ahead.push_back(candidate.onset.at - rise);
+            for (const EarlierRise& rise : candidate.ahead) {
+                if (rise.at < candidate.onset.at && rise.at >= candidate.body - furthest) {
+                    ahead.push_back(candidate.onset.at - rise.at);
                 }
             }
         }
@@ -192,16 +183,74 @@ void beginWithClicks(
             const Frames wanted = onset.at - usual;
             Frames nearest = together + Frames(1);
             Frames at = onset.at;
-            for (const Frames rise : earlier[i]) {
-                const Frames off = std::max(rise - wanted, wanted - rise);
-                if (off < nearest && rise < onset.at) {
+            for (const EarlierRise& rise : candidates[i].ahead) {
+                const Frames off = std::max(rise.at - wanted, wanted - rise.at);
+                if (off < nearest && rise.at < onset.at) {
                     nearest = off;
-                    at = rise;
+                    at = rise.at;
                 }
             }
             onset.at = at;
         }
     }
+}
+
+}  // namespace
+
+namespace {
+
+void sortByStart(OnsetAnalysis& analysis)
+{
+    std::ranges::stable_sort(analysis.candidates, {}, [](const OnsetCandidate& candidate) {
+        return candidate.onset.at;
+    });
+}
+
+// What rises ahead of a blow belongs to it, as its click does, when it cannot be another drum's and loud
+// blows of the drum show the like as long ahead.
+void beginWithOwnRises(OnsetAnalysis& analysis)
+{
+    constexpr double kClearly = 2.0;    // dB
+    constexpr double kLoud = 0.4;       // strength
+    constexpr double kEven = 0.5;       // confidence
+    constexpr double kShare = 0.2;      // of the loud blows
+    constexpr double kOverChance = 0.2;  // of all that rises: a hat played a little ahead keeps no such time
+    constexpr std::size_t kFewest = 4;
+    const double hop = static_cast<double>(analysis.envelope.hopFrames.count());  // 1 ms
+    const Frames within(static_cast<std::int64_t>(hop));
+    const auto isOwn = [](const OnsetCandidate& candidate, const EarlierRise& rise) {
+        return rise.decibels > kClearly - candidate.overBleedDecibels;
+    };
+    std::vector<Frames> usual;  // how long ahead
+    std::size_t loud = 0;
+    for (const OnsetCandidate& candidate : analysis.candidates) {
+        if (candidate.onset.strength < kLoud || candidate.onset.confidence < kEven) {
+            continue;
+        }
+        ++loud;
+        for (const EarlierRise& rise : candidate.ahead) {
+            if (isOwn(candidate, rise)) {
+                usual.push_back(candidate.body - rise.at);
+            }
+        }
+    }
+    std::ranges::sort(usual);
+    const auto needed = std::max(
+        {kFewest,
+         static_cast<std::size_t>(kShare * static_cast<double>(loud)),
+         static_cast<std::size_t>(kOverChance * static_cast<double>(usual.size()))}
+    );
+    for (OnsetCandidate& candidate : analysis.candidates) {
+        for (const EarlierRise& rise : candidate.ahead) {
+            const Frames ahead = candidate.body - rise.at;
+            const auto first = std::ranges::lower_bound(usual, ahead - within);
+            const auto last = std::ranges::upper_bound(usual, ahead + within);
+            if (isOwn(candidate, rise) && static_cast<std::size_t>(last - first) >= needed) {
+                candidate.onset.at = std::min(candidate.onset.at, rise.at);
+            }
+        }
+    }
+    sortByStart(analysis);
 }
 
 }  // namespace
@@ -230,11 +279,7 @@ Result<OnsetAnalysis> analyseOnsets(const Channel& channel, Hertz rate, const Wo
     }
     const std::vector<Rise>& rises = *found;
     analysis.candidates.resize(rises.size());
-    AttackDetail detail;
-    detail.earlier.resize(rises.size());
-    detail.novelty.resize(rises.size());
-    if (auto placed = placeAttacks(channel, rate, rises, analysis, detail, work.part(0.7, 1.0));
-        !placed) {
+    if (auto placed = placeAttacks(channel, rate, rises, analysis, work.part(0.7, 1.0)); !placed) {
         return tl::unexpected(placed.error());
     }
     std::vector<double> levels(rises.size());
@@ -255,23 +300,24 @@ Result<OnsetAnalysis> analyseOnsets(const Channel& channel, Hertz rate, const Wo
         const double relative = loud > 0.0 ? std::sqrt(levels[i] / loud) : 0.0;
         analysis.candidates[i].onset.strength = std::min(1.0, relative);
     }
-    tellRings(analysis, detail.novelty, rate);
-    beginWithClicks(analysis, detail.earlier, rate);
+    tellRings(analysis, rate);
+    beginWithClicks(analysis, rate);
     weighCandidates(analysis, {});
-    std::ranges::stable_sort(analysis.candidates, {}, [](const OnsetCandidate& c) {
-        return c.onset.at;
-    });
+    sortByStart(analysis);
     work.report(1.0);
     return analysis;
 }
 
 void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
 {
-    const auto evidence = gatherEvidence(analysis, others);
-    const Belief& belief = others.empty() ? beliefAlone() : beliefInSet();
-    const auto confidence = belief.confidence(evidence);
+    const Case gathered = gatherEvidence(analysis, others);
+    const Belief& belief = gathered.isAmongOthers ? beliefInSet() : beliefAlone();
+    const auto confidence = belief.confidence(gathered.evidence);
     for (std::size_t i = 0; i < confidence.size(); ++i) {
         analysis.candidates[i].onset.confidence = confidence[i];
+    }
+    if (gathered.isAmongOthers) {
+        beginWithOwnRises(analysis);
     }
 }
 

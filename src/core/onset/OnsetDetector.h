@@ -2,6 +2,7 @@
 
 #include "core/base/Result.h"
 #include "core/base/Work.h"
+#include "core/onset/AttackStart.h"
 #include "core/onset/BandEnvelope.h"
 
 #include <optional>
@@ -58,6 +59,7 @@ struct OnsetCandidate {
     double owedDecibels = 0.0;       // what the blow before still rings with, above it
     Seconds sinceBlow{1.0};          // that blow; 1 s at the most
     bool isRing = false;             // of a blow before it, swelling once more
+    std::vector<EarlierRise> ahead;  // see risesBefore
 };
 
 // Why a candidate may be no hit.
@@ -98,7 +100,8 @@ analyseOnsets(const Channel& channel, Hertz rate, const Work& work = {});
 analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work = {});
 
 // Says anew of each candidate how strong it is and how sure it is a hit of the microphone's own
-// drum, now that the other microphones of the set are heard too. `others` are their envelopes over the same
+// drum, now that the other microphones of the set are heard too, and where those begin that
+// another drum's blow could have hidden. `others` are their envelopes over the same
 // frames; those of the same drum and of a room do no harm.
 void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
 

@@ -37,6 +37,8 @@ History history()
     song = *setMarkLine(song, song.tracks[0]->id, song.tracks[0]->marks[0].id, 7);
     Track marked = *song.tracks[0];
     marked.marks[0].wanted = milliseconds(-4.0);
+    marked.marks[0].confidence = 0.375;
+    marked.noHits = {Frames(77), Frames(4000)};
     putTrack(song, marked);
     song = *setTempo(song, 97.25, {6, 8});
     history.add(song, "Marks");

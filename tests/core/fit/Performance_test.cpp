@@ -190,6 +190,31 @@ TEST(Performance, KeepsItsPlaceWhenHitsLieBetweenTheLines)
     }
 }
 
+TEST(Performance, KeepsItsPlaceOnSwungEighths)
+{
+    // At 63 % the second eighth lies between straight sixteenths; the player is not pushed on by a line.
+    const TempoMap map = *TempoMap::steady(132.0, {}, Seconds(2.1));
+    const Grid grid(map, {8, false, 63.0});
+    std::vector<PlayedHit> hits;
+    std::vector<std::int64_t> lines;
+    for (std::int64_t line = 0; line < 160; ++line) {
+        if (line % 7 == 3 || line % 5 == 1) {
+            continue;  // not on every line
+        }
+        const double off = 0.012 + 0.006 * std::sin(0.3 * static_cast<double>(line)) +
+                           0.004 * static_cast<double>(line * 37 % 5 - 2);
+        const Frames at = toFrames(grid.line(line).time + Seconds(off), kRate);
+        hits.push_back({0, at, at, 1.0, std::nullopt});
+        lines.push_back(line);
+    }
+
+    const Performance performance = judge(hits, grid, kRate);
+
+    for (std::size_t i = 0; i < performance.hits.size(); ++i) {
+        EXPECT_EQ(performance.hits[i].line.index, lines[i]) << i;
+    }
+}
+
 TEST(Performance, ObeysALineGivenByHand)
 {
     const Grid grid(*TempoMap::steady(120.0, {}, Seconds(0.0)), {});

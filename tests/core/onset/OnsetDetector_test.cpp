@@ -39,7 +39,7 @@ public:
         for (const auto& envelope : envelopes) {
             others.push_back(&envelope);
         }
-        attributeBleed(*analysis, others);
+        weighCandidates(*analysis, others);
         const auto onsets = pickOnsets(analysis->candidates, settings_.rate, {});
         return score(*onsets, demo::boathouseMicrophones()[microphone], drum);
     }
@@ -211,7 +211,7 @@ TEST(OnsetDetector, KeepsQuietBlowsWhenAnotherMicrophoneHearsOnlyItsOwnNoise)
     const BandEnvelope envelope = bandEnvelopeOf(noise, Hertz(48000.0));
     const std::vector<const BandEnvelope*> others{&envelope};
 
-    attributeBleed(analysis, others);
+    weighCandidates(analysis, others);
 
     EXPECT_EQ(pickOnsets(analysis.candidates, Hertz(48000.0), {})->size(), before);
 }

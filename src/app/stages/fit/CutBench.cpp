@@ -236,7 +236,7 @@ QString CutBench::advice() const
     std::vector<double> rises;
     for (const auto& [track, analysis] : *session_.analysis()) {
         for (const OnsetCandidate& candidate : analysis.candidates) {
-            if (!candidate.isBleed && candidate.onset.strength > 0.3) {
+            if (candidate.onset.confidence > 0.9 && candidate.onset.strength > 0.3) {
                 rises.push_back(candidate.riseDecibels);
             }
         }

@@ -80,14 +80,8 @@ void FitStage::addWays(QBoxLayout& head)
           std::tuple{tr("Stretch"), "wayStretch", tr("Stretching is not here yet")},
           std::tuple{
               tr("By hand"), "wayByHand", tr("Take hold of clips: split, trim, slip, move")}}) {
-        auto* way = new QPushButton(text, bench_);
-        way->setObjectName(QLatin1String(name));
-        way->setCheckable(true);
-        way->setFlat(true);
+        auto* way = benchWay(text, QLatin1String(name), bench_);
         way->setToolTip(why);
-        way->setStyleSheet(QStringLiteral("QPushButton{border:0;padding:2px 6px}"
-                                          "QPushButton:checked{font-weight:600;"
-                                          "text-decoration:underline}"));
         ways_->addButton(way, static_cast<int>(ways_->buttons().size()));
         head.addWidget(way);
     }

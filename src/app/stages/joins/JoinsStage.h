@@ -43,7 +43,7 @@ public:
     void mainAction() override { mend(); }
     void nudge(Seconds by) override;
     void mend();
-    void accept();
+    void accept() override;
     void toggleLock();
 
 private:

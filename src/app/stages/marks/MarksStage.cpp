@@ -1,9 +1,11 @@
 #include "app/stages/marks/MarksStage.h"
 
+#include <QButtonGroup>
 #include <QCheckBox>
 #include <QGridLayout>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QStackedWidget>
 
 #include "app/stages/Bench.h"
 #include "app/stages/marks/StrengthCurve.h"
@@ -11,24 +13,33 @@
 
 namespace orthochron::app {
 
+namespace {
+
+constexpr double kSureOfMark = 0.9;
+
+}  // namespace
+
 MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     : Stage(session, lanes, parent)
 {
     bench_ = new QWidget;
-    auto* layout = new QGridLayout(bench_);
-    layout->setContentsMargins(20, 14, 20, 14);
+    auto* page = new QWidget(bench_);
+    auto* layout = new QGridLayout(page);
+    layout->setContentsMargins(0, 0, 0, 0);
     layout->setHorizontalSpacing(32);
     layout->setVerticalSpacing(6);
-    detection_ = new Detection(session_, bench_);
+    detection_ = new Detection(session_, page);
     layout->addWidget(detection_, 0, 0, 6, 2);
-    addThisMark(*layout);
-    microphones_ = new Microphones(session_, bench_);
+    addThisMark(page, *layout);
+    microphones_ = new Microphones(session_, page);
     layout->addWidget(microphones_, 0, 3, 6, 1);
     connect(microphones_, &Microphones::measured, this, [this] { lanes_.update(); });
     layout->setRowStretch(5, 1);
     for (int column = 0; column < 4; ++column) {
         layout->setColumnStretch(column, column == 3 ? 5 : 4);
     }
+    review_ = new DoubtReview(session_, this);
+    addPages(page);
     connect(detection_, &Detection::findAsked, this, &MarksStage::mainAction);
     connect(detection_, &Detection::tried, this, [this] { lanes_.update(); });
     connect(switch_, &QPushButton::clicked, this, [this] {
@@ -51,26 +62,66 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     fill();
 }
 
-void MarksStage::addThisMark(QGridLayout& layout)
+// Which page is looked at is chosen at the head of the bench.
+void MarksStage::addPages(QWidget* finding)
 {
-    layout.addWidget(benchTitle(tr("This mark"), bench_), 0, 2);
-    about_ = benchNote(QString(), bench_);
+    auto* layout = new QVBoxLayout(bench_);
+    layout->setContentsMargins(20, 8, 20, 10);
+    layout->setSpacing(4);
+    auto* head = new QHBoxLayout;
+    ways_ = new QButtonGroup(this);
+    for (const auto& [text, name] :
+         {std::pair{tr("Find"), "wayFind"}, std::pair{tr("Doubtful"), "wayDoubtful"}}) {
+        ways_->addButton(benchWay(text, QLatin1String(name), bench_), static_cast<int>(ways_->buttons().size()));
+        head->addWidget(ways_->buttons().back());
+    }
+    ways_->button(0)->setChecked(true);
+    head->addStretch();
+    layout->addLayout(head);
+    pages_ = new QStackedWidget(bench_);
+    pages_->addWidget(finding);
+    doubts_ = new DoubtBench(session_, *review_, pages_);
+    pages_->addWidget(doubts_);
+    layout->addWidget(pages_, 1);
+    connect(ways_, &QButtonGroup::idClicked, this, [this](int way) { lookAtDoubtful(way == 1); });
+    connect(review_, &DoubtReview::changed, this, [this] {
+        fill();
+        lanes_.update();
+    });
+}
+
+void MarksStage::lookAtDoubtful(bool isOn)
+{
+    ways_->button(isOn ? 1 : 0)->setChecked(true);
+    pages_->setCurrentIndex(isOn ? 1 : 0);
+    lanes_.update();
+}
+
+bool MarksStage::isDoubting() const
+{
+    return pages_->currentIndex() == 1;
+}
+
+void MarksStage::addThisMark(QWidget* page, QGridLayout& layout)
+{
+    layout.addWidget(benchTitle(tr("This mark"), page), 0, 2);
+    about_ = benchNote(QString(), page);
     about_->setObjectName(QStringLiteral("aboutMark"));
     layout.addWidget(about_, 1, 2, 2, 1);
     auto* row = new QHBoxLayout;
-    switch_ = benchButton(tr("Switch off"), QStringLiteral("switchMark"), false, bench_);
-    confirm_ = benchButton(tr("Confirm"), QStringLiteral("confirmMark"), false, bench_);
+    switch_ = benchButton(tr("Switch off"), QStringLiteral("switchMark"), false, page);
+    confirm_ = benchButton(tr("Confirm"), QStringLiteral("confirmMark"), false, page);
     row->addWidget(switch_);
     row->addWidget(confirm_);
     layout.addLayout(row, 3, 2, Qt::AlignTop);
     auto* more = new QHBoxLayout;
     auto* beats =
-        benchButton(tr("Find beat points"), QStringLiteral("findBeatPoints"), false, bench_);
+        benchButton(tr("Find beat points"), QStringLiteral("findBeatPoints"), false, page);
     beats->setToolTip(
         tr("A flam is cut before its grace stroke and has its main stroke on the line; "
            "a weak attack has its swell there")
     );
-    hearEach_ = new QCheckBox(tr("hear each"), bench_);
+    hearEach_ = new QCheckBox(tr("hear each"), page);
     hearEach_->setObjectName(QStringLiteral("hearEach"));
     hearEach_->setToolTip(tr("Plays around each mark one steps to"));
     more->addWidget(beats);
@@ -102,11 +153,22 @@ QString MarksStage::status() const
             parts << tr("%1: %2 marks").arg(QString::fromStdString(track->name)).arg(on);
         }
     }
-    return parts.isEmpty() ? tr("No hits yet") : parts.join(QStringLiteral(" · "));
+    if (parts.isEmpty()) {
+        return tr("No hits yet");
+    }
+    const auto& doubts = review_->doubts();
+    const auto missing = std::ranges::count_if(doubts, &DoubtfulHit::isMissing);
+    parts << tr("%1 doubtful").arg(static_cast<std::int64_t>(doubts.size()) - missing);
+    if (missing > 0) {
+        parts << tr("%1 may be missing").arg(missing);
+    }
+    return parts.join(QStringLiteral(" · "));
 }
 
 void MarksStage::fill()
 {
+    const auto doubtful = review_->doubts().size();
+    ways_->button(1)->setText(doubtful == 0 ? tr("Doubtful") : tr("Doubtful (%1)").arg(doubtful));
     const Mark* mark = chosen();
     switch_->setEnabled(mark != nullptr);
     confirm_->setEnabled(mark != nullptr && !mark->byHand);
@@ -116,15 +178,19 @@ void MarksStage::fill()
                            "Delete takes it away."));
         return;
     }
-    QString why =
-        mark->byHand ? tr("set or confirmed by hand; no detection moves it") : tr("found");
-    if (session_.analysis() != nullptr && session_.analysis()->contains(session_.track())) {
+    QString why = mark->byHand
+                      ? tr("set or confirmed by hand; no detection moves it")
+                      : tr("found, sure %1").arg(mark->confidence, 0, 'f', 2);
+    if (!mark->byHand && session_.analysis() != nullptr &&
+        session_.analysis()->contains(session_.track())) {
         for (const OnsetCandidate& candidate :
              session_.analysis()->at(session_.track()).candidates) {
             if (candidate.onset.at == mark->at) {
-                why = tr("rises %1 dB, %2 dB clearer here than bleed would be")
-                          .arg(candidate.riseDecibels, 0, 'f', 0)
-                          .arg(std::min(candidate.ownDecibels, 60.0), 0, 'f', 0);
+                why += tr("; rises %1 dB").arg(candidate.riseDecibels, 0, 'f', 0);
+                if (candidate.overBleedDecibels < 30.0) {
+                    why += tr(", %1 dB against other drums in it")
+                               .arg(candidate.overBleedDecibels, 0, 'f', 0);
+                }
             }
         }
     }
@@ -177,6 +243,9 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
         }
         return;
     }
+    if (isDoubting()) {
+        paintMissing(painter, lane);
+    }
     for (const HeardMark& heard : session_.marksOf(lane.track)) {
         const Mark& mark = *heard.mark;
         Frames at = heard.at;
@@ -195,8 +264,17 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
         }
         // Weight by strength; off is a broken line; by hand has a full foot.
         const double weight = 0.35 + 0.65 * std::sqrt(mark.strength);
-        const QColor colour = mark.isOn ? colours.ink : colours.secondInk;
-        painter.setPen(QPen(colour, isChosen ? 2.0 : 1.3, mark.isOn ? Qt::SolidLine : Qt::DotLine));
+        const bool isDoubtful = mark.isOn && !mark.byHand && mark.confidence < kSureOfMark;
+        const QColor colour = isDoubtful ? colours.finding
+                              : mark.isOn ? colours.ink
+                                          : colours.secondInk;
+        painter.setPen(QPen(
+            colour,
+            isChosen ? 2.0 : 1.3,
+            isDoubtful   ? Qt::DashLine
+            : mark.isOn ? Qt::SolidLine
+                        : Qt::DotLine
+        ));
         painter.drawLine(QPointF(x, bottom), QPointF(x, bottom - weight * (bottom - top)));
         painter.setBrush(mark.byHand ? colour : colours.lane);
         painter.setPen(QPen(colour, 1.3));
@@ -213,6 +291,28 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
             painter.drawLine(QPointF(flag, top), QPointF(flag + 6, top + 3));
             painter.drawLine(QPointF(flag + 6, top + 3), QPointF(flag, top + 6));
         }
+    }
+}
+
+// Where a hit may be missing: hollow and broken.
+void MarksStage::paintMissing(QPainter& painter, const Lane& lane) const
+{
+    const Palette& colours = Theme::palette();
+    for (const DoubtfulHit& doubt : review_->doubts()) {
+        if (doubt.track != lane.track || !doubt.isMissing()) {
+            continue;
+        }
+        const double x = lanes_.xOf(review_->heardAt(doubt));
+        if (x < lane.area.left() - 10 || x > lane.area.right() + 10) {
+            continue;
+        }
+        const double bottom = lane.area.bottom() - 4.0;
+        const bool isChosen = review_->chosen() != nullptr && *review_->chosen() == doubt;
+        painter.setPen(QPen(colours.finding, isChosen ? 1.6 : 1.0, Qt::DotLine));
+        painter.drawLine(QPointF(x, bottom), QPointF(x, lane.area.center().y()));
+        painter.setPen(QPen(colours.finding, 1.2));
+        painter.setBrush(colours.lane);
+        painter.drawEllipse(QPointF(x, bottom), 2.8, 2.8);
     }
 }
 
@@ -363,6 +463,10 @@ std::pair<QString, Qt::CursorShape> MarksStage::hintAt(const Lane& lane, QPoint 
 
 void MarksStage::step(int by)
 {
+    if (isDoubting()) {
+        doubts_->step(by);
+        return;
+    }
     if (session_.marksOf(session_.track()).empty()) {
         const auto lead = std::ranges::find_if(session_.song().tracks, [this](const auto& t) {
             return session_.song().isLead(*t) && !session_.marksOf(t->id).empty();
@@ -433,6 +537,10 @@ void MarksStage::zoomToMark()
 
 void MarksStage::hear()
 {
+    if (isDoubting()) {
+        review_->hear();
+        return;
+    }
     if (const auto at = placeOfChosen()) {
         const Hertz rate = session_.song().rate;
         session_.player.playRange(
@@ -444,11 +552,29 @@ void MarksStage::hear()
 
 void MarksStage::mainAction()
 {
-    session_.detect([this] { microphones_->measure(); });
+    session_.detect([this] {
+        review_->refresh();
+        microphones_->measure();
+    });
+}
+
+void MarksStage::accept()
+{
+    if (isDoubting()) {
+        review_->keep(false);
+    } else if (const Mark* mark = chosen(); mark != nullptr && !mark->byHand) {
+        session_.document.apply(
+            confirmMark(session_.song(), session_.track(), mark->id), tr("Confirm mark")
+        );
+    }
 }
 
 void MarksStage::remove()
 {
+    if (isDoubting()) {
+        review_->dismiss(false);
+        return;
+    }
     if (const Mark* mark = chosen()) {
         const TrackId track = session_.track();
         const MarkId id = mark->id;

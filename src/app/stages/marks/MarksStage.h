@@ -2,12 +2,15 @@
 
 #include "app/stages/Stage.h"
 #include "app/stages/marks/Detection.h"
+#include "app/stages/marks/DoubtBench.h"
 #include "app/stages/marks/Microphones.h"
 
+class QButtonGroup;
 class QCheckBox;
 class QGridLayout;
 class QLabel;
 class QPushButton;
+class QStackedWidget;
 
 namespace orthochron::app {
 
@@ -35,6 +38,8 @@ public:
     void hear() override;
     void mainAction() override;
     void remove() override;
+    void accept() override;
+    void lookAtDoubtful(bool isOn);  // the page that is shown
     void nudge(Seconds by) override;
     void addAtPlayhead();
     [[nodiscard]] std::optional<Frames> placeOfChosen() const;
@@ -45,10 +50,17 @@ private:
     [[nodiscard]] const Mark* markAt(const Lane& lane, double x) const;
     [[nodiscard]] const Mark* chosen() const;
     void fill();
-    void addThisMark(QGridLayout& layout);
+    void addPages(QWidget* finding);
+    void addThisMark(QWidget* page, QGridLayout& layout);
+    [[nodiscard]] bool isDoubting() const;
+    void paintMissing(QPainter& painter, const Lane& lane) const;
     [[nodiscard]] bool isOnThreshold(const Lane& lane, QPoint place) const;
 
     QWidget* bench_ = nullptr;
+    QStackedWidget* pages_ = nullptr;  // finding, and the doubtful ones
+    QButtonGroup* ways_ = nullptr;
+    DoubtReview* review_ = nullptr;
+    DoubtBench* doubts_ = nullptr;
     Detection* detection_ = nullptr;
     QLabel* about_ = nullptr;
     QPushButton* switch_ = nullptr;

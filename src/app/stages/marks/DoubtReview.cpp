@@ -1,0 +1,261 @@
+#include "app/stages/marks/DoubtReview.h"
+
+#include "app/controls/Counted.h"
+#include "core/render/Render.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr Seconds kBefore = milliseconds(140.0);
+constexpr Seconds kAfter = milliseconds(90.0);
+
+}  // namespace
+
+DoubtReview::DoubtReview(Session& session, QObject* parent) : QObject(parent), session_(session)
+{
+    connect(&session_.document, &Document::songChanged, this, &DoubtReview::refresh);
+    connect(&session_, &Session::choiceChanged, this, [this] {
+        if (madeFrom_ != session_.document.song() || madeWith_ != session_.analysis()) {
+            refresh();
+        }
+    });
+    refresh();
+}
+
+const DoubtfulHit* DoubtReview::chosen() const
+{
+    return place_ < doubts_.size() ? &doubts_[place_] : nullptr;
+}
+
+void DoubtReview::refresh()
+{
+    madeFrom_ = session_.document.song();
+    madeWith_ = session_.analysis();
+    const MicSet* set = session_.set();
+    auto found = set == nullptr ? std::vector<DoubtfulHit>()
+                                : doubtfulHits(session_.song(), set->id, session_.analysis());
+    std::erase_if(found, [this](const DoubtfulHit& doubt) {
+        return !session_.heardOn(doubt.track, doubt.at);
+    });
+    if (found == doubts_) {
+        return;
+    }
+    doubts_ = std::move(found);
+    place_ = std::min(place_, doubts_.empty() ? 0 : doubts_.size() - 1);
+    pictures_.clear();
+    asked_.clear();
+    ++edition_;
+    Q_EMIT changed();
+}
+
+void DoubtReview::choose(std::size_t place)
+{
+    if (place >= doubts_.size()) {
+        return;
+    }
+    place_ = place;
+    const DoubtfulHit& doubt = doubts_[place];
+    session_.setMark(doubt.track, doubt.mark);
+    const Frames at = heardAt(doubt);
+    session_.player.seek(at);
+    session_.reveal(at);
+    Q_EMIT changed();
+}
+
+std::vector<DoubtfulHit> DoubtReview::kind() const
+{
+    std::vector<DoubtfulHit> alike;
+    if (const DoubtfulHit* doubt = chosen()) {
+        std::ranges::copy_if(doubts_, std::back_inserter(alike), [&](const DoubtfulHit& other) {
+            return isOneKind(other, *doubt);
+        });
+    }
+    return alike;
+}
+
+void DoubtReview::keep(bool wholeKind)
+{
+    decide(true, wholeKind);
+}
+
+void DoubtReview::dismiss(bool wholeKind)
+{
+    decide(false, wholeKind);
+}
+
+void DoubtReview::decide(bool isHit, bool wholeKind)
+{
+    const DoubtfulHit* doubt = chosen();
+    if (doubt == nullptr) {
+        session_.say(tr("Nothing is doubtful here"));
+        return;
+    }
+    const auto decided = wholeKind ? kind() : std::vector<DoubtfulHit>{*doubt};
+    const QString what = counted(
+        static_cast<std::int64_t>(decided.size()), tr("doubtful hit"), tr("doubtful hits")
+    );
+    if (isHit) {
+        session_.document.apply(keepHits(session_.song(), decided), tr("Keep %1").arg(what));
+    } else {
+        session_.document.apply(dismissHits(session_.song(), decided), tr("Dismiss %1").arg(what));
+    }
+    if (!doubts_.empty()) {
+        choose(place_);
+    }
+}
+
+void DoubtReview::hear()
+{
+    if (const DoubtfulHit* doubt = chosen()) {
+        const Frames at = heardAt(*doubt);
+        const Hertz rate = session_.song().rate;
+        session_.player.playRange(
+            std::max(Frames(0), at - toFrames(milliseconds(200.0), rate)),
+            at + toFrames(milliseconds(250.0), rate)
+        );
+    }
+}
+
+Frames DoubtReview::heardAt(const DoubtfulHit& doubt) const
+{
+    return session_.heardOn(doubt.track, doubt.at).value_or(Frames(0));
+}
+
+TrackId DoubtReview::beside(const DoubtfulHit& doubt) const
+{
+    if (session_.song().track(doubt.against)) {
+        return doubt.against;
+    }
+    const MicSet* set = session_.song().setOf(doubt.track);
+    TrackId other;
+    for (const TrackId track : set == nullptr ? std::vector<TrackId>() : set->tracks) {
+        const bool isLead = session_.song().isLead(*session_.song().track(track));
+        if (track != doubt.track && (other == TrackId() || isLead)) {
+            other = track;
+            if (isLead) {
+                break;
+            }
+        }
+    }
+    return other;
+}
+
+const DoubtPicture* DoubtReview::picture(std::size_t place)
+{
+    if (const auto found = pictures_.find(place); found != pictures_.end()) {
+        return &found->second;
+    }
+    if (place >= doubts_.size() || !asked_.insert(place).second) {
+        return nullptr;
+    }
+    const DoubtfulHit& doubt = doubts_[place];
+    session_.jobs.run(
+        {.key = {},
+         .title = {},
+         .holds = [this, edition = edition_] { return edition == edition_; },
+         .isQuick = true},
+        this,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         track = doubt.track,
+         other = beside(doubt),
+         at = heardAt(doubt)](const Work&) {
+            DoubtPicture picture;
+            picture.before = toFrames(kBefore, song->rate);
+            AudioBuffer sound(1, picture.before + toFrames(kAfter, song->rate));
+            const auto read = [&](TrackId from) {
+                std::ranges::fill(sound.channel(0), 0.0F);
+                // A take that cannot be read is drawn as silence; the song says so elsewhere.
+                if (const auto heard = song->track(from)) {
+                    (void)renderClips(heard->clips, *sources, at - picture.before, sound);
+                }
+                const auto samples = sound.channel(0);
+                return std::vector<float>(samples.begin(), samples.end());
+            };
+            picture.lead = read(track);
+            picture.beside = read(other);
+            return picture;
+        },
+        [this, place](DoubtPicture read) {
+            pictures_[place] = std::move(read);
+            Q_EMIT changed();
+        }
+    );
+    return nullptr;
+}
+
+QString DoubtReview::nameOf(TrackId track) const
+{
+    const auto found = session_.song().track(track);
+    return found ? QString::fromStdString(found->name) : tr("another drum");
+}
+
+QString DoubtReview::question(const DoubtfulHit& doubt) const
+{
+    if (!doubt.isKnown) {
+        return tr("a hit?");
+    }
+    switch (doubt.why) {
+    case Doubt::Ring:
+        return doubt.isMissing() ? tr("missing? or its ring")
+                                 : tr("ring of %1?").arg(nameOf(doubt.track));
+    case Doubt::Bleed:
+        return doubt.isMissing() ? tr("missing? under %1").arg(nameOf(doubt.against))
+                                 : tr("bleed of %1?").arg(nameOf(doubt.against));
+    case Doubt::Faint: return doubt.isMissing() ? tr("missing? soft") : tr("soft, or nothing?");
+    case Doubt::None:
+    case Doubt::Unclear: break;
+    }
+    return doubt.isMissing() ? tr("missing?") : tr("a hit?");
+}
+
+QString DoubtReview::reason(const DoubtfulHit& doubt) const
+{
+    QStringList lines;
+    if (!doubt.isKnown) {
+        lines << tr("Find hits again to hear why, and what may be missing.");
+    } else {
+        if (doubt.since < Seconds(0.5)) {
+            // What is owed counts what the blow has lost since; what is said is its level then.
+            const double below = doubt.owed + 60.0 * doubt.since.count();
+            lines << tr("%1 ms after a blow, %2 dB %3 it.")
+                         .arg(inMilliseconds(doubt.since), 0, 'f', 0)
+                         .arg(std::abs(below), 0, 'f', 0)
+                         .arg(below < 0.0 ? tr("above") : tr("below"));
+        } else {
+            lines << tr("No blow in the half second before.");
+        }
+        lines << tr("Rises %1 dB above what rang.").arg(doubt.rise, 0, 'f', 0);
+        lines << (doubt.overBleed >= 30.0
+                      ? tr("No other drum is heard in it.")
+                      : tr("Its own drum %1 dB against others in it.")
+                            .arg(doubt.overBleed, 0, 'f', 0));
+        if (doubt.against != TrackId()) {
+            lines << tr("%1 was struck then.").arg(nameOf(doubt.against));
+        }
+    }
+    return lines.join(QLatin1Char('\n'));
+}
+
+QString DoubtReview::kindName(const DoubtfulHit& doubt, std::size_t count) const
+{
+    const QString of = nameOf(doubt.track);
+    const QString many = QStringLiteral("%1 ").arg(count) + tr("like this: ");
+    if (doubt.isMissing()) {
+        return many + tr("left out on %1").arg(of);
+    }
+    switch (doubt.isKnown ? doubt.why : Doubt::Unclear) {
+    case Doubt::Ring: return many + tr("rings of %1").arg(of);
+    case Doubt::Bleed: return many + tr("%1 in %2").arg(nameOf(doubt.against), of);
+    case Doubt::Faint: return many + tr("soft ones on %1").arg(of);
+    case Doubt::None:
+    case Doubt::Unclear: break;
+    }
+    return many + tr("unclear on %1").arg(of);
+}
+
+}  // namespace orthochron::app

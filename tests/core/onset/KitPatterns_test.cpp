@@ -1,0 +1,149 @@
+#include "core/onset/KitPatterns.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+// Two drums, two microphones, known bleed: what each attack is made of.
+namespace orthochron {
+namespace {
+
+constexpr std::int64_t kHops = 20'000;
+constexpr double kQuiet = 1e-8;
+
+// An envelope in which blows of known power begin at known hops and die away.
+struct Made {
+    std::vector<BandPowers> powers = std::vector<BandPowers>(kHops, BandPowers{kQuiet, kQuiet, kQuiet, kQuiet});
+
+    void strike(std::int64_t hop, const BandPowers& power)
+    {
+        for (std::int64_t n = 0; n < 120 && hop + n < kHops; ++n) {
+            for (std::size_t band = 0; band < kBands; ++band) {
+                powers[static_cast<std::size_t>(hop + n)][band] +=
+                    power[band] * std::exp(-static_cast<double>(n) / 20.0);
+            }
+        }
+    }
+    [[nodiscard]] BandEnvelope envelope() const
+    {
+        BandEnvelope envelope;
+        for (const BandPowers& power : powers) {
+            BandLevels levels{};
+            for (std::size_t band = 0; band < kBands; ++band) {
+                levels[band] = static_cast<float>(power[band]);
+            }
+            envelope.add(levels);
+        }
+        return envelope;
+    }
+};
+
+BandPowers times(BandPowers powers, double gain)
+{
+    for (double& power : powers) {
+        power *= gain;
+    }
+    return powers;
+}
+
+class KitPatterns : public testing::Test {
+protected:
+    // Blow after blow in turn, then both at once, then soft ones of the first.
+    KitPatterns()
+    {
+        std::int64_t hop = 300;
+        for (int i = 0; i < 40; ++i, hop += 200) {
+            play(hop, i % 2 == 0 ? 1.0 : 0.0, i % 2 == 0 ? 0.0 : 1.0);
+        }
+        for (int i = 0; i < 5; ++i, hop += 200) {
+            play(hop, 1.0, 1.0);
+        }
+        for (int i = 0; i < 5; ++i, hop += 200) {
+            play(hop, 0.01, 1.0);
+        }
+    }
+    void play(std::int64_t hop, double first, double second)
+    {
+        constexpr BandPowers kFirst{1e-2, 3e-3, 4e-4, 1e-4};
+        constexpr BandPowers kSecond{1e-3, 8e-3, 6e-3, 2e-3};
+        hops_.push_back(hop);
+        here_.strike(hop, times(kFirst, first));
+        here_.strike(hop + 2, times(kSecond, 0.02 * second));  // -17 dB of bleed
+        there_.strike(hop + 2, times(kFirst, 0.02 * first));
+        there_.strike(hop, times(kSecond, second));
+    }
+    [[nodiscard]] OwnParts parts(std::vector<const BandEnvelope*> others)
+    {
+        return ownParts(heard_, hops_, hops_, others);
+    }
+    [[nodiscard]] static double level(const OwnParts& parts, std::size_t attack)
+    {
+        return decibelsOf(sumOf(parts.own[attack]) / parts.loud);
+    }
+
+    Made here_;
+    Made there_;
+    std::vector<std::int64_t> hops_;
+    BandEnvelope heard_;
+    BandEnvelope other_;
+    void SetUp() override
+    {
+        heard_ = here_.envelope();
+        other_ = there_.envelope();
+    }
+};
+
+TEST_F(KitPatterns, ABlowIsItsOwnAndBleedIsTheOthers)
+{
+    const OwnParts apart = parts({&other_});
+    for (std::size_t i = 0; i < 40; ++i) {
+        if (i % 2 == 0) {
+            EXPECT_NEAR(level(apart, i), 0.0, 1.5) << i;
+        } else {
+            EXPECT_LT(level(apart, i), -25.0) << i;
+        }
+    }
+}
+
+TEST_F(KitPatterns, OfTwoDrumsStruckAtOnceEachIsTold)
+{
+    const OwnParts apart = parts({&other_});
+    for (std::size_t i = 40; i < 45; ++i) {
+        EXPECT_NEAR(level(apart, i), 0.0, 1.5) << i;
+    }
+    for (std::size_t i = 45; i < 50; ++i) {
+        EXPECT_NEAR(level(apart, i), -20.0, 6.0) << i;  // soft, under loud bleed
+    }
+}
+
+TEST_F(KitPatterns, AloneAllIsItsOwn)
+{
+    const OwnParts whole = parts({});
+    EXPECT_EQ(whole.own.size(), hops_.size());
+    EXPECT_GT(level(whole, 1), -30.0);  // bleed cannot be told
+    EXPECT_EQ(sumOf(whole.bleed[1]), 0.0);
+}
+
+TEST_F(KitPatterns, OneThatHearsTheSameOrOnlyNoiseIsPassedOver)
+{
+    Made noise;
+    const BandEnvelope quiet = noise.envelope();
+    const OwnParts whole = parts({});
+    for (const BandEnvelope* other : std::array{static_cast<const BandEnvelope*>(&heard_), &quiet}) {
+        const OwnParts same = parts({other});
+        for (std::size_t i = 0; i < hops_.size(); ++i) {
+            EXPECT_DOUBLE_EQ(level(same, i), level(whole, i)) << i;
+        }
+    }
+}
+
+TEST_F(KitPatterns, OfNothingIsNothing)
+{
+    const OwnParts none = ownParts(BandEnvelope(), {}, {}, {});
+    EXPECT_TRUE(none.own.empty());
+    const OwnParts silent = ownParts(Made().envelope(), {}, {}, std::vector<const BandEnvelope*>{&other_});
+    EXPECT_TRUE(silent.own.empty());
+}
+
+}  // namespace
+}  // namespace orthochron
