@@ -359,20 +359,67 @@ void report(const char* name, const Half& half, const Belief& belief)
 struct Lesson {
     Grown first;
     Grown second;
+    double constant = 0.0;
+    double slope = 1.0;
 };
 
-// Says how one half of the kits is judged by what the other teaches, then learns from all.
+// The line that makes the odds on kits no tree has seen come true (Platt 1999).
+void straighten(
+    const std::array<Half, 2>& levelled, const std::array<Grown, 2>& second, Lesson& lesson
+)
+{
+    std::vector<std::pair<double, bool>> seen;
+    for (std::size_t half = 0; half < 2; ++half) {
+        for (const Microphone& microphone : levelled[half]) {
+            for (const Attack& attack : microphone) {
+                if (attack.counts) {
+                    seen.emplace_back(
+                        second[1 - half].forest().sum(attack.evidence), attack.isBlow
+                    );
+                }
+            }
+        }
+    }
+    // Newton's steps on the likelihood.
+    for (int step = 0; step < 30; ++step) {
+        std::array<double, 2> slope{};
+        std::array<double, 3> curve{1e-6, 0.0, 1e-6};
+        for (const auto& [odds, isBlow] : seen) {
+            const double chance = 1.0 / (1.0 + std::exp(-lesson.constant - lesson.slope * odds));
+            const double off = (isBlow ? 1.0 : 0.0) - chance;
+            const double weight = chance * (1.0 - chance);
+            slope[0] += off;
+            slope[1] += off * odds;
+            curve[0] += weight;
+            curve[1] += weight * odds;
+            curve[2] += weight * odds * odds;
+        }
+        const double determinant = curve[0] * curve[2] - curve[1] * curve[1];
+        lesson.constant += (curve[2] * slope[0] - curve[1] * slope[1]) / determinant;
+        lesson.slope += (curve[0] * slope[1] - curve[1] * slope[0]) / determinant;
+    }
+}
+
+// Says how either half of the kits is judged by what the other teaches, then learns from all.
 Lesson teach(const char* name, const std::array<Half, 2>& halves)
 {
     const std::array<Grown, 2> first{growTrees(halves[0]), growTrees(halves[1])};
     const std::array<Half, 2> levelled{
         withLevels(halves[0], first[1]), withLevels(halves[1], first[0])
     };
-    const Grown second = growTrees(levelled[0]);
-    report(name, halves[1], {first[0].forest(), second.forest()});
-    return {
-        growTrees(together(halves[0], halves[1])), growTrees(together(levelled[0], levelled[1]))
-    };
+    const std::array<Grown, 2> second{growTrees(levelled[0]), growTrees(levelled[1])};
+    Lesson lesson;
+    straighten(levelled, second, lesson);
+    for (std::size_t half = 0; half < 2; ++half) {
+        report(
+            name,
+            halves[1 - half],
+            {first[half].forest(), second[half].forest(), lesson.constant, lesson.slope}
+        );
+    }
+    lesson.first = growTrees(together(halves[0], halves[1]));
+    lesson.second = growTrees(together(levelled[0], levelled[1]));
+    return lesson;
 }
 
 void write(fmt::ostream& out, const std::string& name, const Grown& grown)
@@ -393,7 +440,14 @@ void write(fmt::ostream& out, const std::string& name, const Lesson& taught)
 {
     write(out, name + "First", taught.first);
     write(out, name + "Second", taught.second);
-    out.print("Belief {}()\n{{\n    return {{{}First(), {}Second()}};\n}}\n\n", name, name, name);
+    out.print(
+        "Belief {}()\n{{\n    return {{{}First(), {}Second(), {:.5f}, {:.5f}}};\n}}\n\n",
+        name,
+        name,
+        name,
+        taught.constant,
+        taught.slope
+    );
 }
 
 void run(const std::string& path, std::uint64_t kits)
@@ -425,6 +479,6 @@ int main(int count, char** arguments)
         fmt::print(stderr, "orthochron_teach OUT.cpp [KITS]\n");
         return 2;
     }
-    orthochron::run(arguments[1], count > 2 ? std::stoull(arguments[2]) : 220);
+    orthochron::run(arguments[1], count > 2 ? std::stoull(arguments[2]) : 150);
     return 0;
 }

@@ -102,6 +102,28 @@ TEST_F(FitCommand, NamesOfAnyBytesWorkAndErrorsStayOnOneLine)
     EXPECT_EQ(std::ranges::count(said, '\n'), 1) << said;
 }
 
+TEST_F(FitCommand, OnsetsSayHowSureTheyAreAndListWhatWasLeftOut)
+{
+    const std::string snare = quoted(kit_.takes[2]) + " --against " + quoted(kit_.takes[0]) + " " +
+                              quoted(kit_.takes[4]);
+    const Json plain = Json::parse(run("onsets " + snare + " --json").out);
+    const Json asked = Json::parse(run("onsets " + snare + " --json --doubtful").out);
+    EXPECT_FALSE(plain.contains("left_out"));
+    EXPECT_EQ(plain["onsets"], asked["onsets"]);
+    int sure = 0;
+    for (const Json& onset : asked["onsets"]) {
+        const double confidence = onset["confidence"];
+        EXPECT_GE(confidence, 0.5);
+        EXPECT_LE(confidence, 1.0);
+        sure += confidence > 0.9 ? 1 : 0;
+    }
+    EXPECT_GT(sure, static_cast<int>(asked["onsets"].size()) * 8 / 10);
+    for (const Json& left : asked["left_out"]) {
+        EXPECT_LT(left["confidence"].get<double>(), 0.5);
+    }
+    EXPECT_NE(run("onsets " + snare + " --doubtful").out.find("left out"), std::string::npos);
+}
+
 TEST_F(FitCommand, PutsEveryMainHitOnItsLineInTheAudioItself)
 {
     const Outcome outcome = run(fit("full", "--drift 100 --feel 100 --stray 100"));

@@ -201,10 +201,11 @@ private:
     // What goes with a stroke: grace strokes ahead of it, or a roll.
     void adorn(const DemoHit& main, char stroke)
     {
-        const double spread = random_.between(0.8, 1.25);
         if (stroke == 'f') {
+            const double spread = random_.between(0.8, 1.25);
             precede(main, Stroke::Grace, milliseconds(28.0) * spread, 0.35);
         } else if (stroke == 'd') {
+            const double spread = random_.between(0.8, 1.25);
             precede(main, Stroke::Grace, milliseconds(55.0) * spread, 0.3);
             precede(main, Stroke::Grace, milliseconds(108.0) * spread, 0.26);
         } else if (stroke == 'r') {

@@ -117,6 +117,7 @@ analyseAsAsked(const Channel& channel, Hertz rate, const OnsetSettings& settings
     if (!analysis || settings.way == OnsetWay::Weak) {
         return analysis;
     }
+    weighPlainly(*analysis);
     const Frames near = toFrames(kSameAttack, rate);
     const Frames around = toFrames(kAround, rate);
     std::vector<float> samples(static_cast<std::size_t>(2 * around.count()));

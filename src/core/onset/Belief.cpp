@@ -121,6 +121,24 @@ void allowNarrow(std::vector<Evidence>& evidence)
     }
 }
 
+// Whether many of the loud attacks are made up quite otherwise than the usual one: a loop, or a room.
+bool soundsOfSeveral(std::span<const Evidence> evidence)
+{
+    constexpr double kLoud = -9.0;   // dB; bleed is softer
+    constexpr double kClear = 6.0;   // dB
+    constexpr double kOther = 9.0;   // dB lacking where the usual one has most, or above it
+    constexpr double kMany = 0.15;
+    double loud = 0.0;
+    double other = 0.0;
+    for (const Evidence& each : evidence) {
+        if (each.level > kLoud && each.rise >= kClear && each.isRing == 0.0) {
+            loud += 1.0;
+            other += each.dull > kOther || each.thin > kOther ? 1.0 : 0.0;
+        }
+    }
+    return other > kMany * loud;
+}
+
 }  // namespace
 
 std::array<double, kEvidence> listed(const Evidence& e)
@@ -181,22 +199,28 @@ Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const
         analysis.candidates[i].sinceBlow = Seconds(evidence[i].since);
     }
     allowNarrow(evidence);
-    return {std::move(evidence), parts.witnesses > 0};
+    const bool isOfSeveral = parts.witnesses == 0 && soundsOfSeveral(evidence);
+    return {std::move(evidence), parts.witnesses > 0, isOfSeveral};
 }
 
-double Forest::chance(const Evidence& evidence) const
+double Forest::sum(const Evidence& evidence) const
 {
     const auto values = listed(evidence);
-    double sum = odds;
+    double all = odds;
     for (const BeliefTree& tree : trees) {
         std::size_t at = 0;
         for (int depth = 0; depth < 3; ++depth) {
             const bool isMore = static_cast<float>(values[tree.asked[at]]) >= tree.least[at];
             at = 2 * at + (isMore ? 2 : 1);
         }
-        sum += static_cast<double>(tree.odds[at - 7]);
+        all += static_cast<double>(tree.odds[at - 7]);
     }
-    return chanceOf(sum);
+    return all;
+}
+
+double Forest::chance(const Evidence& evidence) const
+{
+    return chanceOf(sum(evidence));
 }
 
 std::vector<double> Belief::confidence(std::span<const Evidence> evidence) const
@@ -211,9 +235,17 @@ std::vector<double> Belief::confidence(std::span<const Evidence> evidence) const
     for (std::size_t i = 0; i < beliefs.size(); ++i) {
         Evidence each = evidence[i];
         each.amongLevel = there[i];
-        beliefs[i] = second.chance(each);
+        beliefs[i] = chanceOf(constant + slope * second.sum(each));
     }
     return beliefs;
+}
+
+double plainConfidence(const Evidence& evidence)
+{
+    constexpr double kEvenRise = 4.5;    // dB
+    constexpr double kSurer = 8.0 / 3.0;  // for each dB above it
+    constexpr double kRing = 0.05;
+    return evidence.isRing > 0.0 ? kRing : chanceOf((evidence.rise - kEvenRise) * kSurer);
 }
 
 std::vector<double> oddsAtLevel(std::span<const double> levels, std::span<const double> beliefs)

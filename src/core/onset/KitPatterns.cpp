@@ -259,16 +259,16 @@ std::vector<Witness> witnesses(
         };
         const Heard& here = both[0];
         BandPowers strong{};
-        double loud = 0.0;
         for (const Everywhere& attack : here.attacks) {
-            loud = std::max(loud, sumOf(attack[1]));
             for (std::size_t band = 0; band < kBands; ++band) {
                 strong[band] += attack[0][band];
             }
         }
         const auto band = static_cast<std::size_t>(std::ranges::max_element(strong) - strong.begin());
+        std::vector<double> there;
         std::vector<double> lags;
         for (std::size_t i = 0; i < clear.size(); ++i) {
+            there.push_back(here.attacks[i][1][band]);
             if (decibelsOf(sumOf(here.attacks[i][0]) / std::max(here.loud, 1e-14)) > -8.0) {
                 const auto later = lagOf(*other, static_cast<int>(band), clear[i]) -
                                    lagOf(heard, static_cast<int>(band), clear[i]);
@@ -276,7 +276,8 @@ std::vector<Witness> witnesses(
             }
         }
         const bool isDeaf =
-            decibelsOf(loud) < decibelsOf(static_cast<double>(noiseFloor(*other)[band])) + 12.0;
+            decibelsOf(loudOf(std::move(there))) <
+            decibelsOf(static_cast<double>(noiseFloor(*other)[band])) + 12.0;
         if (!isDeaf && percentile(std::move(lags), 0.5) < kRoomLagHops && !isSameDrum(both)) {
             chosen.push_back(std::move(witness));
         }

@@ -314,10 +314,19 @@ void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* cons
     const Belief& belief = gathered.isAmongOthers ? beliefInSet() : beliefAlone();
     const auto confidence = belief.confidence(gathered.evidence);
     for (std::size_t i = 0; i < confidence.size(); ++i) {
-        analysis.candidates[i].onset.confidence = confidence[i];
+        analysis.candidates[i].onset.confidence =
+            gathered.isOfSeveral ? plainConfidence(gathered.evidence[i]) : confidence[i];
     }
     if (gathered.isAmongOthers) {
         beginWithOwnRises(analysis);
+    }
+}
+
+void weighPlainly(OnsetAnalysis& analysis)
+{
+    const Case gathered = gatherEvidence(analysis, {});
+    for (std::size_t i = 0; i < gathered.evidence.size(); ++i) {
+        analysis.candidates[i].onset.confidence = plainConfidence(gathered.evidence[i]);
     }
 }
 

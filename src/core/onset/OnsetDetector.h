@@ -33,7 +33,7 @@ struct FrequencyBand {
 };
 
 struct OnsetSettings {
-    double sensitivity = 50.0;            // 0..100; higher reports quieter hits
+    double sensitivity = 50.0;            // 0..100; higher reports quieter and less sure hits
     Seconds minGap = milliseconds(20.0);  // of two onsets closer than this, the stronger stays
     std::optional<double> threshold;      // least strength; otherwise from the sensitivity
     OnsetWay way = OnsetWay::Struck;
@@ -104,6 +104,10 @@ analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work = {})
 // another drum's blow could have hidden. `others` are their envelopes over the same
 // frames; those of the same drum and of a room do no harm.
 void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
+
+// Weighs each candidate by nothing but how it rises: for a part of the sound that was asked for, where no
+// drum is more at home than another.
+void weighPlainly(OnsetAnalysis& analysis);
 
 // The onsets at least as strong and as sure as asked, in ascending order.
 // Errors: BadArgument for a setting out of range.

@@ -45,11 +45,15 @@ public:
         return times;
     }
     [[nodiscard]] std::mt19937& random() { return random_; }
-    [[nodiscard]] std::vector<Onset> found() const
+    [[nodiscard]] std::vector<OnsetCandidate> candidates() const
     {
         const auto analysis = analyseOnsets(samples_, kRate);
         EXPECT_TRUE(analysis);
-        return *pickOnsets(analysis->candidates, kRate, {});
+        return analysis->candidates;
+    }
+    [[nodiscard]] std::vector<Onset> found() const
+    {
+        return *pickOnsets(candidates(), kRate, {});
     }
     // By how much each blow's nearest onset misses it, ms; sorted by size.
     [[nodiscard]] static std::vector<double>
@@ -100,7 +104,7 @@ TEST(Blows, AHeadThatSwellsAgainIsNoSecondBlow)
     EXPECT_LT(std::abs(Drum::errors(found, truth).back()), 1.0);
 }
 
-TEST(Blows, ASoftStrokeInTheRingOfALoudOneIsABlow)
+TEST(Blows, ASoftStrokeInTheRingOfALoudOneIsNoRing)
 {
     Drum drum;
     auto truth = drum.blows();
@@ -112,8 +116,16 @@ TEST(Blows, ASoftStrokeInTheRingOfALoudOneIsABlow)
         drum.addTone(truth[i] + 0.21, 185.0, 0.08, 0.001, 0.08);
         truth.push_back(truth[i] + 0.21);
     }
-    const auto found = drum.found();
-    EXPECT_EQ(found.size(), truth.size());
+    // Alone it may be another drum's; a ring it is not.
+    const auto candidates = drum.candidates();
+    for (const double at : truth) {
+        const auto stroke = std::ranges::find_if(candidates, [&](const OnsetCandidate& each) {
+            return std::abs(toSeconds(each.onset.at, kRate).count() - at) < 0.006;
+        });
+        ASSERT_NE(stroke, candidates.end()) << at;
+        EXPECT_FALSE(stroke->isRing) << at;
+        EXPECT_GT(stroke->noveltyDecibels, 2.0) << at;
+    }
 }
 
 TEST(Blows, BeginWithTheBeatersClick)
