@@ -20,11 +20,12 @@ namespace {
 
 constexpr std::size_t kTrees = 120;
 constexpr int kBins = 64;
-constexpr double kPace = 0.12;       // of each tree's word that is taken
-constexpr double kCaution = 2.0;     // what a leaf must know before it says much
-constexpr double kFewest = 25.0;     // attacks in a leaf
-constexpr double kRight = 0.010;     // seconds from a blow
-constexpr double kNeither = 0.022;   // up to here it is a blow's start misjudged, and teaches nothing
+constexpr double kPace = 0.12;    // of each tree's word that is taken
+constexpr double kCaution = 2.0;  // what a leaf must know before it says much
+constexpr double kFewest = 25.0;  // attacks in a leaf
+constexpr double kRight = 0.010;  // seconds from a blow
+constexpr double kNeither =
+    0.022;  // up to here it is a blow's start misjudged, and teaches nothing
 
 struct Attack {
     Evidence evidence;
@@ -74,8 +75,7 @@ Microphone judge(
     const Case gathered = gatherEvidence(analysis, others);
     for (const Evidence& evidence : gathered.evidence) {
         Attack attack{evidence};
-        const double at =
-            toSeconds(analysis.candidates[attacks.size()].onset.at, rate).count();
+        const double at = toSeconds(analysis.candidates[attacks.size()].onset.at, rate).count();
         double nearest = 1e9;
         for (const double blow : blows) {
             nearest = std::min(nearest, std::abs(blow - at));
@@ -162,9 +162,8 @@ Table tableOf(const Half& microphones)
         edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
         for (std::size_t i = 0; i < values.size(); ++i) {
             const auto value = static_cast<float>(values[i][e]);
-            table.bins[i][e] = static_cast<std::uint8_t>(
-                std::ranges::upper_bound(edges, value) - edges.begin()
-            );
+            table.bins[i][e] =
+                static_cast<std::uint8_t>(std::ranges::upper_bound(edges, value) - edges.begin());
         }
     }
     return table;
@@ -234,8 +233,8 @@ BeliefTree growTree(const Table& table, std::vector<double>& odds)
         }
         for (std::size_t i = 0; i < count; ++i) {
             if (at[i] == question) {
-                const bool isMore = tree.least[question] < 1e29F &&
-                                    table.bins[i][tree.asked[question]] > edge;
+                const bool isMore =
+                    tree.least[question] < 1e29F && table.bins[i][tree.asked[question]] > edge;
                 at[i] = 2 * question + (isMore ? 2 : 1);
             }
         }
@@ -328,7 +327,8 @@ void report(const char* name, const Half& half, const Belief& belief)
             told += isBlow != isPicked && confidence[i] > 0.1 && confidence[i] < 0.9 ? 1 : 0;
             const double chance = isBlow ? confidence[i] : 1.0 - confidence[i];
             surprise -= std::log(std::max(chance, 1e-4));
-            const auto tenth = std::min<std::size_t>(static_cast<std::size_t>(confidence[i] * 10.0), 9);
+            const auto tenth =
+                std::min<std::size_t>(static_cast<std::size_t>(confidence[i] * 10.0), 9);
             said[tenth] += confidence[i];
             right[tenth] += isBlow ? 1.0 : 0.0;
             ++counted[tenth];
@@ -336,7 +336,8 @@ void report(const char* name, const Half& half, const Belief& belief)
     }
     const int all = std::accumulate(counted.begin(), counted.end(), 0);
     fmt::print(
-        "{}: {} attacks, F {:.4f}, {} wrong, {} missed, {:.2f} of these doubtful, surprise {:.4f}\n",
+        "{}: {} attacks, F {:.4f}, {} wrong, {} missed, {:.2f} of these doubtful, surprise "
+        "{:.4f}\n",
         name,
         all,
         2.0 * found / (2.0 * found + wrong + missed),
@@ -405,8 +406,7 @@ Lesson teach(const char* name, const std::array<Half, 2>& halves)
 {
     const std::array<Grown, 2> first{growTrees(halves[0]), growTrees(halves[1])};
     const std::array<Half, 2> levelled{
-        withLevels(halves[0], first[1]), withLevels(halves[1], first[0])
-    };
+        withLevels(halves[0], first[1]), withLevels(halves[1], first[0])};
     const std::array<Grown, 2> second{growTrees(levelled[0]), growTrees(levelled[1])};
     Lesson lesson;
     straighten(levelled, second, lesson);
@@ -424,7 +424,11 @@ Lesson teach(const char* name, const std::array<Half, 2>& halves)
 
 void write(fmt::ostream& out, const std::string& name, const Grown& grown)
 {
-    out.print("Forest {}()\n{{\n    static constexpr std::array<BeliefTree, {}> kTrees{{{{\n", name, kTrees);
+    out.print(
+        "Forest {}()\n{{\n    static constexpr std::array<BeliefTree, {}> kTrees{{{{\n",
+        name,
+        kTrees
+    );
     for (const BeliefTree& tree : grown.trees) {
         out.print(
             "        {{{{{}}},\n         {{{:#.6g}F}},\n         {{{:.5f}F}}}},\n",
@@ -461,10 +465,8 @@ void run(const std::string& path, std::uint64_t kits)
         std::ranges::move(taught[i].alone, std::back_inserter(alone[i % 2]));
     }
     auto out = fmt::output_file(path);
-    out.print(
-        "// Written by benchmarks/Teach.cpp; not to be changed by hand.\n"
-        "#include \"core/onset/BeliefTrees.h\"\n\nnamespace orthochron::taught {{\n\n"
-    );
+    out.print("// Written by benchmarks/Teach.cpp; not to be changed by hand.\n"
+              "#include \"core/onset/BeliefTrees.h\"\n\nnamespace orthochron::taught {{\n\n");
     write(out, "inSet", teach("in the set", inSet));
     write(out, "alone", teach("alone", alone));
     out.print("}}  // namespace orthochron::taught\n");

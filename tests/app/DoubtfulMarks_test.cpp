@@ -34,7 +34,10 @@ protected:
             .section(QLatin1Char(')'), 0, 0)
             .toInt();
     }
-    [[nodiscard]] std::size_t marksOf(std::size_t track) { return song().tracks[track]->marks.size(); }
+    [[nodiscard]] std::size_t marksOf(std::size_t track)
+    {
+        return song().tracks[track]->marks.size();
+    }
 };
 
 TEST_F(DoubtfulMarks, AreCountedWalkedAndKeptByKeys)

@@ -104,8 +104,8 @@ TEST_F(FitCommand, NamesOfAnyBytesWorkAndErrorsStayOnOneLine)
 
 TEST_F(FitCommand, OnsetsSayHowSureTheyAreAndListWhatWasLeftOut)
 {
-    const std::string snare = quoted(kit_.takes[2]) + " --against " + quoted(kit_.takes[0]) + " " +
-                              quoted(kit_.takes[4]);
+    const std::string snare =
+        quoted(kit_.takes[2]) + " --against " + quoted(kit_.takes[0]) + " " + quoted(kit_.takes[4]);
     const Json plain = Json::parse(run("onsets " + snare + " --json").out);
     const Json asked = Json::parse(run("onsets " + snare + " --json --doubtful").out);
     EXPECT_FALSE(plain.contains("left_out"));

@@ -187,8 +187,8 @@ void addRebound(std::span<float> out, double v, double rate, const Rebound& rebo
     double smooth = 0.0;
     for (std::size_t i = 0; i < out.size(); ++i) {
         const double time = static_cast<double>(i) / rate;
-        const double swell =
-            rebound.swell * (bulge(time, first, 0.18 * first) + 0.5 * bulge(time, 2.0 * first, 0.25 * first));
+        const double swell = rebound.swell * (bulge(time, first, 0.18 * first) +
+                                              0.5 * bulge(time, 2.0 * first, 0.25 * first));
         smooth += -std::expm1(-kTurn * 900.0 / rate) * (random.between(-1.0, 1.0) - smooth);
         slow += -std::expm1(-kTurn * 250.0 / rate) * (smooth - slow);
         const double beat = rebound.beating * (1.0 - std::exp(-time / 0.012)) *
@@ -208,8 +208,7 @@ void addRebound(
 {
     const Liveliness& lively = tuning.lively;
     const Rebound kick{
-        tuning.kickHertz, lively.swell, lively.swellAfter, lively.beating, lively.breath
-    };
+        tuning.kickHertz, lively.swell, lively.swellAfter, lively.beating, lively.breath};
     switch (drum) {
     case Drum::Kick: addRebound(out, v, rate, kick, random); break;
     case Drum::Snare:
@@ -259,7 +258,8 @@ withClick(std::vector<float> body, double v, double rate, const Liveliness& live
 void soften(std::span<float> out, double v, double rate, double octaves)
 {
     const double hertz = 14000.0 * std::pow(2.0, -octaves * (1.0 - v));
-    const auto smooth = static_cast<float>(-std::expm1(-kTurn * std::min(hertz, 0.4 * rate) / rate));
+    const auto smooth =
+        static_cast<float>(-std::expm1(-kTurn * std::min(hertz, 0.4 * rate) / rate));
     float held = 0.0F;
     for (float& sample : out) {
         held += smooth * (sample - held);

@@ -11,11 +11,12 @@ namespace orthochron::demo {
 // What a recorded drum does beside ringing in its modes. The demo song's drums do none of it; the
 // kits that detection is measured on do.
 struct Liveliness {
-    double swell = 0.0;  // how high the kick's head swells again, of its blow; the others' half as much
+    double swell =
+        0.0;  // how high the kick's head swells again, of its blow; the others' half as much
     Seconds swellAfter{0.12};
     double beating = 0.0;  // two close modes of a head that come and go together
-    double breath = 0.0;  // a breath of the kick's shell, some 40 ms after the blow
-    double click = 0.0;   // the beater's, of the blow it comes ahead of
+    double breath = 0.0;   // a breath of the kick's shell, some 40 ms after the blow
+    double click = 0.0;    // the beater's, of the blow it comes ahead of
     Seconds clickAhead{0.003};
     double wires = 0.0;      // how loud the snare's wires answer kick and toms
     double softening = 0.0;  // octaves of treble that the softest stroke lacks

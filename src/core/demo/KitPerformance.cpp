@@ -181,12 +181,12 @@ private:
             hit.bar = bar;
             hit.step = step;
             hit.stroke = pattern[i] == 'g' ? Stroke::Ghost : Stroke::Main;
-            const double loud = pattern[i] == 'X'   ? 0.92
-                                : pattern[i] == 'x' ? 0.74
-                                : pattern[i] == 's' ? 0.4
-                                : pattern[i] == 'r' ? 0.28
+            const double loud = pattern[i] == 'X'                        ? 0.92
+                                : pattern[i] == 'x'                      ? 0.74
+                                : pattern[i] == 's'                      ? 0.4
+                                : pattern[i] == 'r'                      ? 0.28
                                 : pattern[i] == 'f' || pattern[i] == 'd' ? 0.85
-                                                    : 0.16;
+                                                                         : 0.16;
             hit.velocity = std::clamp(loud * (1.0 + 0.07 * random_.bell()), 0.08, 1.0);
             hit.grid = map_.timeAt(at);
             hit.drift = driftAt(at);
@@ -212,8 +212,8 @@ private:
             const Seconds step(15.0 / settings_.bpm);
             const int strokes = step.count() > 0.12 ? 3 : 2;
             for (int i = 1; i < strokes; ++i) {
-                const Seconds after = step * (static_cast<double>(i) / strokes) +
-                                      milliseconds(2.5 * random_.bell());
+                const Seconds after =
+                    step * (static_cast<double>(i) / strokes) + milliseconds(2.5 * random_.bell());
                 const double velocity = main.velocity * random_.between(0.75, 1.1);
                 precede(main, Stroke::Roll, Seconds(0.0) - after, velocity);
             }

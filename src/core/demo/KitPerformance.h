@@ -38,7 +38,7 @@ struct DrummerSettings {
     double swing = 54.0;       // %, of the sixteenths; felt, not written
     Seconds wanderOff{0.326};  // how late the player is at `wanderBar`, and back again
     int wanderBar = 40;
-    bool mistakes = true;  // strays, flam, roll
+    bool mistakes = true;      // strays, flam, roll
     bool isInventing = false;  // bars made up from the seed instead of those of "Lantern Weir"
 };
 

@@ -163,8 +163,7 @@ void damp(std::span<float> ringing, double part, double rate)
 {
     constexpr Seconds kLongest{4.0};  // that any drum rings
     const auto settled = static_cast<std::size_t>(0.02 * rate);
-    const auto length =
-        std::min(ringing.size(), static_cast<std::size_t>(kLongest.count() * rate));
+    const auto length = std::min(ringing.size(), static_cast<std::size_t>(kLongest.count() * rate));
     const double settle = std::exp(-1.0 / (0.003 * rate));
     double missing = 1.0;
     for (std::size_t i = 0; i < length; ++i) {

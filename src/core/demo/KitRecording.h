@@ -21,7 +21,7 @@ struct Microphone {
     std::string name;
     std::array<Path, kDrums> paths;  // by Drum; nobody plays a floor tom in the boathouse
     double polarity = 1.0;
-    double roomDecibels = -60.0;  // the boathouse's reverberation in this microphone
+    double roomDecibels = -60.0;   // the boathouse's reverberation in this microphone
     double wallDecibels = -200.0;  // of the kit's first echoes from the walls
 };
 
@@ -35,8 +35,8 @@ struct Microphone {
 struct RecordingSettings {
     Hertz rate{48000.0};
     KitTuning tuning;
-    double noiseDecibels = -74.0;  // RMS of each microphone's own noise, re full scale
-    double bleedDecibels = 0.0;    // added to every path that is no microphone's own drum
+    double noiseDecibels = -74.0;         // RMS of each microphone's own noise, re full scale
+    double bleedDecibels = 0.0;           // added to every path that is no microphone's own drum
     std::vector<Microphone> microphones;  // those of the boathouse when there are none
 };
 

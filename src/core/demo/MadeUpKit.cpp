@@ -76,8 +76,7 @@ MadeUpKit madeUpKit(std::uint64_t seed)
          random.between(0.02, 0.12),
          random.between(0.5, 4.5),
          random.even() < 0.4 ? milliseconds(random.between(0.0, 10.0)) : Seconds(0.0),
-         random.between(0.2, 0.8)}
-    };
+         random.between(0.2, 0.8)}};
     std::array<Place, kDrums> drums{
         {{0.0, 0.0, 0.3},
          {-0.35, 0.5, 0.65},
@@ -85,8 +84,7 @@ MadeUpKit madeUpKit(std::uint64_t seed)
          {-0.75, 0.3, 0.95},
          {0.6, -0.1, 1.1},
          {-0.7, -0.4, 1.4},
-         {0.55, 0.45, 0.65}}
-    };
+         {0.55, 0.45, 0.65}}};
     for (Place& drum : drums) {
         drum.x += random.between(-0.12, 0.12);
         drum.y += random.between(-0.12, 0.12);
@@ -118,9 +116,9 @@ MadeUpKit madeUpKit(std::uint64_t seed)
         recording.microphones.push_back(microphone);
     }
     for (const Place& at : {Place{-0.7, 0.2, 1.9}, Place{0.7, 0.2, 1.9}, Place{0.3, 3.5, 1.4}}) {
-        recording.microphones.push_back(distantMicrophone(
-            recording.microphones.size() + 1, at, drums, walls, random
-        ));
+        recording.microphones.push_back(
+            distantMicrophone(recording.microphones.size() + 1, at, drums, walls, random)
+        );
     }
     return kit;
 }

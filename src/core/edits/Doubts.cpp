@@ -65,8 +65,7 @@ TrackId hitTogether(const SetAnalysis& analysis, TrackId track, Frames at, Hertz
     return lead;
 }
 
-std::vector<DoubtfulHit>
-doubtsOf(const Song& song, const Track& track, const SetAnalysis* analysis)
+std::vector<DoubtfulHit> doubtsOf(const Song& song, const Track& track, const SetAnalysis* analysis)
 {
     const Frames gap = toFrames(track.detection.minGap, song.rate);
     std::vector<DoubtfulHit> doubts;
@@ -75,7 +74,8 @@ doubtsOf(const Song& song, const Track& track, const SetAnalysis* analysis)
             doubts.push_back(doubtAbout(mark, track.id));
         }
     }
-    const auto heard = analysis == nullptr ? SetAnalysis::const_iterator() : analysis->find(track.id);
+    const auto heard =
+        analysis == nullptr ? SetAnalysis::const_iterator() : analysis->find(track.id);
     if (analysis == nullptr || heard == analysis->end()) {
         return doubts;
     }

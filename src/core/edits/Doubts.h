@@ -10,17 +10,17 @@ namespace orthochron {
 // A mark of which it is not sure that it is a hit, or a place without one where there may be one.
 struct DoubtfulHit {
     TrackId track;
-    MarkId mark;   // none where a hit may be missing
-    Frames at;     // take time
+    MarkId mark;              // none where a hit may be missing
+    Frames at;                // take time
     double confidence = 0.0;  // of there being a hit
     double strength = 0.0;
     Doubt why = Doubt::Unclear;
-    double rise = 0.0;        // dB above what rang before
-    Seconds since{1.0};       // the blow before it; 1 s at the most
-    double owed = 0.0;        // dB: what that still rings with, above it
-    double overBleed = 0.0;   // dB: what is the lead's own against what is not
-    TrackId against;          // the lead that was surely hit then, if there is one
-    bool isKnown = false;     // the four figures and the reason are: hits were found since opening
+    double rise = 0.0;       // dB above what rang before
+    Seconds since{1.0};      // the blow before it; 1 s at the most
+    double owed = 0.0;       // dB: what that still rings with, above it
+    double overBleed = 0.0;  // dB: what is the lead's own against what is not
+    TrackId against;         // the lead that was surely hit then, if there is one
+    bool isKnown = false;    // the four figures and the reason are: hits were found since opening
 
     [[nodiscard]] bool isMissing() const { return mark == MarkId(); }
     bool operator==(const DoubtfulHit&) const = default;

@@ -13,7 +13,7 @@ namespace orthochron {
 
 namespace {
 
-constexpr double kFallsBy = 60.0;  // dB in a second: about what drums do
+constexpr double kFallsBy = 60.0;   // dB in a second: about what drums do
 constexpr double kLeastRise = 4.5;  // dB; of a blow that rings on
 constexpr std::int64_t kAroundHops = 5;
 
@@ -29,11 +29,7 @@ risesAround(const BandEnvelope& envelope, const BandLevels& floor, std::int64_t 
     std::array<double, kBands> rises{};
     for (std::size_t band = 0; band < kBands; ++band) {
         const auto around = risesIn(
-            envelope,
-            band,
-            static_cast<double>(floor[band]),
-            hop - kAroundHops,
-            2 * kAroundHops + 1
+            envelope, band, static_cast<double>(floor[band]), hop - kAroundHops, 2 * kAroundHops + 1
         );
         rises[band] = std::max(0.0, static_cast<double>(*std::ranges::max_element(around)));
     }
@@ -43,9 +39,8 @@ risesAround(const BandEnvelope& envelope, const BandLevels& floor, std::int64_t 
 // How the own part of an attack is made up, against a loud blow's.
 void tellColour(Evidence& evidence, const BandPowers& own, const OwnParts& parts)
 {
-    const auto strong = static_cast<std::size_t>(
-        std::ranges::max_element(parts.pattern) - parts.pattern.begin()
-    );
+    const auto strong =
+        static_cast<std::size_t>(std::ranges::max_element(parts.pattern) - parts.pattern.begin());
     double usualAbove = 0.0;
     double above = 0.0;
     for (std::size_t band = std::min<std::size_t>(strong + 1, kBands - 1); band < kBands; ++band) {
@@ -101,9 +96,9 @@ void tellOwed(OnsetAnalysis& analysis, std::vector<Evidence>& evidence)
 // showing nothing in others.
 void allowNarrow(std::vector<Evidence>& evidence)
 {
-    constexpr double kLoud = -8.0;      // dB
-    constexpr double kClear = 6.0;      // dB
-    constexpr double kHighest = 25.0;   // dB
+    constexpr double kLoud = -8.0;     // dB
+    constexpr double kClear = 6.0;     // dB
+    constexpr double kHighest = 25.0;  // dB
     std::vector<double> second;
     for (const Evidence& each : evidence) {
         if (each.level > kLoud && each.rise >= kClear && each.isRing == 0.0) {
@@ -124,9 +119,9 @@ void allowNarrow(std::vector<Evidence>& evidence)
 // Whether many of the loud attacks are made up quite otherwise than the usual one: a loop, or a room.
 bool soundsOfSeveral(std::span<const Evidence> evidence)
 {
-    constexpr double kLoud = -9.0;   // dB; bleed is softer
-    constexpr double kClear = 6.0;   // dB
-    constexpr double kOther = 9.0;   // dB lacking where the usual one has most, or above it
+    constexpr double kLoud = -9.0;  // dB; bleed is softer
+    constexpr double kClear = 6.0;  // dB
+    constexpr double kOther = 9.0;  // dB lacking where the usual one has most, or above it
     constexpr double kMany = 0.15;
     double loud = 0.0;
     double other = 0.0;
@@ -155,8 +150,7 @@ std::array<double, kEvidence> listed(const Evidence& e)
         e.secondRise,
         e.brightRise,
         e.isRing,
-        e.amongLevel
-    };
+        e.amongLevel};
 }
 
 Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
@@ -242,7 +236,7 @@ std::vector<double> Belief::confidence(std::span<const Evidence> evidence) const
 
 double plainConfidence(const Evidence& evidence)
 {
-    constexpr double kEvenRise = 4.5;    // dB
+    constexpr double kEvenRise = 4.5;     // dB
     constexpr double kSurer = 8.0 / 3.0;  // for each dB above it
     constexpr double kRing = 0.05;
     return evidence.isRing > 0.0 ? kRing : chanceOf((evidence.rise - kEvenRise) * kSurer);
@@ -250,11 +244,11 @@ double plainConfidence(const Evidence& evidence)
 
 std::vector<double> oddsAtLevel(std::span<const double> levels, std::span<const double> beliefs)
 {
-    constexpr double kStep = 0.25;    // dB
+    constexpr double kStep = 0.25;  // dB
     constexpr double kLowest = -64.0;
-    constexpr double kWidth = 1.5;    // dB
-    constexpr int kReach = 24;        // steps
-    constexpr double kUnseen = 0.3;   // of each, before anything is counted
+    constexpr double kWidth = 1.5;   // dB
+    constexpr int kReach = 24;       // steps
+    constexpr double kUnseen = 0.3;  // of each, before anything is counted
     constexpr std::size_t kSteps = 320;
     const auto stepOf = [](double level) {
         return static_cast<std::size_t>(
@@ -271,7 +265,8 @@ std::vector<double> oddsAtLevel(std::span<const double> levels, std::span<const 
     for (int at = 0; at < static_cast<int>(kSteps); ++at) {
         double yes = kUnseen;
         double no = kUnseen;
-        for (int k = std::max(0, at - kReach); k <= std::min(static_cast<int>(kSteps) - 1, at + kReach);
+        for (int k = std::max(0, at - kReach);
+             k <= std::min(static_cast<int>(kSteps) - 1, at + kReach);
              ++k) {
             const double off = (k - at) * kStep / kWidth;
             const double weight = std::exp(-0.5 * off * off);

@@ -11,18 +11,18 @@ namespace orthochron {
 // What speaks for and against an attack being a blow of the microphone's own drum. Decibels are of
 // power; levels count from the drum's loud blows.
 struct Evidence {
-    double level = 0.0;         // of what is the own drum's
-    double overBleed = 0.0;     // that against what is not
-    double rise = 0.0;          // above what rang before
-    double novelty = 0.0;       // see noveltyOf
-    double dull = 0.0;          // how much it lacks above the band that carries the drum
-    double thin = 0.0;          // how much it lacks in that band
-    double owed = 0.0;          // what the blow before still rings with, above the attack
-    double since = 0.0;         // seconds since that blow, 1 at the most
-    double secondRise = 0.0;    // the second greatest of the bands' rises
-    double brightRise = 0.0;    // the greatest of the two high bands' rises
-    double isRing = 0.0;        // 1 for what tellRings takes for one
-    double amongLevel = 0.0;    // see oddsAtLevel; 0 at first
+    double level = 0.0;       // of what is the own drum's
+    double overBleed = 0.0;   // that against what is not
+    double rise = 0.0;        // above what rang before
+    double novelty = 0.0;     // see noveltyOf
+    double dull = 0.0;        // how much it lacks above the band that carries the drum
+    double thin = 0.0;        // how much it lacks in that band
+    double owed = 0.0;        // what the blow before still rings with, above the attack
+    double since = 0.0;       // seconds since that blow, 1 at the most
+    double secondRise = 0.0;  // the second greatest of the bands' rises
+    double brightRise = 0.0;  // the greatest of the two high bands' rises
+    double isRing = 0.0;      // 1 for what tellRings takes for one
+    double amongLevel = 0.0;  // see oddsAtLevel; 0 at first
 };
 inline constexpr std::size_t kEvidence = 12;
 [[nodiscard]] std::array<double, kEvidence> listed(const Evidence& evidence);

@@ -43,9 +43,8 @@ struct Heard {
     double loud = 0.0;  // power of the loud ones that are its own
 };
 
-Everywhere hear(
-    std::span<const BandEnvelope* const> microphones, std::size_t reference, std::int64_t hop
-)
+Everywhere
+hear(std::span<const BandEnvelope* const> microphones, std::size_t reference, std::int64_t hop)
 {
     Everywhere powers;
     for (std::size_t m = 0; m < microphones.size(); ++m) {
@@ -86,8 +85,8 @@ double levelIn(const Everywhere& attack, std::size_t microphone, std::span<const
 // most against all others.
 std::vector<std::size_t> ownOf(std::span<const Heard> all, std::size_t microphone)
 {
-    constexpr double kLoud = -16.0;   // dB
-    constexpr double kSpread = 9.0;   // dB; among the leads of one drum's blows
+    constexpr double kLoud = -16.0;  // dB
+    constexpr double kSpread = 9.0;  // dB; among the leads of one drum's blows
     constexpr std::size_t kFewest = 3;
     const auto& attacks = all[microphone].attacks;
     std::vector<std::size_t> loud;
@@ -254,9 +253,7 @@ std::vector<Witness> witnesses(
     for (const BandEnvelope* other : others) {
         Witness witness{other, clearRises(*other, kClearRise)};
         const std::array<const BandEnvelope*, 2> pair{&heard, other};
-        const std::array<Heard, 2> both{
-            hearAll(pair, 0, clear), hearAll(pair, 1, witness.clear)
-        };
+        const std::array<Heard, 2> both{hearAll(pair, 0, clear), hearAll(pair, 1, witness.clear)};
         const Heard& here = both[0];
         BandPowers strong{};
         for (const Everywhere& attack : here.attacks) {
@@ -264,7 +261,8 @@ std::vector<Witness> witnesses(
                 strong[band] += attack[0][band];
             }
         }
-        const auto band = static_cast<std::size_t>(std::ranges::max_element(strong) - strong.begin());
+        const auto band =
+            static_cast<std::size_t>(std::ranges::max_element(strong) - strong.begin());
         std::vector<double> there;
         std::vector<double> lags;
         for (std::size_t i = 0; i < clear.size(); ++i) {
@@ -275,9 +273,8 @@ std::vector<Witness> witnesses(
                 lags.push_back(static_cast<double>(later));
             }
         }
-        const bool isDeaf =
-            decibelsOf(loudOf(std::move(there))) <
-            decibelsOf(static_cast<double>(noiseFloor(*other)[band])) + 12.0;
+        const bool isDeaf = decibelsOf(loudOf(std::move(there))) <
+                            decibelsOf(static_cast<double>(noiseFloor(*other)[band])) + 12.0;
         if (!isDeaf && percentile(std::move(lags), 0.5) < kRoomLagHops && !isSameDrum(both)) {
             chosen.push_back(std::move(witness));
         }

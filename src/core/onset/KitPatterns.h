@@ -9,7 +9,7 @@ namespace orthochron {
 
 // What of the attacks that a microphone hears is its own drum's, and what that of others.
 struct OwnParts {
-    std::vector<BandPowers> own;    // of each attack, mean square added by the microphone's own drum
+    std::vector<BandPowers> own;  // of each attack, mean square added by the microphone's own drum
     std::vector<BandPowers> bleed;  // by all others
     double loud = 0.0;              // power of one of the own drum's loud blows
     BandPowers pattern{};           // the part of it in each band

@@ -210,11 +210,12 @@ void sortByStart(OnsetAnalysis& analysis)
 // blows of the drum show the like as long ahead.
 void beginWithOwnRises(OnsetAnalysis& analysis)
 {
-    constexpr double kClearly = 2.0;    // dB
-    constexpr double kLoud = 0.4;       // strength
-    constexpr double kEven = 0.5;       // confidence
-    constexpr double kShare = 0.2;      // of the loud blows
-    constexpr double kOverChance = 0.2;  // of all that rises: a hat played a little ahead keeps no such time
+    constexpr double kClearly = 2.0;  // dB
+    constexpr double kLoud = 0.4;     // strength
+    constexpr double kEven = 0.5;     // confidence
+    constexpr double kShare = 0.2;    // of the loud blows
+    constexpr double kOverChance =
+        0.2;  // of all that rises: a hat played a little ahead keeps no such time
     constexpr std::size_t kFewest = 4;
     const double hop = static_cast<double>(analysis.envelope.hopFrames.count());  // 1 ms
     const Frames within(static_cast<std::int64_t>(hop));
@@ -380,8 +381,7 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
                                     picked.back().strength > 0.5 * onset.strength;
             if (isSameBlow) {
                 picked.back().strength = std::max(picked.back().strength, onset.strength);
-                picked.back().confidence =
-                    std::max(picked.back().confidence, onset.confidence);
+                picked.back().confidence = std::max(picked.back().confidence, onset.confidence);
             } else if (onset.strength > picked.back().strength) {
                 picked.back() = onset;
             }

@@ -14,7 +14,8 @@ namespace orthochron {
 struct Onset {
     Frames at;              // where the attack begins to rise, counted from the first frame given
     double strength = 0.0;  // 0..1, linear, relative to the loud blows of the same drum
-    double confidence = 1.0;  // 0..1: of so many like it this part are hits of the microphone's drum
+    double confidence =
+        1.0;  // 0..1: of so many like it this part are hits of the microphone's drum
 
     bool operator==(const Onset&) const = default;
 };

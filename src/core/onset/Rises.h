@@ -17,7 +17,8 @@ struct Rise {
 
 // All rises of 3 dB and more, 8 ms apart at least, ascending. Below 3 dB lies the beating of cymbals.
 // Errors: Cancelled.
-[[nodiscard]] Result<std::vector<Rise>> risesOf(const BandEnvelope& envelope, const Work& work = {});
+[[nodiscard]] Result<std::vector<Rise>>
+risesOf(const BandEnvelope& envelope, const Work& work = {});
 
 // The hops of those that rise by so many dB.
 [[nodiscard]] std::vector<std::int64_t> clearRises(const BandEnvelope& envelope, double decibels);

@@ -226,7 +226,8 @@ Result<OnsetAnalysis> analyseWeakOnsets(const Channel& channel, Hertz rate, cons
         candidate.onset.strength = fromDecibels(moments[full].decibels);
         candidate.riseDecibels = moments[full].decibels - moments[start].decibels;
         // The steeper the surer: an even chance where it just stands out.
-        candidate.onset.confidence = 1.0 / (1.0 + std::exp((kEvenRise - candidate.riseDecibels) * kSurer));
+        candidate.onset.confidence =
+            1.0 / (1.0 + std::exp((kEvenRise - candidate.riseDecibels) * kSurer));
         analysis.candidates.push_back(candidate);
     }
     // Relative to the loud notes: the level nine of ten stay below.

@@ -80,9 +80,9 @@ struct Clip {
 // A hit as the user holds it, in the take's own time.
 struct Mark {
     MarkId id;
-    Frames at;              // start of the attack: where it may be cut
-    Frames beatPoint;       // what is put on the line
-    double strength = 1.0;  // 0..1
+    Frames at;                // start of the attack: where it may be cut
+    Frames beatPoint;         // what is put on the line
+    double strength = 1.0;    // 0..1
     double confidence = 1.0;  // 0..1, of its being a hit; 1 for what is by hand
     bool isOn = true;
     bool byHand = false;               // placed or confirmed: no detection moves it
@@ -95,10 +95,10 @@ struct Mark {
 struct Track {
     TrackId id;
     std::string name;
-    std::vector<Clip> clips;  // ascending by `at`
-    std::vector<Mark> marks;  // ascending by `at`
+    std::vector<Clip> clips;     // ascending by `at`
+    std::vector<Mark> marks;     // ascending by `at`
     std::vector<Frames> noHits;  // where someone decided that there is none; ascending, take time
-    TakeId markedTake;        // what the marks are of: the take the track was made from
+    TakeId markedTake;           // what the marks are of: the take the track was made from
     int markedChannel = 0;
     OnsetSettings detection;  // what the marks were found with
     bool isLead = false;

@@ -51,10 +51,7 @@ public:
         EXPECT_TRUE(analysis);
         return analysis->candidates;
     }
-    [[nodiscard]] std::vector<Onset> found() const
-    {
-        return *pickOnsets(candidates(), kRate, {});
-    }
+    [[nodiscard]] std::vector<Onset> found() const { return *pickOnsets(candidates(), kRate, {}); }
     // By how much each blow's nearest onset misses it, ms; sorted by size.
     [[nodiscard]] static std::vector<double>
     errors(const std::vector<Onset>& onsets, const std::vector<double>& truth)

@@ -13,7 +13,8 @@ constexpr double kQuiet = 1e-8;
 
 // An envelope in which blows of known power begin at known hops and die away.
 struct Made {
-    std::vector<BandPowers> powers = std::vector<BandPowers>(kHops, BandPowers{kQuiet, kQuiet, kQuiet, kQuiet});
+    std::vector<BandPowers> powers =
+        std::vector<BandPowers>(kHops, BandPowers{kQuiet, kQuiet, kQuiet, kQuiet});
 
     void strike(std::int64_t hop, const BandPowers& power)
     {
@@ -129,7 +130,8 @@ TEST_F(KitPatterns, OneThatHearsTheSameOrOnlyNoiseIsPassedOver)
     Made noise;
     const BandEnvelope quiet = noise.envelope();
     const OwnParts whole = parts({});
-    for (const BandEnvelope* other : std::array{static_cast<const BandEnvelope*>(&heard_), &quiet}) {
+    for (const BandEnvelope* other :
+         std::array{static_cast<const BandEnvelope*>(&heard_), &quiet}) {
         const OwnParts same = parts({other});
         for (std::size_t i = 0; i < hops_.size(); ++i) {
             EXPECT_DOUBLE_EQ(level(same, i), level(whole, i)) << i;
@@ -141,7 +143,8 @@ TEST_F(KitPatterns, OfNothingIsNothing)
 {
     const OwnParts none = ownParts(BandEnvelope(), {}, {}, {});
     EXPECT_TRUE(none.own.empty());
-    const OwnParts silent = ownParts(Made().envelope(), {}, {}, std::vector<const BandEnvelope*>{&other_});
+    const OwnParts silent =
+        ownParts(Made().envelope(), {}, {}, std::vector<const BandEnvelope*>{&other_});
     EXPECT_TRUE(silent.own.empty());
 }
 

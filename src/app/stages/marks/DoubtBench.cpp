@@ -87,9 +87,7 @@ void DoubtSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
         moment = waves.left() + waves.width() * static_cast<double>(picture->before.count()) /
                                     static_cast<double>(picture->lead.size());
     }
-    painter.setPen(
-        QPen(colours.finding, 1.5, doubt.isMissing() ? Qt::DashLine : Qt::SolidLine)
-    );
+    painter.setPen(QPen(colours.finding, 1.5, doubt.isMissing() ? Qt::DashLine : Qt::SolidLine));
     painter.drawLine(QPointF(moment, waves.top()), QPointF(moment, waves.bottom()));
     painter.setPen(QPen(colours.finding, 1.5));
     painter.setBrush(doubt.isMissing() ? colours.lane : colours.finding);
@@ -181,9 +179,10 @@ void DoubtBench::fill()
     }
     const PlaceText where = placeText(session_.song(), review_.heardAt(*doubt));
     const auto track = session_.song().track(doubt->track);
-    place_->setText(tr("%1 %2, %3").arg(
-        where.place, where.off, track ? QString::fromStdString(track->name) : QString()
-    ));
+    place_->setText(
+        tr("%1 %2, %3")
+            .arg(where.place, where.off, track ? QString::fromStdString(track->name) : QString())
+    );
     why_->setText(review_.reason(*doubt) + QLatin1Char('\n') + sureText(doubt->confidence));
     const auto kind = review_.kind();
     kind_->setText(review_.kindName(*doubt, kind.size()));

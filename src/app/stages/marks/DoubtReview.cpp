@@ -95,9 +95,8 @@ void DoubtReview::decide(bool isHit, bool wholeKind)
         return;
     }
     const auto decided = wholeKind ? kind() : std::vector<DoubtfulHit>{*doubt};
-    const QString what = counted(
-        static_cast<std::int64_t>(decided.size()), tr("doubtful hit"), tr("doubtful hits")
-    );
+    const QString what =
+        counted(static_cast<std::int64_t>(decided.size()), tr("doubtful hit"), tr("doubtful hits"));
     if (isHit) {
         session_.document.apply(keepHits(session_.song(), decided), tr("Keep %1").arg(what));
     } else {
@@ -230,10 +229,11 @@ QString DoubtReview::reason(const DoubtfulHit& doubt) const
             lines << tr("No blow in the half second before.");
         }
         lines << tr("Rises %1 dB above what rang.").arg(doubt.rise, 0, 'f', 0);
-        lines << (doubt.overBleed >= 30.0
-                      ? tr("No other drum is heard in it.")
-                      : tr("Its own drum %1 dB against others in it.")
-                            .arg(doubt.overBleed, 0, 'f', 0));
+        lines
+            << (doubt.overBleed >= 30.0
+                    ? tr("No other drum is heard in it.")
+                    : tr("Its own drum %1 dB against others in it.").arg(doubt.overBleed, 0, 'f', 0)
+               );
         if (doubt.against != TrackId()) {
             lines << tr("%1 was struck then.").arg(nameOf(doubt.against));
         }

@@ -72,7 +72,9 @@ void MarksStage::addPages(QWidget* finding)
     ways_ = new QButtonGroup(this);
     for (const auto& [text, name] :
          {std::pair{tr("Find"), "wayFind"}, std::pair{tr("Doubtful"), "wayDoubtful"}}) {
-        ways_->addButton(benchWay(text, QLatin1String(name), bench_), static_cast<int>(ways_->buttons().size()));
+        ways_->addButton(
+            benchWay(text, QLatin1String(name), bench_), static_cast<int>(ways_->buttons().size())
+        );
         head->addWidget(ways_->buttons().back());
     }
     ways_->button(0)->setChecked(true);
@@ -178,9 +180,8 @@ void MarksStage::fill()
                            "Delete takes it away."));
         return;
     }
-    QString why = mark->byHand
-                      ? tr("set or confirmed by hand; no detection moves it")
-                      : tr("found, sure %1").arg(mark->confidence, 0, 'f', 2);
+    QString why = mark->byHand ? tr("set or confirmed by hand; no detection moves it")
+                               : tr("found, sure %1").arg(mark->confidence, 0, 'f', 2);
     if (!mark->byHand && session_.analysis() != nullptr &&
         session_.analysis()->contains(session_.track())) {
         for (const OnsetCandidate& candidate :
@@ -265,13 +266,13 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
         // Weight by strength; off is a broken line; by hand has a full foot.
         const double weight = 0.35 + 0.65 * std::sqrt(mark.strength);
         const bool isDoubtful = mark.isOn && !mark.byHand && mark.confidence < kSureOfMark;
-        const QColor colour = isDoubtful ? colours.finding
+        const QColor colour = isDoubtful  ? colours.finding
                               : mark.isOn ? colours.ink
                                           : colours.secondInk;
         painter.setPen(QPen(
             colour,
             isChosen ? 2.0 : 1.3,
-            isDoubtful   ? Qt::DashLine
+            isDoubtful  ? Qt::DashLine
             : mark.isOn ? Qt::SolidLine
                         : Qt::DotLine
         ));
