@@ -80,9 +80,10 @@ void DoubtSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
         paintSamples(painter, picture->beside, beside, gainFor(picture->beside, beside.height()));
         if (const auto other = session_.song().track(review_.beside(doubt))) {
             painter.setFont(Theme::label(7.5));
-            painter.drawText(
-                beside, Qt::AlignLeft | Qt::AlignTop, QString::fromStdString(other->name)
-            );
+            const QString name = QString::fromStdString(other->name);
+            const QRectF ground = painter.boundingRect(beside, Qt::AlignLeft | Qt::AlignTop, name);
+            painter.fillRect(ground, colours.lane);
+            painter.drawText(beside, Qt::AlignLeft | Qt::AlignTop, name);
         }
         moment = waves.left() + waves.width() * static_cast<double>(picture->before.count()) /
                                     static_cast<double>(picture->lead.size());
@@ -188,8 +189,15 @@ void DoubtBench::fill()
     kind_->setText(review_.kindName(*doubt, kind.size()));
     const bool isMissing = doubt->isMissing();
     const auto count = static_cast<std::int64_t>(kind.size());
-    allAway_->setText((isMissing ? tr("Leave all %1 out") : tr("Take all %1 away")).arg(count));
-    keepAll_->setText(isMissing ? tr("Mark all") : tr("Keep all"));
+    if (count == 1) {
+        allAway_->setText(isMissing ? tr("Leave it out") : tr("Take it away"));
+    } else {
+        allAway_->setText((isMissing ? tr("Leave all %1 out") : tr("Take all %1 away")).arg(count));
+    }
+    keepAll_->setText(
+        count == 1 ? (isMissing ? tr("Mark it") : tr("Keep it"))
+                   : (isMissing ? tr("Mark all") : tr("Keep all"))
+    );
     keep_->setText(isMissing ? tr("Mark it") : tr("Keep"));
     away_->setText(isMissing ? tr("Leave out") : tr("Away"));
 }
