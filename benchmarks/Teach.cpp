@@ -466,7 +466,8 @@ void run(const std::string& path, std::uint64_t kits)
     }
     auto out = fmt::output_file(path);
     out.print("// Written by benchmarks/Teach.cpp; not to be changed by hand.\n"
-              "#include \"core/onset/BeliefTrees.h\"\n\nnamespace orthochron::taught {{\n\n");
+              "#include \"core/onset/BeliefTrees.h\"\n\n// clang-format off\nnamespace "
+              "orthochron::taught {{\n\n");
     write(out, "inSet", teach("in the set", inSet));
     write(out, "alone", teach("alone", alone));
     out.print("}}  // namespace orthochron::taught\n");

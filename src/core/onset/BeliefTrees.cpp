@@ -1,6 +1,7 @@
 // Written by benchmarks/Teach.cpp; not to be changed by hand.
 #include "core/onset/BeliefTrees.h"
 
+// clang-format off
 namespace orthochron::taught {
 
 Forest inSetFirst()
