@@ -8,7 +8,6 @@ namespace orthochron {
 
 namespace {
 
-constexpr double kSure = 0.9;
 constexpr double kWorthAsking = 0.1;
 
 // How likely what stands there now is wrong.
@@ -47,7 +46,7 @@ TrackId hitTogether(const SetAnalysis& analysis, TrackId track, Frames at, Hertz
 {
     const Frames within = toFrames(milliseconds(8.0), rate);
     TrackId lead;
-    double surest = kSure;
+    double surest = kSureOfHit;
     for (const auto& [other, heard] : analysis) {
         if (other == track) {
             continue;
@@ -70,7 +69,7 @@ std::vector<DoubtfulHit> doubtsOf(const Song& song, const Track& track, const Se
     const Frames gap = toFrames(track.detection.minGap, song.rate);
     std::vector<DoubtfulHit> doubts;
     for (const Mark& mark : track.marks) {
-        if (!mark.byHand && mark.isOn && mark.confidence < kSure) {
+        if (!mark.byHand && mark.isOn && mark.confidence < kSureOfHit) {
             doubts.push_back(doubtAbout(mark, track.id));
         }
     }
@@ -81,10 +80,11 @@ std::vector<DoubtfulHit> doubtsOf(const Song& song, const Track& track, const Se
     }
     const auto& candidates = heard->second.candidates;
     for (DoubtfulHit& doubt : doubts) {
-        const auto found = std::ranges::find(candidates, doubt.at, [](const OnsetCandidate& c) {
-            return c.onset.at;
-        });
-        if (found != candidates.end()) {
+        const auto found =
+            std::ranges::lower_bound(candidates, doubt.at, {}, [](const OnsetCandidate& c) {
+                return c.onset.at;
+            });
+        if (found != candidates.end() && found->onset.at == doubt.at) {
             explain(doubt, *found);
         }
     }

@@ -7,6 +7,9 @@
 
 namespace orthochron {
 
+// From here on a hit is as good as certain.
+inline constexpr double kSureOfHit = 0.9;
+
 // A mark of which it is not sure that it is a hit, or a place without one where there may be one.
 struct DoubtfulHit {
     TrackId track;

@@ -57,7 +57,7 @@ void DoubtSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
 {
     const Palette& colours = Theme::palette();
     const DoubtfulHit& doubt = review_.doubts()[place];
-    const PlaceText where = placeText(session_.song(), review_.heardAt(doubt));
+    const PlaceText where = placeText(session_.song(), review_.heardAt(place));
     paintHead(
         painter,
         frame,
@@ -178,7 +178,7 @@ void DoubtBench::fill()
         kind_->setText({});
         return;
     }
-    const PlaceText where = placeText(session_.song(), review_.heardAt(*doubt));
+    const PlaceText where = placeText(session_.song(), review_.heardAt(review_.place()));
     const auto track = session_.song().track(doubt->track);
     place_->setText(
         tr("%1 %2, %3")

@@ -41,10 +41,15 @@ void DoubtReview::refresh()
     std::erase_if(found, [this](const DoubtfulHit& doubt) {
         return !session_.heardOn(doubt.track, doubt.at);
     });
-    if (found == doubts_) {
+    std::vector<Frames> heard;
+    for (const DoubtfulHit& doubt : found) {
+        heard.push_back(*session_.heardOn(doubt.track, doubt.at));
+    }
+    if (found == doubts_ && heard == heard_) {
         return;
     }
     doubts_ = std::move(found);
+    heard_ = std::move(heard);
     place_ = std::min(place_, doubts_.empty() ? 0 : doubts_.size() - 1);
     pictures_.clear();
     asked_.clear();
@@ -60,7 +65,7 @@ void DoubtReview::choose(std::size_t place)
     place_ = place;
     const DoubtfulHit& doubt = doubts_[place];
     session_.setMark(doubt.track, doubt.mark);
-    const Frames at = heardAt(doubt);
+    const Frames at = heard_[place];
     session_.player.seek(at);
     session_.reveal(at);
     Q_EMIT changed();
@@ -109,19 +114,14 @@ void DoubtReview::decide(bool isHit, bool wholeKind)
 
 void DoubtReview::hear()
 {
-    if (const DoubtfulHit* doubt = chosen()) {
-        const Frames at = heardAt(*doubt);
+    if (chosen() != nullptr) {
+        const Frames at = heard_[place_];
         const Hertz rate = session_.song().rate;
         session_.player.playRange(
             std::max(Frames(0), at - toFrames(milliseconds(200.0), rate)),
             at + toFrames(milliseconds(250.0), rate)
         );
     }
-}
-
-Frames DoubtReview::heardAt(const DoubtfulHit& doubt) const
-{
-    return session_.heardOn(doubt.track, doubt.at).value_or(Frames(0));
 }
 
 TrackId DoubtReview::beside(const DoubtfulHit& doubt) const
@@ -162,7 +162,7 @@ const DoubtPicture* DoubtReview::picture(std::size_t place)
          sources = session_.document.sources(),
          track = doubt.track,
          other = beside(doubt),
-         at = heardAt(doubt)](const Work&) {
+         at = heard_[place]](const Work&) {
             DoubtPicture picture;
             picture.before = toFrames(kBefore, song->rate);
             AudioBuffer sound(1, picture.before + toFrames(kAfter, song->rate));

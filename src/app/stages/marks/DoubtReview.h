@@ -32,7 +32,7 @@ public:
     void dismiss(bool wholeKind);
     void hear();
 
-    [[nodiscard]] Frames heardAt(const DoubtfulHit& doubt) const;
+    [[nodiscard]] Frames heardAt(std::size_t place) const { return heard_[place]; }
     // The microphone drawn beside the lead: the one that argues against it, or the first other lead.
     [[nodiscard]] TrackId beside(const DoubtfulHit& doubt) const;
     // Null while it is being read.
@@ -51,6 +51,7 @@ private:
 
     Session& session_;
     std::vector<DoubtfulHit> doubts_;
+    std::vector<Frames> heard_;  // song time of each
     std::size_t place_ = 0;
     std::shared_ptr<const Song> madeFrom_;
     const SetAnalysis* madeWith_ = nullptr;

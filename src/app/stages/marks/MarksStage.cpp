@@ -13,12 +13,6 @@
 
 namespace orthochron::app {
 
-namespace {
-
-constexpr double kSureOfMark = 0.9;
-
-}  // namespace
-
 MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     : Stage(session, lanes, parent)
 {
@@ -265,7 +259,7 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
         }
         // Weight by strength; off is a broken line; by hand has a full foot.
         const double weight = 0.35 + 0.65 * std::sqrt(mark.strength);
-        const bool isDoubtful = mark.isOn && !mark.byHand && mark.confidence < kSureOfMark;
+        const bool isDoubtful = mark.isOn && !mark.byHand && mark.confidence < kSureOfHit;
         const QColor colour = isDoubtful  ? colours.finding
                               : mark.isOn ? colours.ink
                                           : colours.secondInk;
@@ -299,16 +293,17 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
 void MarksStage::paintMissing(QPainter& painter, const Lane& lane) const
 {
     const Palette& colours = Theme::palette();
-    for (const DoubtfulHit& doubt : review_->doubts()) {
+    for (std::size_t i = 0; i < review_->doubts().size(); ++i) {
+        const DoubtfulHit& doubt = review_->doubts()[i];
         if (doubt.track != lane.track || !doubt.isMissing()) {
             continue;
         }
-        const double x = lanes_.xOf(review_->heardAt(doubt));
+        const double x = lanes_.xOf(review_->heardAt(i));
         if (x < lane.area.left() - 10 || x > lane.area.right() + 10) {
             continue;
         }
         const double bottom = lane.area.bottom() - 4.0;
-        const bool isChosen = review_->chosen() != nullptr && *review_->chosen() == doubt;
+        const bool isChosen = i == review_->place();
         painter.setPen(QPen(colours.finding, isChosen ? 1.6 : 1.0, Qt::DotLine));
         painter.drawLine(QPointF(x, bottom), QPointF(x, lane.area.center().y()));
         painter.setPen(QPen(colours.finding, 1.2));
