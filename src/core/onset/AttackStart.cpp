@@ -172,12 +172,16 @@ Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Sec
     const double floor = held[peak] * kFoot;
 
     // The latest place before the peak where the level has risen steeply within a millisecond
-    // and stands at a fair part of the peak.
+    // and stands at a fair part of the peak; in what rings on, where it has risen the most.
     std::size_t risen = peak;
+    double most = 0.0;
     for (std::size_t n = peak + 1; n-- > millisecond;) {
         const double before = std::max(held[n - millisecond], 0.02 * held[peak]);
-        if (held[n] >= 0.25 * held[peak] && held[n] >= kSteepRise * before) {
+        if (held[n] >= 0.25 * held[peak] && held[n] >= most * before) {
             risen = n;
+            most = held[n] / before;
+        }
+        if (most >= kSteepRise) {
             break;
         }
     }

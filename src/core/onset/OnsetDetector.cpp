@@ -17,6 +17,7 @@ namespace orthochron {
 namespace {
 
 constexpr Seconds kClickAhead = milliseconds(2.0);
+constexpr double kTooSoft = 0.01;  // strength: below every mark
 
 }  // namespace
 
@@ -93,6 +94,8 @@ Result<void> placeAttacks(
             for (EarlierRise& rise : analysis.candidates[i].ahead) {
                 rise.at += from;
             }
+            analysis.candidates[i].trace =
+                std::make_shared<const AttackTrace>(traceOf(samples, rate, start));
         });
         first = last;
         work.report(static_cast<double>(first) / static_cast<double>(rises.size()));
@@ -251,7 +254,65 @@ void beginWithOwnRises(OnsetAnalysis& analysis)
             }
         }
     }
+}
+
+// As the drum's strokes begin, so does each of them.
+void beginAsOthersDo(OnsetAnalysis& analysis)
+{
+    constexpr double kSure = 0.5;      // confidence
+    constexpr double kPossible = 0.1;  // likewise: what is less sure is left where it is
+    const double rate = static_cast<double>(analysis.envelope.hopFrames.count()) * 1000.0;
+    const Frames near = toFrames(milliseconds(0.6), Hertz(rate));
+    const Frames gap = toFrames(milliseconds(20.0), Hertz(rate));
+    std::vector<std::size_t> which;
+    std::vector<FoundAttack> attacks;
+    for (std::size_t i = 0; i < analysis.candidates.size(); ++i) {
+        const OnsetCandidate& candidate = analysis.candidates[i];
+        const Onset& onset = candidate.onset;
+        if (candidate.trace && onset.confidence >= kPossible) {
+            // Of a blow that rises twice only one is learned from.
+            const bool isSecond = !which.empty() && onset.at - analysis.candidates[which.back()].onset.at < gap;
+            if (isSecond && attacks.back().isSure &&
+                onset.strength > analysis.candidates[which.back()].onset.strength) {
+                attacks.back().isSure = false;
+            }
+            which.push_back(i);
+            attacks.push_back(
+                {candidate.trace.get(),
+                 toSeconds(onset.at - candidate.body, Hertz(rate)),
+                 onset.confidence >= kSure && (!isSecond || !attacks.back().isSure)}
+            );
+        }
+    }
+    const auto starts = startsByShape(attacks);
+    for (std::size_t k = 0; k < which.size(); ++k) {
+        OnsetCandidate& candidate = analysis.candidates[which[k]];
+        if (starts[k]) {
+            // To the sample it is known only from the attack itself.
+            const Frames start = candidate.body + toFrames(*starts[k], Hertz(rate));
+            const Frames off = std::max(start - candidate.onset.at, candidate.onset.at - start);
+            candidate.onset.at = off < near ? candidate.onset.at : std::max(start, Frames(0));
+        }
+    }
+}
+
+// Whether it hears several drums about equally loud.
+bool weigh(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
+{
+    const Case gathered = gatherEvidence(analysis, others);
+    const Belief& belief = gathered.isAmongOthers ? beliefInSet() : beliefAlone();
+    const auto confidence = belief.confidence(gathered.evidence);
+    for (std::size_t i = 0; i < confidence.size(); ++i) {
+        Onset& onset = analysis.candidates[i].onset;
+        onset.confidence =
+            gathered.isOfSeveral ? plainConfidence(gathered.evidence[i]) : confidence[i];
+        onset.at = analysis.candidates[i].byItself;
+    }
+    if (gathered.isAmongOthers) {
+        beginWithOwnRises(analysis);
+    }
     sortByStart(analysis);
+    return gathered.isOfSeveral;
 }
 
 }  // namespace
@@ -300,26 +361,25 @@ Result<OnsetAnalysis> analyseOnsets(const Channel& channel, Hertz rate, const Wo
     for (std::size_t i = 0; i < levels.size(); ++i) {
         const double relative = loud > 0.0 ? std::sqrt(levels[i] / loud) : 0.0;
         analysis.candidates[i].onset.strength = std::min(1.0, relative);
+        if (relative < kTooSoft) {
+            analysis.candidates[i].trace.reset();
+        }
     }
     tellRings(analysis, rate);
     beginWithClicks(analysis, rate);
-    weighCandidates(analysis, {});
-    sortByStart(analysis);
+    for (OnsetCandidate& candidate : analysis.candidates) {
+        candidate.byItself = candidate.onset.at;
+    }
+    (void)weigh(analysis, {});
     work.report(1.0);
     return analysis;
 }
 
 void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
 {
-    const Case gathered = gatherEvidence(analysis, others);
-    const Belief& belief = gathered.isAmongOthers ? beliefInSet() : beliefAlone();
-    const auto confidence = belief.confidence(gathered.evidence);
-    for (std::size_t i = 0; i < confidence.size(); ++i) {
-        analysis.candidates[i].onset.confidence =
-            gathered.isOfSeveral ? plainConfidence(gathered.evidence[i]) : confidence[i];
-    }
-    if (gathered.isAmongOthers) {
-        beginWithOwnRises(analysis);
+    if (!weigh(analysis, others)) {
+        beginAsOthersDo(analysis);
+        sortByStart(analysis);
     }
 }
 

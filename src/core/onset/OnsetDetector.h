@@ -2,9 +2,11 @@
 
 #include "core/base/Result.h"
 #include "core/base/Work.h"
+#include "core/onset/AttackShapes.h"
 #include "core/onset/AttackStart.h"
 #include "core/onset/BandEnvelope.h"
 
+#include <memory>
 #include <optional>
 #include <span>
 #include <vector>
@@ -61,6 +63,8 @@ struct OnsetCandidate {
     Seconds sinceBlow{1.0};          // that blow; 1 s at the most
     bool isRing = false;             // of a blow before it, swelling once more
     std::vector<EarlierRise> ahead;  // see risesBefore
+    Frames byItself;                 // where it seems to begin, whatever the drum's others do
+    std::shared_ptr<const AttackTrace> trace;  // around its body; none where it is too soft
 };
 
 // Why a candidate may be no hit.
@@ -85,7 +89,7 @@ struct OnsetAnalysis {
 // against. 0 for weak attacks, which have no such curve.
 [[nodiscard]] double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop);
 
-// Finds every attack of one channel, and weighs it as that of a microphone alone.
+// Finds every attack of one channel, and weighs it as that of a microphone alone, each by itself.
 //
 // In four bands the level of the next few milliseconds is held against the highest of the last
 // 25 ms, so that ringing never counts, however it beats; the strongest band speaks. Each attack is
@@ -102,7 +106,7 @@ analyseOnsets(std::span<const float> samples, Hertz rate, const Work& work = {})
 
 // Says anew of each candidate how strong it is and how sure it is a hit of the microphone's own
 // drum, now that the other microphones of the set are heard too, and where those begin that
-// another drum's blow could have hidden. `others` are their envelopes over the same
+// another drum's blow could have hidden, as its other strokes do (startsByShape). `others` are their envelopes over the same
 // frames; those of the same drum and of a room do no harm.
 void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
 

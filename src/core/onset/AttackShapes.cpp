@@ -1,0 +1,578 @@
+#include "core/onset/AttackShapes.h"
+
+#include <oneapi/tbb/parallel_for.h>
+
+#include "core/onset/AttackLevels.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <numeric>
+#include <utility>
+
+namespace orthochron {
+
+namespace {
+
+constexpr std::size_t kListenings = AttackTrace::kListenings;
+constexpr int kAhead = 8;    // steps of a shape before the start it was lined up by
+constexpr int kBehind = 56;   // and after
+constexpr int kReach = 48;    // how far an attack is moved at most
+constexpr int kQuiet = 56;    // what lies this far before a start is what it rises from
+constexpr int kLength = kAhead + kBehind;
+constexpr float kLowest = -127.5F;  // dB
+constexpr float kHalf = 0.5F;
+
+// A kind of stroke is one when so many are of it.
+constexpr std::size_t kFewest = 8;
+constexpr std::size_t kMostLearned = 240;
+constexpr int kRounds = 6;
+constexpr int kSplitAfter = 2;
+constexpr std::size_t kNoKind = 1000;
+constexpr float kNever = 1e9F;
+constexpr float kWorthMoving = 2.0F;  // dB squared that it fits better
+
+using Shape = std::array<std::array<float, kLength>, kListenings>;
+
+// An attack being lined up.
+struct Stroke {
+    std::array<std::array<float, AttackTrace::kSteps>, kListenings> levels;  // dB
+    std::array<float, kListenings> quiet;
+    std::array<float, kListenings> loud;  // of its loudest steps
+    int found = 0;                        // steps from the centre
+    int at = 0;                           // where it is thought to begin
+    std::size_t kind = 0;
+
+    [[nodiscard]] float clear() const
+    {
+        return std::min(loud[0] - quiet[0], loud[1] - quiet[1]);
+    }
+    [[nodiscard]] float level(std::size_t listening, int from, int step) const
+    {
+        const int place = static_cast<int>(AttackTrace::kBefore) + from - kAhead + step;
+        return levels[listening][static_cast<std::size_t>(place)] - loud[listening];
+    }
+};
+
+float median(std::vector<float>& values)
+{
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::ranges::nth_element(values, middle);
+    return *middle;
+}
+
+Stroke strokeOf(const FoundAttack& attack)
+{
+    constexpr int kLoudAfter = 56;
+    constexpr std::size_t kLoudest = 8;
+    Stroke stroke;
+    const double steps = attack.start.count() / AttackTrace::kStep.count();
+    stroke.found = std::clamp(static_cast<int>(std::lround(steps)), -kReach, 4);
+    stroke.at = stroke.found;
+    const int start = static_cast<int>(AttackTrace::kBefore) + stroke.found;
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        for (std::size_t n = 0; n < AttackTrace::kSteps; ++n) {
+            stroke.levels[l][n] = kLowest + kHalf * static_cast<float>(attack.trace->levels[l][n]);
+        }
+        const auto& levels = stroke.levels[l];
+        std::vector<float> before(levels.begin(), levels.begin() + (start - kQuiet));
+        stroke.quiet[l] = median(before);
+        std::vector<float> after(levels.begin() + (start - 4), levels.begin() + start + kLoudAfter);
+        std::ranges::partial_sort(
+            after, after.begin() + static_cast<std::ptrdiff_t>(kLoudest), std::greater{}
+        );
+        double power = 0.0;
+        for (std::size_t k = 0; k < kLoudest; ++k) {
+            power += std::pow(10.0, 0.1 * static_cast<double>(after[k]));
+        }
+        stroke.loud[l] = static_cast<float>(decibelsOf(power / static_cast<double>(kLoudest)));
+    }
+    return stroke;
+}
+
+// What is common to strokes: the medians of the clearest three quarters.
+Shape shapeOf(std::span<const Stroke> strokes, std::vector<std::size_t> members)
+{
+    constexpr double kShare = 0.75;
+    std::ranges::stable_sort(members, std::greater{}, [&](std::size_t i) {
+        return strokes[i].clear();
+    });
+    const auto share = static_cast<std::size_t>(kShare * static_cast<double>(members.size()));
+    members.resize(std::min(members.size(), std::max<std::size_t>(6, share)));
+    Shape shape;
+    std::vector<float> values(members.size());
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        for (int k = 0; k < kLength; ++k) {
+            std::ranges::transform(members, values.begin(), [&](std::size_t i) {
+                return strokes[i].level(l, strokes[i].at, k);
+            });
+            shape[l][static_cast<std::size_t>(k)] = median(values);
+        }
+    }
+    return shape;
+}
+
+struct Place {
+    int at = 0;
+    float misfit = kNever;
+    std::array<float, kListenings> louder{};  // than was thought, dB
+};
+
+// What a shape would look like in a stroke's quiet, this much louder than the stroke was thought to be.
+std::array<float, kLength>
+expected(const Shape& shape, const Stroke& stroke, std::size_t listening, float louder)
+{
+    std::array<float, kLength> levels;
+    const float quiet = stroke.quiet[listening];
+    for (std::size_t k = 0; k < kLength; ++k) {
+        const float own = shape[listening][k] + stroke.loud[listening] + louder;
+        const float more = std::max(own, quiet);
+        const float less = std::min(own, quiet);
+        levels[k] = more + 4.3429448F * std::log1p(std::exp((less - more) * 0.23025851F));
+    }
+    return levels;
+}
+
+// A shape held against a stroke at one place after another. What is louder than expected may be bleed and
+// counts less than what is softer; no step counts without end.
+class Fitting {
+public:
+    Fitting(const Shape& shape, const Stroke& stroke) : stroke_(stroke)
+    {
+        for (std::size_t l = 0; l < kListenings; ++l) {
+            for (std::size_t g = 0; g < kLouder.size(); ++g) {
+                wanted_[l][g] = expected(shape, stroke, l, kLouder[g]);
+            }
+        }
+    }
+
+    // Given up once it is no better than `best`.
+    [[nodiscard]] Place at(int place, float best) const
+    {
+        constexpr float kMost = 400.0F;      // dB squared
+        constexpr float kTooLoud = 0.6F;     // of what too soft counts
+        constexpr float kOtherLevel = 0.3F;  // for each dB squared
+        constexpr float kFurther = 6.0F;     // for 5 ms, growing with the square
+        constexpr float kFiveMs = 20.0F;     // steps
+        constexpr std::size_t kLanes = 8;    // summed side by side, as processors do
+        static_assert(kLength % kLanes == 0);
+        const float far = static_cast<float>(place - stroke_.found) / kFiveMs;
+        Place found{place, kFurther * far * far};
+        for (std::size_t l = 0; l < kListenings && found.misfit < best; ++l) {
+            const auto from =
+                static_cast<std::size_t>(static_cast<int>(AttackTrace::kBefore) + place - kAhead);
+            const float* there = stroke_.levels[l].data() + from;
+            float least = 1e9F;
+            for (std::size_t g = 0; g < kLouder.size(); ++g) {
+                std::array<float, kLanes> sums{};
+                const float* here = wanted_[l][g].data();
+                for (std::size_t k = 0; k < kLength; k += kLanes) {
+                    for (std::size_t lane = 0; lane < kLanes; ++lane) {
+                        const float off = there[k + lane] - here[k + lane];
+                        const float weighed = off > 0.0F ? kTooLoud * off : off;
+                        sums[lane] += std::min(weighed * off, kMost);
+                    }
+                }
+                const float sum = std::accumulate(sums.begin(), sums.end(), 0.0F);
+                const float misfit = sum / static_cast<float>(kLength) +
+                                     kOtherLevel * kLouder[g] * kLouder[g];
+                if (misfit < least) {
+                    least = misfit;
+                    found.louder[l] = kLouder[g];
+                }
+            }
+            found.misfit += least / static_cast<float>(kListenings);
+        }
+        return found;
+    }
+
+    // From where it was found outwards.
+    [[nodiscard]] Place best() const
+    {
+        Place best;
+        for (int n = 0; n <= 2 * kReach; ++n) {
+            const int shift = n % 2 == 0 ? n / 2 : -(n + 1) / 2;
+            const Place place = at(stroke_.found + shift, best.misfit);
+            if (place.misfit < best.misfit) {
+                best = place;
+            }
+        }
+        return best;
+    }
+
+private:
+    static constexpr std::array<float, 5> kLouder{-6.0F, -3.0F, 0.0F, 3.0F, 6.0F};
+
+    const Stroke& stroke_;
+    std::array<std::array<std::array<float, kLength>, kLouder.size()>, kListenings> wanted_;
+};
+
+std::vector<std::vector<std::size_t>> membersByKind(std::span<const Stroke> strokes)
+{
+    std::vector<std::vector<std::size_t>> members;
+    for (std::size_t i = 0; i < strokes.size(); ++i) {
+        members.resize(std::max(members.size(), strokes[i].kind + 1));
+        members[strokes[i].kind].push_back(i);
+    }
+    return members;
+}
+
+// Loud and soft strokes apart.
+void sortByLevel(std::span<Stroke> strokes)
+{
+    constexpr float kSoft = 9.0F;  // dB below the loud ones
+    std::vector<double> levels;
+    for (const Stroke& stroke : strokes) {
+        levels.push_back(static_cast<double>(stroke.loud[0]));
+    }
+    const auto loud = static_cast<float>(percentile(std::move(levels), 0.85));
+    for (Stroke& stroke : strokes) {
+        stroke.kind = stroke.loud[0] < loud - kSoft ? 1 : 0;
+    }
+}
+
+// Each row: a stroke's levels, lined up, without what is below its kind's quiet.
+std::vector<std::vector<float>>
+linedUp(std::span<const Stroke> strokes, std::span<const std::size_t> members)
+{
+    constexpr float kDeep = -30.0F;
+    constexpr float kHigh = 10.0F;
+    std::array<float, kListenings> quiet;
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        std::vector<double> all;
+        for (const std::size_t i : members) {
+            all.push_back(static_cast<double>(strokes[i].quiet[l] - strokes[i].loud[l]));
+        }
+        quiet[l] = std::max(kDeep, static_cast<float>(percentile(std::move(all), 0.6)));
+    }
+    std::vector<std::vector<float>> rows;
+    for (const std::size_t i : members) {
+        std::vector<float> row;
+        for (std::size_t l = 0; l < kListenings; ++l) {
+            const auto at = [&](int k) {
+                return std::clamp(strokes[i].level(l, strokes[i].at, k), quiet[l], kHigh);
+            };
+            for (int k = 0; k < kLength; ++k) {
+                const int before = std::max(k - 1, 0);
+                const int after = std::min(k + 1, kLength - 1);
+                row.push_back((at(before) + at(k) + at(after)) / 3.0F);
+            }
+        }
+        rows.push_back(std::move(row));
+    }
+    return rows;
+}
+
+// How far each row lies along the direction in which rows differ most (power iteration).
+std::vector<double> alongLargest(const std::vector<std::vector<float>>& rows)
+{
+    constexpr int kIterations = 30;
+    const std::size_t size = rows.front().size();
+    std::vector<double> mean(size, 0.0);
+    for (const auto& row : rows) {
+        for (std::size_t k = 0; k < size; ++k) {
+            mean[k] += static_cast<double>(row[k]) / static_cast<double>(rows.size());
+        }
+    }
+    std::vector<double> direction(size, 1.0);
+    direction.front() = 2.0;  // not across all of them by chance
+    std::vector<double> along(rows.size());
+    for (int n = 0; n < kIterations; ++n) {
+        std::vector<double> next(size, 0.0);
+        for (std::size_t i = 0; i < rows.size(); ++i) {
+            along[i] = 0.0;
+            for (std::size_t k = 0; k < size; ++k) {
+                along[i] += (static_cast<double>(rows[i][k]) - mean[k]) * direction[k];
+            }
+            for (std::size_t k = 0; k < size; ++k) {
+                next[k] += along[i] * (static_cast<double>(rows[i][k]) - mean[k]);
+            }
+        }
+        const double length =
+            std::sqrt(std::inner_product(next.begin(), next.end(), next.begin(), 0.0));
+        for (std::size_t k = 0; k < size; ++k) {
+            direction[k] = next[k] / std::max(length, 1e-12);
+        }
+    }
+    return along;
+}
+
+double distance(const std::vector<float>& a, const std::vector<float>& b)
+{
+    double sum = 0.0;
+    for (std::size_t k = 0; k < a.size(); ++k) {
+        const double off = static_cast<double>(a[k] - b[k]);
+        sum += off * off;
+    }
+    return sum;
+}
+
+// One kind into two by shape, each stroke with the medians it is nearer to; nothing where one side
+// would be few.
+std::vector<bool> twoShapes(const std::vector<std::vector<float>>& rows)
+{
+    constexpr int kMostRounds = 10;
+    const std::vector<double> along = alongLargest(rows);
+    const double middle = percentile(along, 0.5);
+    std::vector<bool> isSecond;
+    for (const double each : along) {
+        isSecond.push_back(each > middle);
+    }
+    const auto isSplit = [&] {
+        const auto second = static_cast<std::size_t>(std::ranges::count(isSecond, true));
+        return second >= kFewest && isSecond.size() - second >= kFewest;
+    };
+    for (int n = 0; n < kMostRounds && isSplit(); ++n) {
+        std::array<std::vector<float>, 2> medians;
+        for (std::size_t side = 0; side < 2; ++side) {
+            for (std::size_t k = 0; k < rows.front().size(); ++k) {
+                std::vector<float> values;
+                for (std::size_t i = 0; i < rows.size(); ++i) {
+                    if (isSecond[i] == (side == 1)) {
+                        values.push_back(rows[i][k]);
+                    }
+                }
+                medians[side].push_back(median(values));
+            }
+        }
+        std::vector<bool> next;
+        for (const auto& row : rows) {
+            next.push_back(distance(row, medians[1]) < distance(row, medians[0]));
+        }
+        if (next == isSecond) {
+            break;
+        }
+        const auto before = std::exchange(isSecond, next);
+        if (!isSplit()) {
+            isSecond = before;
+            break;
+        }
+    }
+    return isSplit() ? isSecond : std::vector<bool>();
+}
+
+void splitByShape(std::span<Stroke> strokes)
+{
+    const auto kinds = membersByKind(strokes);
+    std::size_t next = kinds.size();
+    for (const auto& members : kinds) {
+        if (members.size() < 3 * kFewest) {
+            continue;
+        }
+        const std::vector<bool> isSecond = twoShapes(linedUp(strokes, members));
+        for (std::size_t k = 0; k < isSecond.size(); ++k) {
+            if (isSecond[k]) {
+                strokes[members[k]].kind = next;
+            }
+        }
+        next += isSecond.empty() ? 0U : 1U;
+    }
+}
+
+struct Kind {
+    std::size_t name = 0;
+    Shape shape{};
+    int start = 0;  // steps from where the shape is lined up; see startOf
+    bool hasStart = false;
+};
+
+std::vector<Kind> kindsOf(std::span<const Stroke> strokes)
+{
+    const auto members = membersByKind(strokes);
+    std::vector<Kind> kinds;
+    for (std::size_t name = 0; name < members.size(); ++name) {
+        if (members[name].size() >= kFewest) {
+            kinds.push_back({name, shapeOf(strokes, members[name])});
+        }
+    }
+    return kinds;
+}
+
+// Lines a stroke up with the kind that explains it best; it stays with its own unless another is clearly
+// better.
+void lineUp(Stroke& stroke, std::span<const Kind> kinds)
+{
+    constexpr float kClearly = 1.5F;      // dB squared
+    constexpr float kLouderTaken = 0.5F;  // of a change of level, so that rounds settle
+    Place best;
+    std::size_t name = stroke.kind;
+    for (const Kind& kind : kinds) {
+        Place place = Fitting(kind.shape, stroke).best();
+        place.misfit -= kind.name == stroke.kind ? kClearly : 0.0F;
+        if (place.misfit < best.misfit) {
+            best = place;
+            name = kind.name;
+        }
+    }
+    stroke.at = best.at;
+    stroke.kind = name;
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        stroke.loud[l] += kLouderTaken * best.louder[l];
+    }
+}
+
+void lineUp(std::span<Stroke> strokes, std::span<const Kind> kinds)
+{
+    tbb::parallel_for(std::size_t{0}, strokes.size(), [&](std::size_t i) {
+        lineUp(strokes[i], kinds);
+    });
+    // A kind must not wander off as a whole.
+    for (const auto& members : membersByKind(strokes)) {
+        std::vector<float> moved;
+        for (const std::size_t i : members) {
+            moved.push_back(static_cast<float>(strokes[i].at - strokes[i].found));
+        }
+        if (!moved.empty()) {
+            const int usual = static_cast<int>(median(moved));
+            for (const std::size_t i : members) {
+                strokes[i].at =
+                    std::clamp(strokes[i].at - usual, strokes[i].found - kReach, strokes[i].found + kReach);
+            }
+        }
+    }
+}
+
+// Where a kind begins, in steps from where its strokes are lined up: the earliest place at which about
+// as many were found to begin as anywhere.
+std::optional<int> startOf(std::vector<int> offsets)
+{
+    constexpr int kTogether = 2;  // steps
+    constexpr double kShare = 0.5;
+    constexpr double kShareOfAll = 0.2;
+    constexpr std::size_t kLeast = 3;
+    constexpr std::size_t kMembers = 5;
+    if (offsets.size() < kMembers) {
+        return std::nullopt;
+    }
+    std::ranges::sort(offsets);
+    const auto countFrom = [&](std::size_t i) {
+        const auto end = std::ranges::upper_bound(offsets, offsets[i] + kTogether);
+        return static_cast<std::size_t>(end - offsets.begin()) - i;
+    };
+    std::size_t most = 0;
+    for (std::size_t i = 0; i < offsets.size(); ++i) {
+        most = std::max(most, countFrom(i));
+    }
+    const auto part = [](double share, std::size_t count) {
+        return static_cast<std::size_t>(std::ceil(share * static_cast<double>(count)));
+    };
+    const std::size_t needed =
+        std::max({kLeast, part(kShare, most), part(kShareOfAll, offsets.size())});
+    for (std::size_t i = 0; i < offsets.size(); ++i) {
+        if (countFrom(i) >= needed) {
+            std::size_t best = i;
+            for (std::size_t k = i; k < i + countFrom(i); ++k) {
+                best = countFrom(k) > countFrom(best) ? k : best;
+            }
+            return offsets[best + countFrom(best) / 2];
+        }
+    }
+    return std::nullopt;
+}
+
+std::vector<Kind> learn(std::vector<Stroke>& strokes)
+{
+    sortByLevel(strokes);
+    for (int round = 0; round < kRounds; ++round) {
+        if (round == kSplitAfter) {
+            splitByShape(strokes);
+        }
+        const auto kinds = kindsOf(strokes);
+        if (kinds.empty()) {
+            return {};
+        }
+        lineUp(strokes, kinds);
+    }
+    auto kinds = kindsOf(strokes);
+    for (Kind& kind : kinds) {
+        std::vector<int> offsets;
+        for (const Stroke& stroke : strokes) {
+            if (stroke.kind == kind.name) {
+                offsets.push_back(stroke.found - stroke.at);
+            }
+        }
+        const auto start = startOf(std::move(offsets));
+        kind.hasStart = start.has_value();
+        kind.start = start.value_or(0);
+    }
+    return kinds;
+}
+
+}  // namespace
+
+AttackTrace traceOf(std::span<const float> samples, Hertz rate, Frames centre)
+{
+    constexpr std::array<double, kListenings> kCorner{150.0, 400.0};  // Hz, brightened above it
+    constexpr double kInaudible = 1e-13;
+    AttackTrace trace;
+    const auto size = static_cast<std::int64_t>(samples.size());
+    const double step = AttackTrace::kStep.count() * rate.count();
+    const auto frameOf = [&](std::size_t n) {
+        const double from = static_cast<double>(n) - static_cast<double>(AttackTrace::kBefore);
+        return centre.count() + std::llround(from * step);
+    };
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        const double zero = std::exp(-2.0 * std::numbers::pi * kCorner[l] / rate.count());
+        for (std::size_t n = 0; n < AttackTrace::kSteps; ++n) {
+            double power = 0.0;
+            const std::int64_t first = std::max<std::int64_t>(frameOf(n), 2);
+            const std::int64_t last = std::min<std::int64_t>(frameOf(n + 1), size);
+            for (std::int64_t k = first; k < last; ++k) {
+                const auto at = static_cast<std::size_t>(k);
+                const auto x = [&](std::size_t back) {
+                    return static_cast<double>(samples[at - back]);
+                };
+                const double bright =
+                    l == 0 ? x(0) - zero * x(1) : x(0) - 2.0 * zero * x(1) + zero * zero * x(2);
+                power += bright * bright;
+            }
+            const double decibels =
+                decibelsOf(power / std::max(step, 1.0) + kInaudible) - static_cast<double>(kLowest);
+            trace.levels[l][n] = static_cast<std::uint8_t>(
+                std::clamp(std::lround(decibels / static_cast<double>(kHalf)), 0L, 255L)
+            );
+        }
+    }
+    return trace;
+}
+
+std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> attacks)
+{
+    std::vector<std::optional<Seconds>> starts(attacks.size());
+    std::vector<std::size_t> sure;
+    for (std::size_t i = 0; i < attacks.size(); ++i) {
+        if (attacks[i].isSure) {
+            sure.push_back(i);
+        }
+    }
+    // Enough of them, from the whole length.
+    const std::size_t count = std::min(sure.size(), kMostLearned);
+    std::vector<Stroke> learned;
+    for (std::size_t k = 0; k < count; ++k) {
+        learned.push_back(strokeOf(attacks[sure[k * sure.size() / count]]));
+    }
+    if (learned.size() < kFewest) {
+        return starts;
+    }
+    const std::vector<Kind> kinds = learn(learned);
+    if (kinds.empty()) {
+        return starts;
+    }
+    tbb::parallel_for(std::size_t{0}, attacks.size(), [&](std::size_t i) {
+        Stroke stroke = strokeOf(attacks[i]);
+        stroke.kind = kNoKind;
+        lineUp(stroke, kinds);
+        const auto kind = std::ranges::find(kinds, stroke.kind, &Kind::name);
+        if (kind == kinds.end() || !kind->hasStart) {
+            return;
+        }
+        const Fitting fitting(kind->shape, stroke);
+        const float here = fitting.at(stroke.found - kind->start, kNever).misfit;
+        if (here - fitting.at(stroke.at, kNever).misfit >= kWorthMoving) {
+            starts[i] = AttackTrace::kStep * static_cast<double>(stroke.at + kind->start);
+        }
+    });
+    return starts;
+}
+
+}  // namespace orthochron

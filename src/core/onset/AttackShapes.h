@@ -1,0 +1,47 @@
+#pragma once
+
+#include "core/time/Units.h"
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <vector>
+
+namespace orthochron {
+
+// How the level goes around an attack, in steps of a quarter of a millisecond from 36 ms before to 28 ms
+// after the frame it is centred on. Twice: with the sound brightened by one slope of 6 dB an octave and
+// by two, so that what a stroke brings is seen over what rings below it.
+struct AttackTrace {
+    static constexpr std::size_t kListenings = 2;
+    static constexpr std::size_t kBefore = 144;
+    static constexpr std::size_t kSteps = 256;
+    static constexpr Seconds kStep = milliseconds(0.25);
+
+    std::array<std::array<std::uint8_t, kSteps>, kListenings> levels{};  // half dB above -127.5 dB
+};
+
+// Of what lies outside the samples the trace says silence.
+[[nodiscard]] AttackTrace traceOf(std::span<const float> samples, Hertz rate, Frames centre);
+
+// An attack as it was found by itself.
+struct FoundAttack {
+    const AttackTrace* trace = nullptr;
+    Seconds start;       // from the trace's centre, within -12 to 1 ms
+    bool isSure = true;  // shapes are learned from those that are
+};
+
+// Where each attack begins, from its trace's centre, once it is known how the drum's strokes begin; none
+// for those that no kind of stroke explains.
+//
+// A stroke by itself shows its beginning only as far as it stands out: a beater's click, a soft stroke's
+// slow rise may drown where another drum sounds, and what comes just before may be taken for it. But a
+// drum's strokes resemble each other. They are sorted into a few kinds by how their level goes (loud and
+// soft, then each by shape), each kind is lined up stroke by stroke with what is common to it (medians,
+// so that bleed of some says nothing), and the kind begins, seen from there, where many of its strokes
+// were found to begin: at the earliest such place, for what hides a beginning makes it late.
+[[nodiscard]] std::vector<std::optional<Seconds>>
+startsByShape(std::span<const FoundAttack> attacks);
+
+}  // namespace orthochron
