@@ -181,7 +181,7 @@ struct BigWindow {
         window.show();
         document.apply(song, QStringLiteral("Big"));
         settle();
-        session.zoomToAll();
+        session.view.zoomToAll();
     }
     void settle()
     {
@@ -203,7 +203,7 @@ void FrameWhileScrolling(benchmark::State& state)
         if (scale.left > 10e6) {
             scale.left = 0.0;
         }
-        big.session.setScale(scale);
+        big.session.view.setScale(scale);
         big.window.lanes().render(&image);
     }
 }
@@ -226,7 +226,7 @@ void EditByHandShown(benchmark::State& state)
             changeJoin(
                 big.session.song(),
                 set,
-                big.session.joins()[index].id,
+                big.session.review.joins()[index].id,
                 {Frames(200 + static_cast<std::int64_t>(index % 5)), std::nullopt, std::nullopt}
             ),
             QStringLiteral("Edit")
@@ -249,7 +249,7 @@ void ClipMovedShown(benchmark::State& state)
     for (auto _ : state) {
         index = index % 900 + 1;
         const ClipId clip = big.session.song().tracks[3]->clips[index].id;
-        big.session.setClips(withTheirSet(big.session.song(), {clip}));
+        big.session.choice.setClips(withTheirSet(big.session.song(), {clip}));
         big.window.action(app::Command::NudgeOnCoarse)->trigger();
         big.window.lanes().render(&image);
     }

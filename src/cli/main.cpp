@@ -132,6 +132,7 @@ int run(int argc, char** argv)
     addDemo(app, choice);
     addInfo(app, choice);
     addOnsets(app, choice);
+    addTempo(app, choice);
     addFit(app, choice);
     addCheck(app, choice);
     addRender(app, choice);

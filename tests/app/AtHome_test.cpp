@@ -46,8 +46,8 @@ TEST_F(AtHome, ALoneTakeIsFoundFittedJoinedAndPrintedWithoutAMicSet)
     press(Qt::Key_F);
     EXPECT_GT(song().tracks[0]->clips.size(), 10U);
     press(Qt::Key_5);
-    EXPECT_EQ(session_->joins().size(), joinsOf(song(), song().sets[0]).size());
-    EXPECT_GT(session_->joins().size(), 10U);
+    EXPECT_EQ(session_->review.joins().size(), joinsOf(song(), song().sets[0]).size());
+    EXPECT_GT(session_->review.joins().size(), 10U);
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(song().tracks[0]->clips.size(), 1U);
     // Nothing calls it a mic set.
@@ -78,7 +78,7 @@ TEST_F(AtHome, TwoTakesOfOneNameHaveTheirWavesBoth)
 TEST_F(AtHome, AnotherSongOpenedMeanwhileGetsNoneOfTheOldOnesHits)
 {
     openSong();
-    session_->detect();
+    session_->hits.detect();
     const auto other = Kit::shared().folder() / "AnotherSong.orthochron";
     std::filesystem::copy_file(
         Kit::shared().folder() / "kit.orthochron",
@@ -96,11 +96,11 @@ TEST_F(AtHome, AnotherSongOpenedMeanwhileGetsNoneOfTheOldOnesHits)
 TEST_F(AtHome, AnUndoneFitKeepsNoFindings)
 {
     findHitsAndFit();
-    ASSERT_FALSE(session_->joins().empty());
+    ASSERT_FALSE(session_->review.joins().empty());
     document_->undo();  // while its joins may still be being checked
     settle();
-    EXPECT_TRUE(session_->joins().empty());
-    EXPECT_TRUE(session_->findings().empty());
+    EXPECT_TRUE(session_->review.joins().empty());
+    EXPECT_TRUE(session_->review.findings().empty());
 }
 
 TEST_F(AtHome, AfterAValueIsTypedTheKeysBelongToTheSong)
@@ -180,9 +180,9 @@ TEST_F(AtHome, TheLoupeShowsEachMicrophoneAgainstTheHitThatFollows)
     press(Qt::Key_5);
     press(Qt::Key_D);
     JoinPictures pictures(*session_, nullptr);
-    ASSERT_EQ(pictures.of(session_->join()), nullptr);
+    ASSERT_EQ(pictures.of(session_->review.join()), nullptr);
     settle();
-    const JoinPicture* picture = pictures.of(session_->join());
+    const JoinPicture* picture = pictures.of(session_->review.join());
     ASSERT_NE(picture, nullptr);
     ASSERT_EQ(picture->hit.size(), 8U);
     ASSERT_EQ(picture->likeness.size(), 8U);
@@ -195,7 +195,7 @@ TEST_F(AtHome, FromAfarStrokesGiveWayToHowFarOffEachStretchIs)
     press(Qt::Key_3);
     press(Qt::Key_F);
     press(Qt::Key_4);
-    session_->zoomToAll();
+    session_->view.zoomToAll();
     settle();
     LanesView& lanes = window_->lanes();
     const auto inked = [&] {
@@ -209,12 +209,12 @@ TEST_F(AtHome, FromAfarStrokesGiveWayToHowFarOffEachStretchIs)
         }
         return count;
     };
-    TimeScale far = session_->scale();
+    TimeScale far = session_->view.scale();
     far.framesPerPixel *= 4.0;
-    session_->setScale(far);
+    session_->view.setScale(far);
     settle();
     const int fromAfar = inked();
-    session_->zoomTo({Frames(48000), Frames(48000 * 6)});
+    session_->view.zoomTo({Frames(48000), Frames(48000 * 6)});
     settle();
     EXPECT_GT(inked(), fromAfar);
 }

@@ -80,7 +80,7 @@ TEST_F(TakesBench, FoldsTheSetToItsLeads)
 TEST_F(TakesBench, RenamesMovesHidesAndRemovesTracksWithKeys)
 {
     openSong();
-    session_->setTrack(song().tracks[3]->id);
+    session_->choice.setTrack(song().tracks[3]->id);
     typeNext(QStringLiteral("Snare below"));
     press(Qt::Key_F2);
     EXPECT_EQ(song().tracks[3]->name, "Snare below");
@@ -197,7 +197,7 @@ TEST_F(PrintBench, SaysBeforehandWhatWillBeWrittenAndWritesThat)
 
 TEST_F(PrintBench, WritesTheChosenRangeOfEachTrackInTheChosenFormat)
 {
-    session_->setRange(TimeRange{Frames(48000), Frames(96000)});
+    session_->choice.setRange(TimeRange{Frames(48000), Frames(96000)});
     choose("printWhat", 1);
     choose("printRange", 1);
     choose("printFormat", 3);

@@ -77,7 +77,7 @@ TEST_F(ByHandWindow, MovesAClipOfATrackInNoSetBesideAKitWithHits)
     ASSERT_TRUE(document_->apply(addTakes(song(), {{*take, false}}), QStringLiteral("Import")));
     settle();
     takeHold();
-    session_->zoomToAll();
+    session_->view.zoomToAll();
     settle();
     const std::size_t lane = song().tracks.size() - 1;
     const auto& area = window_->lanes().lanes()[lane].area;
@@ -130,7 +130,7 @@ TEST_F(ByHandWindow, DoesTheSameWithKeysAlone)
     press(Qt::Key_D, Qt::ControlModifier);
     EXPECT_GE(clips(2), 3U);
     press(Qt::Key_A, Qt::ControlModifier);
-    EXPECT_EQ(session_->clips().size(), clips(0));
+    EXPECT_EQ(session_->choice.clips().size(), clips(0));
     press(Qt::Key_Delete);
     EXPECT_EQ(clips(0), 0U);
     press(Qt::Key_Z, Qt::ControlModifier);
@@ -161,11 +161,11 @@ TEST_F(ByHandWindow, DraggingAFadeChangesAllChosenClipsAlikeOrToTheSame)
 {
     openSong();
     takeHold();
-    session_->setRange(TimeRange{
+    session_->choice.setRange(TimeRange{
         toFrames(Seconds(6.0), song().rate), toFrames(Seconds(7.0), song().rate)});
     press(Qt::Key_I);
     ASSERT_EQ(clips(0), 3U);
-    session_->setRange(std::nullopt);
+    session_->choice.setRange(std::nullopt);
     playheadTo(Seconds(6.5));
     press(Qt::Key_Delete, Qt::ShiftModifier);
     ASSERT_EQ(clips(0), 2U);
@@ -237,7 +237,7 @@ TEST_F(ByHandWindow, SwitchesBetweenTwoWaysOfFittingWithOneKey)
     findHitsAndFit();
     const auto first = song().tracks[0]->clips;
     press(Qt::Key_Z, Qt::ShiftModifier);
-    session_->request.fit.feel = 1.0;
+    session_->fitting.request.fit.feel = 1.0;
     press(Qt::Key_F);
     const auto second = song().tracks[0]->clips;
     ASSERT_NE(first, second);
@@ -284,14 +284,14 @@ TEST_F(ByHandWindow, ChoosesByTrackBySetAndByRange)
     playheadTo(Seconds(6.0));
     press(Qt::Key_I);
     press(Qt::Key_A, Qt::ControlModifier);
-    EXPECT_EQ(session_->clips().size(), 2U);
+    EXPECT_EQ(session_->choice.clips().size(), 2U);
     press(Qt::Key_A, Qt::ControlModifier | Qt::ShiftModifier);
-    EXPECT_EQ(session_->clips().size(), 16U);
+    EXPECT_EQ(session_->choice.clips().size(), 16U);
     press(Qt::Key_X, Qt::ShiftModifier);
     EXPECT_NE(status().find("Choose a range"), std::string::npos) << status();
-    session_->setRange(TimeRange{Frames(0), toFrames(Seconds(5.0), song().rate)});
+    session_->choice.setRange(TimeRange{Frames(0), toFrames(Seconds(5.0), song().rate)});
     press(Qt::Key_X, Qt::ShiftModifier);
-    EXPECT_EQ(session_->clips().size(), 8U);
+    EXPECT_EQ(session_->choice.clips().size(), 8U);
 }
 
 TEST_F(ByHandWindow, SplitsAtMarksAtGridLinesAndAroundARange)
@@ -305,11 +305,11 @@ TEST_F(ByHandWindow, SplitsAtMarksAtGridLinesAndAroundARange)
     press(Qt::Key_Z, Qt::ControlModifier);
     ASSERT_EQ(clips(6), 1U);
 
-    session_->setRange(TimeRange{
+    session_->choice.setRange(TimeRange{
         toFrames(Seconds(4.0), song().rate), toFrames(Seconds(8.0), song().rate)});
     press(Qt::Key_I);
     EXPECT_EQ(clips(6), 3U);
-    session_->setRange(std::nullopt);
+    session_->choice.setRange(std::nullopt);
     playheadTo(Seconds(5.0));
     press(Qt::Key_I, Qt::ControlModifier | Qt::ShiftModifier);
     // Sixteenths at 92 bpm in four seconds.
@@ -329,7 +329,7 @@ TEST_F(ByHandWindow, RepeatsAsOftenAsAskedAndRippleTakesTheRestAlong)
     child<QCheckBox>("ripple")->click();
     press(Qt::Key_A);  // none chosen yet: the one under the playhead
     press(Qt::Key_A);
-    const auto span = spanOf(song(), session_->clips());
+    const auto span = spanOf(song(), session_->choice.clips());
     ASSERT_TRUE(span);
     ASSERT_EQ(span->from, Frames(0));
     child<NumberField>("handCopies")->setValue(3.0);
@@ -387,8 +387,8 @@ TEST_F(ByHandWindow, AClipIsMovedToTheTrackBelowAtTheIdenticalTime)
     takeHold();
     playheadTo(Seconds(6.0));
     press(Qt::Key_I);
-    session_->setTrack(song().tracks[0]->id);
-    session_->setClips({song().tracks[0]->clips[1].id});
+    session_->choice.setTrack(song().tracks[0]->id);
+    session_->choice.setClips({song().tracks[0]->clips[1].id});
     const Clip moved = song().tracks[0]->clips[1];
     press(Qt::Key_Down, Qt::ControlModifier | Qt::ShiftModifier);
     ASSERT_EQ(clips(0), 1U);

@@ -47,11 +47,11 @@ protected:
     // Every hit that was to come to its line did, with its feel; nothing but dips is left.
     void expectFitted()
     {
-        const auto& preview = session_->preview();
+        const auto& preview = session_->fitting.preview();
         ASSERT_GT(preview.performance.hits.size(), 60U);
         for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
             EXPECT_EQ(
-                session_->heardAt(preview.performance.hits[i].played.beatPoint),
+                session_->review.heardAt(preview.performance.hits[i].played.beatPoint),
                 preview.moves.hits[i].target
             );
         }
@@ -62,7 +62,7 @@ protected:
             0.01
         );
         EXPECT_LT(preview.moves.figures.stray.after, preview.moves.figures.stray.before);
-        for (const Finding& finding : session_->findings()) {
+        for (const Finding& finding : session_->review.findings()) {
             EXPECT_EQ(finding.kind, FindingKind::Dip);
         }
     }
@@ -129,7 +129,7 @@ TEST_F(CarefulJob, IsDoneWithTheMouse)
 
     // One mark is looked at and moved by a hair.
     const Mark mark = song().tracks[2]->marks[5];
-    session_->zoomTo({mark.at - Frames(2000), mark.at + Frames(2000)});
+    session_->view.zoomTo({mark.at - Frames(2000), mark.at + Frames(2000)});
     settle();
     drag(onLane(2, mark.at), onLane(2, mark.at - Frames(96)));
     EXPECT_EQ(wrongMarks(2), 1U);
@@ -143,11 +143,11 @@ TEST_F(CarefulJob, IsDoneWithTheMouse)
     clickStage(4);
     QTest::mouseClick(window_->findChild<ContactSheet*>(), Qt::LeftButton, {}, {20, 20});
     settle();
-    if (session_->worstOf(session_->join()) != nullptr) {
+    if (session_->review.worstOf(session_->review.join()) != nullptr) {
         click("mend");
     }
     click("lockAll");
-    ASSERT_TRUE(std::ranges::all_of(session_->joins(), &SetJoin::isLocked));
+    ASSERT_TRUE(std::ranges::all_of(session_->review.joins(), &SetJoin::isLocked));
 
     chooseFileNext(folder.string() + ".orthochron");
     press(Qt::Key_S, Qt::ControlModifier);
@@ -163,9 +163,9 @@ TEST_F(CarefulJob, IsDoneWithTheMouse)
     QTest::mouseClick(window_->findChild<ContactSheet*>(), Qt::LeftButton, {}, {300, 20});
     settle();
     click("lockJoin");
-    const SetJoin join = session_->joins()[session_->join()];
+    const SetJoin join = session_->review.joins()[session_->review.join()];
     set("joinLength", 9.0);
-    EXPECT_NE(session_->joins()[session_->join()].length, join.length);
+    EXPECT_NE(session_->review.joins()[session_->review.join()].length, join.length);
     expectAllMicrophonesTogether();
 
     clickStage(8);
@@ -195,13 +195,13 @@ TEST_F(CarefulJob, IsDoneWithKeysAlone)
     press(Qt::Key_5);
     press(Qt::Key_D);
     press(Qt::Key_A);
-    if (session_->worstOf(session_->join()) != nullptr) {
+    if (session_->review.worstOf(session_->review.join()) != nullptr) {
         press(Qt::Key_N);
     }
     press(Qt::Key_H);
     press(Qt::Key_Space);
     press(Qt::Key_L, Qt::ControlModifier);
-    EXPECT_TRUE(session_->joins()[session_->join()].isLocked);
+    EXPECT_TRUE(session_->review.joins()[session_->review.join()].isLocked);
     press(Qt::Key_S, Qt::ControlModifier);
     const Song saved = song();
 
@@ -211,12 +211,12 @@ TEST_F(CarefulJob, IsDoneWithKeysAlone)
     press(Qt::Key_5);
     press(Qt::Key_D);
     // The joins beside a locked one share a clip with it, and are held too.
-    while (session_->joins()[session_->join()].isLocked) {
+    while (session_->review.joins()[session_->review.join()].isLocked) {
         press(Qt::Key_D);
     }
-    const SetJoin join = session_->joins()[session_->join()];
+    const SetJoin join = session_->review.joins()[session_->review.join()];
     press(Qt::Key_Left, Qt::ControlModifier);
-    EXPECT_LT(session_->joins()[session_->join()].at, join.at);
+    EXPECT_LT(session_->review.joins()[session_->review.join()].at, join.at);
     expectAllMicrophonesTogether();
 
     press(Qt::Key_9);
@@ -237,13 +237,13 @@ TEST_F(CarefulJob, ComesBackFromEveryStepOneByOne)
     press(Qt::Key_4);
     child<QPushButton>("asRecorded")->click();
     settle();
-    EXPECT_TRUE(session_->joins().empty());
+    EXPECT_TRUE(session_->review.joins().empty());
 
     for (int i = 0; i < 3; ++i) {
         press(Qt::Key_Z, Qt::ControlModifier);
     }
     EXPECT_EQ(song(), fitted);
-    EXPECT_FALSE(session_->joins().empty());
+    EXPECT_FALSE(session_->review.joins().empty());
 }
 
 }  // namespace

@@ -45,10 +45,10 @@ TEST_F(DoubtfulMarks, AreCountedWalkedAndKeptByKeys)
     const int before = doubtful();
     ASSERT_GE(before, 3);
     press(Qt::Key_A);
-    const MarkId first = session_->mark();
+    const MarkId first = session_->choice.mark();
     EXPECT_EQ(first, song().tracks[0]->marks[2].id);  // the worst
     press(Qt::Key_D);
-    EXPECT_NE(session_->mark(), first);
+    EXPECT_NE(session_->choice.mark(), first);
     press(Qt::Key_A);
     press(Qt::Key_Y);
     EXPECT_EQ(doubtful(), before - 1);

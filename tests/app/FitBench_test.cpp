@@ -39,7 +39,7 @@ protected:
     {
         return child<QComboBox>("groove")->findText(text) >= 0;
     }
-    [[nodiscard]] const FitFigures& figures() { return session_->preview().moves.figures; }
+    [[nodiscard]] const FitFigures& figures() { return session_->fitting.preview().moves.figures; }
 };
 
 TEST_F(FitBench, KeepsThePlayersFeelAsAGrooveNamedAfterItsTake)
@@ -49,7 +49,7 @@ TEST_F(FitBench, KeepsThePlayersFeelAsAGrooveNamedAfterItsTake)
     ASSERT_EQ(song().grooves.size(), 1U);
     EXPECT_EQ(song().grooves[0].name, "Kit");
     chooseGroove(QStringLiteral("Kit"));
-    EXPECT_EQ(session_->request.fit.groove.name, "Kit");
+    EXPECT_EQ(session_->fitting.request.fit.groove.name, "Kit");
     EXPECT_FALSE(offers(QStringLiteral("Keep this feel as a groove")));
 
     // With its own feel taken out and its groove put in, a snare is as far behind as it was.
@@ -58,9 +58,9 @@ TEST_F(FitBench, KeepsThePlayersFeelAsAGrooveNamedAfterItsTake)
     EXPECT_EQ(song().sets[0].recipe->fit.groove.name, "Kit");
     double behind = 0.0;
     int snares = 0;
-    for (const JudgedHit& hit : session_->preview().performance.hits) {
+    for (const JudgedHit& hit : session_->fitting.preview().performance.hits) {
         if (hit.role == HitRole::Main && hit.played.lead == 1) {
-            const Frames heard = session_->heardAt(hit.played.beatPoint);
+            const Frames heard = session_->review.heardAt(hit.played.beatPoint);
             behind += (toSeconds(heard, song().rate) - hit.line.time).count();
             ++snares;
         }
@@ -68,7 +68,7 @@ TEST_F(FitBench, KeepsThePlayersFeelAsAGrooveNamedAfterItsTake)
     EXPECT_NEAR(behind / snares, 0.009, 0.004);
     chooseGroove(QStringLiteral("Take this groove off the list"));
     EXPECT_TRUE(song().grooves.empty());
-    EXPECT_TRUE(session_->request.fit.groove.isEmpty());
+    EXPECT_TRUE(session_->fitting.request.fit.groove.isEmpty());
 }
 
 TEST_F(FitBench, AGrooveKeptForAllSongsIsThereInTheNext)
@@ -82,7 +82,7 @@ TEST_F(FitBench, AGrooveKeptForAllSongsIsThereInTheNext)
     ASSERT_TRUE(song().tracks.empty());
     openSong();
     chooseGroove(QStringLiteral("Kit, of your own"));
-    EXPECT_EQ(session_->request.fit.groove.name, "Kit");
+    EXPECT_EQ(session_->fitting.request.fit.groove.name, "Kit");
 
     chooseGroove(QStringLiteral("Take this groove off the list"));
     EXPECT_FALSE(offers(QStringLiteral("Kit, of your own")));
@@ -130,11 +130,11 @@ TEST_F(FitBench, AGrooveIsAppliedByItsAmount)
 
     const double late = 0.5 * 0.06 * 60.0 / 92.0;
     int seen = 0;
-    for (std::size_t i = 0; i < session_->preview().performance.hits.size(); ++i) {
-        const JudgedHit& hit = session_->preview().performance.hits[i];
+    for (std::size_t i = 0; i < session_->fitting.preview().performance.hits.size(); ++i) {
+        const JudgedHit& hit = session_->fitting.preview().performance.hits[i];
         if (hit.role == HitRole::Main) {
             const bool isTwo = hit.line.step == 4;
-            EXPECT_NEAR(session_->preview().moves.hits[i].left.count(), isTwo ? late : 0.0, 0.0001);
+            EXPECT_NEAR(session_->fitting.preview().moves.hits[i].left.count(), isTwo ? late : 0.0, 0.0001);
             seen += isTwo ? 1 : 0;
         }
     }
@@ -158,12 +158,12 @@ TEST_F(FitBench, SectionsAreMadeOfTheChosenRangeNamedRenamedAndRemoved)
     const auto bar = [&](int number) {
         return toFrames(song().tempo.timeAt(song().tempo.startOfBar(number)), song().rate);
     };
-    session_->setRange(TimeRange{bar(3), bar(7) - Frames(100)});
+    session_->choice.setRange(TimeRange{bar(3), bar(7) - Frames(100)});
     typeNext(QStringLiteral("verse"));
     action(QStringLiteral("Make a section of the chosen range…"));
     ASSERT_EQ(song().sections.size(), 1U);
     EXPECT_EQ(song().sections[0].bars, (BarRange{3, 6}));
-    EXPECT_EQ(session_->focusSection(), song().sections[0].id);
+    EXPECT_EQ(session_->fitting.focusSection(), song().sections[0].id);
     const QImage with = window_->lanes().grab().toImage();
 
     typeNext(QStringLiteral("chorus"));
@@ -174,7 +174,7 @@ TEST_F(FitBench, SectionsAreMadeOfTheChosenRangeNamedRenamedAndRemoved)
 
     action(QStringLiteral("Remove this section"));
     EXPECT_TRUE(song().sections.empty());
-    EXPECT_FALSE(session_->focusSection().isValid());
+    EXPECT_FALSE(session_->fitting.focusSection().isValid());
 }
 
 TEST_F(FitBench, AmountsTakeOutTheirOwnPartOnly)
@@ -200,7 +200,7 @@ TEST_F(FitBench, FeelAndStraysMoveNoHitFurtherThanAllowed)
     set("feel", 100.0);
     set("stray", 100.0);
     set("furthest", 3.0);
-    for (const auto& hit : session_->preview().moves.hits) {
+    for (const auto& hit : session_->fitting.preview().moves.hits) {
         EXPECT_LE(
             std::abs(inMilliseconds(toSeconds(hit.move, song().rate))),
             inMilliseconds(figures().furthestMove) + 0.03
@@ -216,7 +216,7 @@ TEST_F(FitBench, HumanisingIsTheSameWithTheSameSeed)
     set("humanise", 5.0);
     const auto targets = [&] {
         std::vector<Frames> all;
-        for (const auto& hit : session_->preview().moves.hits) {
+        for (const auto& hit : session_->fitting.preview().moves.hits) {
             all.push_back(hit.target);
         }
         return all;
@@ -233,15 +233,15 @@ TEST_F(FitBench, HumanisingIsTheSameWithTheSameSeed)
 TEST_F(FitBench, ASwungGridIsShownAndFittedTo)
 {
     set("swing", 66.0);
-    EXPECT_EQ(session_->request.grid.swing, 66.0);
-    const Grid grid(song().tempo, session_->request.grid);
-    for (const JudgedHit& hit : session_->preview().performance.hits) {
+    EXPECT_EQ(session_->fitting.request.grid.swing, 66.0);
+    const Grid grid(song().tempo, session_->fitting.request.grid);
+    for (const JudgedHit& hit : session_->fitting.preview().performance.hits) {
         EXPECT_NEAR(hit.line.time.count(), grid.line(hit.line.index).time.count(), 1e-9);
     }
     choose("grid", 1);
-    EXPECT_EQ(session_->request.grid.division, 8);
+    EXPECT_EQ(session_->fitting.request.grid.division, 8);
     choose("grid", 6);
-    EXPECT_TRUE(session_->request.grid.triplet);
+    EXPECT_TRUE(session_->fitting.request.grid.triplet);
 }
 
 TEST_F(FitBench, OpensWithTheValuesTheSetWasFittedWith)
@@ -274,9 +274,9 @@ TEST_F(FitBench, AnotherSongBeginsWithItsOwnRequestAndNothingCopied)
     press(Qt::Key_C, Qt::ControlModifier);
     press(Qt::Key_S, Qt::ControlModifier);
     press(Qt::Key_N, Qt::ControlModifier);
-    EXPECT_EQ(session_->request.fit.feel, FitSettings().feel);
-    EXPECT_EQ(session_->request.grid.swing, 50.0);
-    EXPECT_EQ(session_->analysis(), nullptr);
+    EXPECT_EQ(session_->fitting.request.fit.feel, FitSettings().feel);
+    EXPECT_EQ(session_->fitting.request.grid.swing, 50.0);
+    EXPECT_EQ(session_->hits.analysis(), nullptr);
 
     openSong();
     press(Qt::Key_4);
@@ -313,15 +313,15 @@ TEST_F(FitBench, OnlyTheBarsOfTheChosenRangeAreFitted)
     const auto bar = [&](int number) {
         return toFrames(song().tempo.timeAt(song().tempo.startOfBar(number)), song().rate);
     };
-    session_->setRange(TimeRange{bar(4), bar(6)});
+    session_->choice.setRange(TimeRange{bar(4), bar(6)});
     settle();
     EXPECT_NE(child<QLabel>("fitScope")->text().indexOf(QStringLiteral("bars 4 to 5")), -1);
     press(Qt::Key_F);
-    for (const SetJoin& join : session_->joins()) {
+    for (const SetJoin& join : session_->review.joins()) {
         EXPECT_GT(join.at, bar(3));
         EXPECT_LT(join.at, bar(7));
     }
-    EXPECT_GT(session_->joins().size(), 4U);
+    EXPECT_GT(session_->review.joins().size(), 4U);
 }
 
 }  // namespace

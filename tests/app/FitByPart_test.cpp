@@ -57,11 +57,11 @@ TEST_F(FitWindow, DraggingAPointInTheChartPlacesThatHit)
 
     ASSERT_EQ(placedByHand(), 1);
     press(Qt::Key_F);
-    const auto& preview = session_->preview();
+    const auto& preview = session_->fitting.preview();
     const auto hit = std::ranges::find_if(preview.performance.hits, [](const JudgedHit& each) {
         return each.played.wanted.has_value();
     });
-    const Frames heard = session_->heardAt(hit->played.beatPoint);
+    const Frames heard = session_->review.heardAt(hit->played.beatPoint);
     const Seconds off = toSeconds(heard, song().rate) - hit->line.time;
     EXPECT_NEAR(off.count(), hit->played.wanted->count(), 0.0001);
     EXPECT_GT(off, milliseconds(5.0));
@@ -70,12 +70,12 @@ TEST_F(FitWindow, DraggingAPointInTheChartPlacesThatHit)
 TEST_F(FitWindow, DraggingAPointInTheChosenRangeMovesAllThere)
 {
     findHits();
-    session_->setRange(TimeRange{Frames(0), song().length()});
+    session_->choice.setRange(TimeRange{Frames(0), song().length()});
     const QPoint middle(chart()->width() / 2, chart()->height() / 2);
 
     dragOn(chart(), middle, middle + QPoint(0, -40));
 
-    EXPECT_EQ(placedByHand(), session_->preview().moves.figures.mains);
+    EXPECT_EQ(placedByHand(), session_->fitting.preview().moves.figures.mains);
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(placedByHand(), 0);
 }
@@ -83,7 +83,7 @@ TEST_F(FitWindow, DraggingAPointInTheChosenRangeMovesAllThere)
 TEST_F(FitWindow, ADriftLineDrawnByHandReplacesTheMeasuredOneWhereItWasDrawn)
 {
     findHits();
-    const double before = session_->preview().performance.hits.back().drift.count();
+    const double before = session_->fitting.preview().performance.hits.back().drift.count();
     const int wide = chart()->width();
 
     dragOn(
@@ -93,8 +93,8 @@ TEST_F(FitWindow, ADriftLineDrawnByHandReplacesTheMeasuredOneWhereItWasDrawn)
         Qt::ShiftModifier
     );
 
-    const auto& hits = session_->preview().performance.hits;
-    ASSERT_FALSE(session_->request.fit.driftLine.empty());
+    const auto& hits = session_->fitting.preview().performance.hits;
+    ASSERT_FALSE(session_->fitting.request.fit.driftLine.empty());
     EXPECT_NEAR(hits.back().drift.count(), before, 1e-9);
     EXPECT_LT(hits[hits.size() * 2 / 5].drift, milliseconds(-4.0));
 }
@@ -102,29 +102,29 @@ TEST_F(FitWindow, ADriftLineDrawnByHandReplacesTheMeasuredOneWhereItWasDrawn)
 TEST_F(FitWindow, AToothOfTheDialChangesThatStepOfThatLead)
 {
     findHits();
-    session_->setFocus(session_->preview().origin.leads[1], {});
+    session_->fitting.setFocus(session_->fitting.preview().origin.leads[1], {});
     const QPoint centre(dial()->width() / 2, (dial()->height() - 34) / 2);
 
     // Straight to the right is a quarter of the bar: step 5 of sixteenths, the first snare.
     dragOn(dial(), centre + QPoint(60, 0), centre + QPoint(75, 0));
 
-    ASSERT_EQ(session_->request.fit.teeth.size(), 1U);
-    const Tooth tooth = session_->request.fit.teeth.front();
+    ASSERT_EQ(session_->fitting.request.fit.teeth.size(), 1U);
+    const Tooth tooth = session_->fitting.request.fit.teeth.front();
     EXPECT_EQ(tooth.step, 4);
-    EXPECT_EQ(tooth.lead, session_->focusLead());
-    for (std::size_t i = 0; i < session_->preview().performance.hits.size(); ++i) {
-        const JudgedHit& hit = session_->preview().performance.hits[i];
+    EXPECT_EQ(tooth.lead, session_->fitting.focusLead());
+    for (std::size_t i = 0; i < session_->fitting.preview().performance.hits.size(); ++i) {
+        const JudgedHit& hit = session_->fitting.preview().performance.hits[i];
         if (hit.role == HitRole::Main && hit.played.lead == 1 && hit.line.step == 4) {
             const Seconds stray = hit.stray * 0.2;
             EXPECT_NEAR(
-                session_->preview().moves.hits[i].left.count(),
+                session_->fitting.preview().moves.hits[i].left.count(),
                 tooth.feel.count() + stray.count(),
                 0.0001
             );
         }
     }
     QTest::mouseDClick(dial(), Qt::LeftButton, {}, centre + QPoint(60, 0));
-    EXPECT_TRUE(session_->request.fit.teeth.empty());
+    EXPECT_TRUE(session_->fitting.request.fit.teeth.empty());
 }
 
 TEST_F(FitWindow, AmountsOfOneLeadInOneSectionAreItsOwn)
@@ -142,9 +142,9 @@ TEST_F(FitWindow, AmountsOfOneLeadInOneSectionAreItsOwn)
     child<NumberField>("feel")->setValue(100.0);
     Q_EMIT child<NumberField>("feel")->changed(100.0);
 
-    ASSERT_EQ(session_->request.fit.own.size(), 1U);
-    EXPECT_EQ(session_->request.fit.own.front().feel, 1.0);
-    EXPECT_EQ(session_->request.fit.feel, 0.0);
+    ASSERT_EQ(session_->fitting.request.fit.own.size(), 1U);
+    EXPECT_EQ(session_->fitting.request.fit.own.front().feel, 1.0);
+    EXPECT_EQ(session_->fitting.request.fit.feel, 0.0);
     section->setCurrentIndex(0);
     Q_EMIT section->activated(0);
     EXPECT_EQ(child<NumberField>("feel")->value(), 0.0);
@@ -159,23 +159,23 @@ TEST_F(FitWindow, WholeBarsAreCutAtBarsOnly)
     Q_EMIT child<QComboBox>("pieces")->activated(2);
     press(Qt::Key_F);
 
-    EXPECT_LE(session_->joins().size(), 12U);
-    EXPECT_GE(session_->joins().size(), 5U);
+    EXPECT_LE(session_->review.joins().size(), 12U);
+    EXPECT_GE(session_->review.joins().size(), 5U);
 }
 
 TEST_F(FitWindow, DraggingTheHeadOfAStrokeGivesItsHitAnotherLine)
 {
     findHits();
-    session_->zoomTo({Frames(0), toFrames(Seconds(8.0), song().rate)});
+    session_->view.zoomTo({Frames(0), toFrames(Seconds(8.0), song().rate)});
     settle();
-    const auto& hits = session_->preview().performance.hits;
+    const auto& hits = session_->fitting.preview().performance.hits;
     const auto hit = std::ranges::find_if(hits, [](const JudgedHit& each) {
         return each.role == HitRole::Main && each.played.lead == 0 && each.line.bar == 2;
     });
     const MarkId mark =
-        session_->preview().origin.origins[static_cast<std::size_t>(hit - hits.begin())].mark;
+        session_->fitting.preview().origin.origins[static_cast<std::size_t>(hit - hits.begin())].mark;
     const std::int64_t line = hit->line.index;
-    const Grid grid(song().tempo, session_->request.grid);
+    const Grid grid(song().tempo, session_->fitting.request.grid);
     LanesView& lanes = window_->lanes();
     const int y = lanes.lanes()[0].area.top() + 5;
     // Its head stands on its line, as the stroke is drawn to scale here.

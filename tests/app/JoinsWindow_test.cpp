@@ -16,7 +16,7 @@ protected:
     }
     Loupe* loupe() { return window_->findChild<Loupe*>(); }
     ContactSheet* sheet() { return window_->findChild<ContactSheet*>(); }
-    [[nodiscard]] const SetJoin& chosen() { return session_->joins()[session_->join()]; }
+    [[nodiscard]] const SetJoin& chosen() { return session_->review.joins()[session_->review.join()]; }
     void dragOn(QWidget* widget, QPoint from, QPoint to)
     {
         QTest::mousePress(widget, Qt::LeftButton, {}, from);
@@ -42,7 +42,7 @@ protected:
 
 TEST_F(JoinsWindow, ShowsTheJoinsOfTheSetOneIsAt)
 {
-    const std::size_t ofTheKit = session_->joins().size();
+    const std::size_t ofTheKit = session_->review.joins().size();
     ASSERT_GT(ofTheKit, 10U);
     std::vector<ImportedTake> takes;
     for (const char* name : {"Room.wav", "Over left.wav"}) {
@@ -62,45 +62,45 @@ TEST_F(JoinsWindow, ShowsTheJoinsOfTheSetOneIsAt)
     ASSERT_TRUE(document_->apply(makeSet(*next, tracks, "Pair"), QStringLiteral("Mic set")));
     settle();
 
-    session_->setTrack(tracks[0]);
-    EXPECT_TRUE(session_->joins().empty());
+    session_->choice.setTrack(tracks[0]);
+    EXPECT_TRUE(session_->review.joins().empty());
     settle();
     (void)window_->grab();
     press(Qt::Key_D);
-    session_->setTrack(song().tracks[0]->id);
-    EXPECT_EQ(session_->joins().size(), ofTheKit);
+    session_->choice.setTrack(song().tracks[0]->id);
+    EXPECT_EQ(session_->review.joins().size(), ofTheKit);
     settle();
-    EXPECT_EQ(session_->joinsWorstFirst().size(), ofTheKit);
+    EXPECT_EQ(session_->review.joinsWorstFirst().size(), ofTheKit);
 }
 
 TEST_F(JoinsWindow, TheContactSheetShowsTheWorstFirstAndIsWalkedWithKeysAndMouse)
 {
     spoilChosen();
-    const auto order = session_->joinsWorstFirst();
-    ASSERT_EQ(order.size(), session_->joins().size());
+    const auto order = session_->review.joinsWorstFirst();
+    ASSERT_EQ(order.size(), session_->review.joins().size());
     for (std::size_t i = 1; i < order.size(); ++i) {
         EXPECT_FALSE(
-            session_->worstOf(order[i - 1]) == nullptr && session_->worstOf(order[i]) != nullptr
+            session_->review.worstOf(order[i - 1]) == nullptr && session_->review.worstOf(order[i]) != nullptr
         );
     }
 
     QTest::mouseClick(sheet(), Qt::LeftButton, {}, {20, 20});
     settle();
-    EXPECT_EQ(session_->join(), order.front());
+    EXPECT_EQ(session_->review.join(), order.front());
     sheet()->setFocus();
     QTest::keyClick(sheet(), Qt::Key_Right);
-    EXPECT_EQ(session_->join(), order[1]);
+    EXPECT_EQ(session_->review.join(), order[1]);
     QTest::keyClick(sheet(), Qt::Key_Left);
     QTest::keyClick(sheet(), Qt::Key_Left);
-    EXPECT_EQ(session_->join(), order.front());  // the first has none before it
+    EXPECT_EQ(session_->review.join(), order.front());  // the first has none before it
     QTest::keyClick(sheet(), Qt::Key_Down);
-    EXPECT_NE(session_->join(), order.front());
+    EXPECT_NE(session_->review.join(), order.front());
 }
 
 TEST_F(JoinsWindow, MendsWhatWasFoundAndSaysSo)
 {
     spoilChosen();
-    ASSERT_NE(session_->worstOf(session_->join()), nullptr);
+    ASSERT_NE(session_->review.worstOf(session_->review.join()), nullptr);
     EXPECT_TRUE(child<QPushButton>("accept")->isEnabled());
     EXPECT_EQ(child<QLabel>("aboutJoin")->text().indexOf(QStringLiteral("clean")), -1);
     const SetJoin spoiled = chosen();
@@ -108,7 +108,7 @@ TEST_F(JoinsWindow, MendsWhatWasFoundAndSaysSo)
     press(Qt::Key_N);
 
     EXPECT_NE(chosen().at, spoiled.at);
-    const Finding* left = session_->worstOf(session_->join());
+    const Finding* left = session_->review.worstOf(session_->review.join());
     EXPECT_TRUE(left == nullptr || left->kind == FindingKind::Dip);
     EXPECT_NE(status().find("Mended"), std::string::npos) << status();
     press(Qt::Key_Z, Qt::ControlModifier);
@@ -118,16 +118,16 @@ TEST_F(JoinsWindow, MendsWhatWasFoundAndSaysSo)
 TEST_F(JoinsWindow, AnAcceptedFindingIsCountedNoMoreAndComesBackWithUndo)
 {
     spoilChosen();
-    const std::size_t spoiled = session_->join();
-    const std::size_t before = session_->findings().size();
+    const std::size_t spoiled = session_->review.join();
+    const std::size_t before = session_->review.findings().size();
     ASSERT_GT(before, 0U);
 
     press(Qt::Key_Y);
 
-    EXPECT_EQ(session_->worstOf(spoiled), nullptr);
-    EXPECT_LT(session_->findings().size(), before);
+    EXPECT_EQ(session_->review.worstOf(spoiled), nullptr);
+    EXPECT_LT(session_->review.findings().size(), before);
     press(Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_NE(session_->worstOf(spoiled), nullptr);
+    EXPECT_NE(session_->review.worstOf(spoiled), nullptr);
 }
 
 TEST_F(JoinsWindow, ALockedJoinIsMovedByNothingAndUnlocksAsEasily)
@@ -153,40 +153,40 @@ TEST_F(JoinsWindow, ALockedJoinIsMovedByNothingAndUnlocksAsEasily)
 TEST_F(JoinsWindow, LocksAllAndOpensAllAgain)
 {
     click("lockAll");
-    EXPECT_TRUE(std::ranges::all_of(session_->joins(), &SetJoin::isLocked));
+    EXPECT_TRUE(std::ranges::all_of(session_->review.joins(), &SetJoin::isLocked));
     EXPECT_EQ(child<QPushButton>("lockAll")->text(), QStringLiteral("Unlock all"));
     choose("joinScope", 2);
     const Song before = song();
     set("joinLength", 9.0);
     EXPECT_EQ(song(), before);
     click("lockAll");
-    EXPECT_TRUE(std::ranges::none_of(session_->joins(), &SetJoin::isLocked));
+    EXPECT_TRUE(std::ranges::none_of(session_->review.joins(), &SetJoin::isLocked));
 }
 
 TEST_F(JoinsWindow, TakesAllCrossfadesAwayAndGivesThemBack)
 {
     choose("joinScope", 2);
     set("joinLength", 0.0);
-    EXPECT_TRUE(std::ranges::all_of(session_->joins(), [](const SetJoin& join) {
+    EXPECT_TRUE(std::ranges::all_of(session_->review.joins(), [](const SetJoin& join) {
         return join.length == Frames(0);
     }));
     set("joinLength", 6.0);
-    const auto fitting = std::ranges::count_if(session_->joins(), [&](const SetJoin& join) {
+    const auto fitting = std::ranges::count_if(session_->review.joins(), [&](const SetJoin& join) {
         return join.length == toFrames(milliseconds(6.0), song().rate);
     });
-    EXPECT_GT(fitting, static_cast<std::ptrdiff_t>(session_->joins().size()) * 9 / 10);
+    EXPECT_GT(fitting, static_cast<std::ptrdiff_t>(session_->review.joins().size()) * 9 / 10);
 }
 
 TEST_F(JoinsWindow, ChangesTheShapeOfAllJoinsAtOnce)
 {
     choose("joinScope", 2);
     choose("joinShape", 2);
-    EXPECT_TRUE(std::ranges::all_of(session_->joins(), [](const SetJoin& join) {
+    EXPECT_TRUE(std::ranges::all_of(session_->review.joins(), [](const SetJoin& join) {
         return join.shape == FadeShape::EqualGain;
     }));
     choose("joinScope", 0);
     choose("joinShape", 1);
-    EXPECT_EQ(std::ranges::count(session_->joins(), FadeShape::EqualPower, &SetJoin::shape), 1);
+    EXPECT_EQ(std::ranges::count(session_->review.joins(), FadeShape::EqualPower, &SetJoin::shape), 1);
 }
 
 TEST_F(JoinsWindow, TheMiddleOfTheCrossfadeIsDraggedInTheLoupe)
@@ -234,7 +234,7 @@ TEST_F(JoinsWindow, AnEdgeIsDraggedAloneAndStopsWhereTheSpareEnds)
     press(Qt::Key_D);
     set("joinLength", 20.0);
     const SetJoin join = chosen();
-    session_->zoomTo({join.at - Frames(4000), join.at + Frames(5000)});
+    session_->view.zoomTo({join.at - Frames(4000), join.at + Frames(5000)});
     settle();
     LanesView& lanes = window_->lanes();
     const int y = lanes.lanes()[2].area.center().y();
@@ -280,7 +280,7 @@ TEST_F(JoinsWindow, WritesTheReportWhereItIsAskedTo)
     std::ifstream file(folder / "kit.json");
     ASSERT_TRUE(file.is_open()) << status();
     const auto report = nlohmann::json::parse(file);
-    EXPECT_EQ(report["joins"].size(), session_->joins().size());
+    EXPECT_EQ(report["joins"].size(), session_->review.joins().size());
     EXPECT_NE(status().find("Report written"), std::string::npos) << status();
 
     chooseFileNext("/nowhere/at/all/kit.html");
@@ -293,7 +293,7 @@ TEST_F(JoinsWindow, TheStatusLineCountsWhatIsLeftToLookAt)
 {
     const std::string text =
         window_->findChild<QPushButton*>(QStringLiteral("findings"))->text().toStdString();
-    EXPECT_NE(text.find(std::to_string(session_->findings().size())), std::string::npos) << text;
+    EXPECT_NE(text.find(std::to_string(session_->review.findings().size())), std::string::npos) << text;
     press(Qt::Key_4);
     QTest::mouseClick(window_->findChild<QPushButton*>(QStringLiteral("findings")), Qt::LeftButton);
     EXPECT_EQ(window_->stage(), 4);

@@ -34,11 +34,11 @@ protected:
     }
     [[nodiscard]] const Mark& chosen(std::size_t track)
     {
-        return *std::ranges::find(marks(track), session_->mark(), &Mark::id);
+        return *std::ranges::find(marks(track), session_->choice.mark(), &Mark::id);
     }
     void lookAt(Frames at, Frames around)
     {
-        session_->zoomTo({at - around, at + around});
+        session_->view.zoomTo({at - around, at + around});
         settle();
     }
 };
@@ -49,13 +49,13 @@ TEST_F(MarksWindow, AReleasedSliderEndsWhateverIsChosenMeanwhile)
     ASSERT_TRUE(saveSong({History(song()), {}}, other));
     window_->openSong(QString::fromStdString(other.string()));
     settle();
-    ASSERT_EQ(session_->analysis(), nullptr);
-    session_->setTrack(song().tracks[0]->id);
+    ASSERT_EQ(session_->hits.analysis(), nullptr);
+    session_->choice.setTrack(song().tracks[0]->id);
     auto* field = child<NumberField>("sensitivity");
     field->setValue(30.0);
     Q_EMIT field->finished(30.0);
     // While the analysis runs the room is chosen, which is no lead.
-    session_->setTrack(song().tracks.back()->id);
+    session_->choice.setTrack(song().tracks.back()->id);
     for (int i = 0; i < 10; ++i) {
         settle();
     }
@@ -188,13 +188,13 @@ TEST_F(MarksWindow, SaysWhyAMarkIsBelievedAndSwitchesItOff)
     auto* about = child<QLabel>("aboutMark");
     EXPECT_NE(about->text().indexOf(QStringLiteral("rises")), -1) << about->text().toStdString();
     EXPECT_NE(about->text().indexOf(QStringLiteral("sure")), -1);
-    const std::size_t hits = session_->preview().performance.hits.size();
+    const std::size_t hits = session_->fitting.preview().performance.hits.size();
 
     child<QPushButton>("switchMark")->click();
     settle();
 
     EXPECT_FALSE(chosen(0).isOn);
-    EXPECT_EQ(session_->preview().performance.hits.size(), hits - 1);
+    EXPECT_EQ(session_->fitting.preview().performance.hits.size(), hits - 1);
     EXPECT_EQ(child<QPushButton>("switchMark")->text(), QStringLiteral("Switch on"));
     // What was switched off stays so when hits are found again.
     const Frames at = chosen(0).at;
@@ -237,10 +237,10 @@ TEST_F(MarksWindow, TheBeatPointIsDraggedApartFromTheStart)
     EXPECT_NEAR(
         static_cast<double>((moved.beatPoint - later).count()),
         0.0,
-        2.0 * session_->scale().framesPerPixel
+        2.0 * session_->view.scale().framesPerPixel
     );
     // What is put on the line is the beat point.
-    const auto& hits = session_->preview().performance.hits;
+    const auto& hits = session_->fitting.preview().performance.hits;
     EXPECT_TRUE(std::ranges::any_of(hits, [&](const JudgedHit& hit) {
         return hit.played.start == mark.at && hit.played.beatPoint == moved.beatPoint;
     }));
@@ -269,27 +269,27 @@ TEST_F(MarksWindow, HearsEachMarkOneStepsToWhenAsked)
     player_->settle();
     EXPECT_NEAR(toSeconds(player_->position() - chosen(0).at, song().rate).count(), -0.03, 0.031);
     press(Qt::Key_H);
-    EXPECT_EQ(session_->mark(), chosen(0).id);
+    EXPECT_EQ(session_->choice.mark(), chosen(0).id);
 }
 
 TEST_F(MarksWindow, ZoomsToTheSamplesOfAMarkAndStaysThereWhileStepping)
 {
     press(Qt::Key_D);
     press(Qt::Key_E, Qt::ShiftModifier);
-    EXPECT_LE(session_->scale().framesPerPixel, 1.0);
+    EXPECT_LE(session_->view.scale().framesPerPixel, 1.0);
     for (int i = 0; i < 3; ++i) {
         press(Qt::Key_D);
         const double x = window_->lanes().xOf(chosen(0).at);
         EXPECT_GT(x, window_->lanes().sheet().left());
         EXPECT_LT(x, window_->lanes().sheet().right());
-        EXPECT_LE(session_->scale().framesPerPixel, 1.0);
+        EXPECT_LE(session_->view.scale().framesPerPixel, 1.0);
     }
     press(Qt::Key_A);
     press(Qt::Key_A);
     press(Qt::Key_A);
-    EXPECT_EQ(session_->mark(), marks(0).front().id);
+    EXPECT_EQ(session_->choice.mark(), marks(0).front().id);
     press(Qt::Key_A);
-    EXPECT_EQ(session_->mark(), marks(0).front().id);  // the first has none before it
+    EXPECT_EQ(session_->choice.mark(), marks(0).front().id);  // the first has none before it
 }
 
 TEST_F(MarksWindow, ListsWhenEachMicrophoneHearsTheLead)
@@ -325,7 +325,7 @@ TEST_F(MarksWindow, StepsThroughWhatNoLeadHearsAndMakingItALeadSettlesIt)
     next->click();
     settle();
     EXPECT_GT(player_->position(), at);
-    EXPECT_FALSE(song().track(session_->track())->isLead);
+    EXPECT_FALSE(song().track(session_->choice.track())->isLead);
 
     child<QCheckBox>("isLead")->click();
     settle();

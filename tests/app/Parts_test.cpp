@@ -7,7 +7,7 @@
 
 #include "app/controls/NumberField.h"
 #include "app/document/JobQueue.h"
-#include "app/views/Session.h"
+#include "app/session/Session.h"
 #include "app/views/TimeScale.h"
 #include "app/window/Commands.h"
 #include "app/window/StageRail.h"

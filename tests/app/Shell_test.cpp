@@ -49,15 +49,15 @@ TEST_F(Shell, AClickInTheRulerMovesThePlayheadAndADragChoosesARange)
     EXPECT_EQ(player_->position(), barAt(5));  // caught on the bar line
 
     drag(inRuler(barAt(3)) + QPoint(1, 0), inRuler(barAt(6)) - QPoint(1, 0));
-    ASSERT_TRUE(session_->range());
-    EXPECT_EQ(session_->range()->from, barAt(3));
-    EXPECT_EQ(session_->range()->to, barAt(6));
+    ASSERT_TRUE(session_->choice.range());
+    EXPECT_EQ(session_->choice.range()->from, barAt(3));
+    EXPECT_EQ(session_->choice.range()->to, barAt(6));
 
     // With Ctrl nothing catches.
     drag(inRuler(barAt(3)) + QPoint(3, 0), inRuler(barAt(6)), Qt::ControlModifier);
-    EXPECT_NE(session_->range()->from, barAt(3));
+    EXPECT_NE(session_->choice.range()->from, barAt(3));
     QTest::mouseClick(&lanes(), Qt::LeftButton, {}, inRuler(barAt(2)));
-    EXPECT_FALSE(session_->range());
+    EXPECT_FALSE(session_->choice.range());
 }
 
 TEST_F(Shell, TheRibbonMovesTheViewAndTheMiddleButtonPans)
@@ -66,13 +66,13 @@ TEST_F(Shell, TheRibbonMovesTheViewAndTheMiddleButtonPans)
     press(Qt::Key_Up);
     press(Qt::Key_Up);
     press(Qt::Key_Up);
-    const double before = session_->scale().left;
+    const double before = session_->view.scale().left;
     const QPoint late(lanes().width() - 30, LanesView::kRibbonHeight / 2);
     QTest::mouseClick(&lanes(), Qt::LeftButton, {}, late);
     settle();
-    EXPECT_GT(session_->scale().left, before);
+    EXPECT_GT(session_->view.scale().left, before);
 
-    const double held = session_->scale().left;
+    const double held = session_->view.scale().left;
     const QPoint from = lanes().lanes()[1].area.center();
     QTest::mousePress(&lanes(), Qt::MiddleButton, {}, from);
     QMouseEvent move(
@@ -85,7 +85,7 @@ TEST_F(Shell, TheRibbonMovesTheViewAndTheMiddleButtonPans)
     );
     QApplication::sendEvent(&lanes(), &move);
     QTest::mouseRelease(&lanes(), Qt::MiddleButton, {}, from + QPoint(50, 0));
-    EXPECT_NEAR(held - session_->scale().left, 50.0 * session_->scale().framesPerPixel, 1.0);
+    EXPECT_NEAR(held - session_->view.scale().left, 50.0 * session_->view.scale().framesPerPixel, 1.0);
 }
 
 TEST_F(Shell, TheWheelScrollsZoomsAndMakesLanesHigher)
@@ -94,18 +94,18 @@ TEST_F(Shell, TheWheelScrollsZoomsAndMakesLanesHigher)
     press(Qt::Key_Up);
     press(Qt::Key_Up);
     const QPoint middle = lanes().lanes()[2].area.center();
-    const double left = session_->scale().left;
+    const double left = session_->view.scale().left;
     wheel(middle, -1, Qt::ShiftModifier);
-    EXPECT_GT(session_->scale().left, left);
+    EXPECT_GT(session_->view.scale().left, left);
 
     const Frames under = lanes().timeAt(middle.x());
-    const double zoom = session_->scale().framesPerPixel;
+    const double zoom = session_->view.scale().framesPerPixel;
     wheel(middle, 2, Qt::ControlModifier);
-    EXPECT_LT(session_->scale().framesPerPixel, zoom);
+    EXPECT_LT(session_->view.scale().framesPerPixel, zoom);
     EXPECT_NEAR(
         static_cast<double>((lanes().timeAt(middle.x()) - under).count()),
         0.0,
-        session_->scale().framesPerPixel * 2.0
+        session_->view.scale().framesPerPixel * 2.0
     );
 
     const int height = lanes().lanes()[0].area.height();
@@ -208,7 +208,7 @@ TEST_F(Shell, TheStripSwitchesSidesLoopsAndClicks)
 
     press(Qt::Key_L);
     EXPECT_FALSE(player_->loop());  // nothing is chosen
-    session_->setRange(TimeRange{barAt(2), barAt(4)});
+    session_->choice.setRange(TimeRange{barAt(2), barAt(4)});
     press(Qt::Key_L);
     ASSERT_TRUE(player_->loop());
     EXPECT_EQ(player_->loop()->from, barAt(2));
@@ -395,12 +395,12 @@ TEST_F(Shell, FollowingScrollsWithThePlayhead)
     for (int i = 0; i < 6; ++i) {
         press(Qt::Key_Up);
     }
-    EXPECT_TRUE(session_->follows());
+    EXPECT_TRUE(session_->view.follows());
     press(Qt::Key_G, Qt::ControlModifier);
-    EXPECT_FALSE(session_->follows());
+    EXPECT_FALSE(session_->view.follows());
     EXPECT_FALSE(window_->action(Command::Follow)->isChecked());
     press(Qt::Key_G, Qt::ControlModifier);
-    session_->reveal(barAt(11));
+    session_->view.reveal(barAt(11));
     const double x = lanes().xOf(barAt(11));
     EXPECT_GT(x, lanes().sheet().left());
     EXPECT_LT(x, lanes().sheet().right());

@@ -82,7 +82,7 @@ TEST_F(Views, TheDialSaysWhichToothIsHeldAndEmptiesWhenFeelIsTakenOut)
     EXPECT_NE(status().find("feel of step 5"), std::string::npos) << status();
     // All of the feel taken out: the teeth of what would be left are gone from the preview.
     set("feel", 100.0);
-    EXPECT_EQ(session_->preview().moves.figures.feel.after.count(), 0.0);
+    EXPECT_EQ(session_->fitting.preview().moves.figures.feel.after.count(), 0.0);
 }
 
 TEST_F(Views, TheRibbonIsColouredWhereThePlayerIsOffAndCalmerAfterTheFit)

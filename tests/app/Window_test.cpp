@@ -9,21 +9,21 @@ TEST_F(Window, DoesTheWholeJobWithKeysAlone)
 {
     findHitsAndFit();
 
-    EXPECT_GT(session_->joins().size(), 30U);
+    EXPECT_GT(session_->review.joins().size(), 30U);
     EXPECT_NE(status().find("Cut at"), std::string::npos);
-    for (std::size_t i = 0; i < session_->preview().performance.hits.size(); ++i) {
+    for (std::size_t i = 0; i < session_->fitting.preview().performance.hits.size(); ++i) {
         // Each hit is heard where the plan put it.
         const Frames heard =
-            session_->heardAt(session_->preview().performance.hits[i].played.beatPoint);
-        EXPECT_EQ(heard, session_->preview().moves.hits[i].target);
+            session_->review.heardAt(session_->fitting.preview().performance.hits[i].played.beatPoint);
+        EXPECT_EQ(heard, session_->fitting.preview().moves.hits[i].target);
     }
 
     // Look at the joins, lock one, mend the worst, save, and come back another day.
     press(Qt::Key_5);
     press(Qt::Key_D);
     press(Qt::Key_L, Qt::ControlModifier);
-    const std::size_t locked = session_->join();
-    EXPECT_TRUE(session_->joins()[locked].isLocked);
+    const std::size_t locked = session_->review.join();
+    EXPECT_TRUE(session_->review.joins()[locked].isLocked);
     press(Qt::Key_S, Qt::ControlModifier);
     EXPECT_FALSE(document_->isChanged());
     const Song saved = song();
@@ -59,7 +59,7 @@ TEST_F(Window, UndoesTwentyStepsAndDoesThemAgain)
     }
 
     EXPECT_TRUE(song().tracks[0]->marks.empty());
-    EXPECT_TRUE(session_->joins().empty());
+    EXPECT_TRUE(session_->review.joins().empty());
     for (int i = 0; i < 20; ++i) {
         press(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     }
@@ -75,7 +75,7 @@ TEST_F(Window, ShowsWhatASliderWouldDoBeforeItIsDone)
     press(Qt::Key_4);
     const Song before = song();
     auto* feel = child<NumberField>("feel");
-    const double kept = session_->preview().moves.figures.feel.after.count();
+    const double kept = session_->fitting.preview().moves.figures.feel.after.count();
 
     feel->setFocus();
     for (int i = 0; i < 20; ++i) {
@@ -84,7 +84,7 @@ TEST_F(Window, ShowsWhatASliderWouldDoBeforeItIsDone)
 
     EXPECT_EQ(feel->value(), 100.0);
     EXPECT_GT(kept, 0.001);
-    EXPECT_EQ(session_->preview().moves.figures.feel.after.count(), 0.0);
+    EXPECT_EQ(session_->fitting.preview().moves.figures.feel.after.count(), 0.0);
     EXPECT_EQ(song(), before);
     QTest::keyClick(feel, Qt::Key_Delete);
     EXPECT_EQ(feel->value(), 0.0);
@@ -98,7 +98,7 @@ TEST_F(Window, MovesAddsAndDeletesMarksByMouse)
     const Track kick = *song().tracks[0];
     ASSERT_GT(kick.marks.size(), 8U);
     const Mark mark = kick.marks[3];
-    session_->zoomTo({mark.at - Frames(4000), mark.at + Frames(4000)});
+    session_->view.zoomTo({mark.at - Frames(4000), mark.at + Frames(4000)});
 
     drag(onLane(0, mark.at), onLane(0, mark.at + Frames(480)));
 
@@ -106,7 +106,7 @@ TEST_F(Window, MovesAddsAndDeletesMarksByMouse)
     EXPECT_NEAR(
         static_cast<double>((moved.at - mark.at).count()),
         480.0,
-        session_->scale().framesPerPixel + 1.0
+        session_->view.scale().framesPerPixel + 1.0
     );
     EXPECT_TRUE(moved.byHand);
 
@@ -133,12 +133,12 @@ TEST_F(Window, StepsFromMarkToMarkAndNudgesBySamples)
     press(Qt::Key_F);
 
     press(Qt::Key_D);
-    const MarkId first = session_->mark();
+    const MarkId first = session_->choice.mark();
     press(Qt::Key_D);
 
-    EXPECT_NE(session_->mark(), first);
+    EXPECT_NE(session_->choice.mark(), first);
     const auto at = [&] {
-        return std::ranges::find(song().tracks[0]->marks, session_->mark(), &Mark::id)->at;
+        return std::ranges::find(song().tracks[0]->marks, session_->choice.mark(), &Mark::id)->at;
     };
     const Frames before = at();
     press(Qt::Key_Right);
@@ -152,7 +152,7 @@ TEST_F(Window, SensitivityCountsLiveAndPutsMarksWhenReleased)
     openSong();
     press(Qt::Key_3);
     press(Qt::Key_F);
-    session_->setTrack(song().tracks[2]->id);
+    session_->choice.setTrack(song().tracks[2]->id);
     const auto marks = [&] { return song().tracks[2]->marks.size(); };
     const std::size_t before = marks();
     auto* sensitivity = child<NumberField>("sensitivity");
@@ -176,9 +176,9 @@ TEST_F(Window, FitsAgainFromTheRecordedTakesAndPassesOverWhatIsLocked)
 {
     findHitsAndFit();
     press(Qt::Key_5);
-    session_->setJoin(10);
+    session_->review.setJoin(10);
     press(Qt::Key_L, Qt::ControlModifier);
-    const SetJoin kept = session_->joins()[10];
+    const SetJoin kept = session_->review.joins()[10];
     press(Qt::Key_4);
     child<NumberField>("feel")->setFocus();
     QTest::keyClick(child<NumberField>("stray"), Qt::Key_Delete);
@@ -188,11 +188,11 @@ TEST_F(Window, FitsAgainFromTheRecordedTakesAndPassesOverWhatIsLocked)
 
     press(Qt::Key_F);
 
-    const auto same = std::ranges::find_if(session_->joins(), [&](const SetJoin& join) {
+    const auto same = std::ranges::find_if(session_->review.joins(), [&](const SetJoin& join) {
         return join.moveBefore == kept.moveBefore && join.moveAfter == kept.moveAfter &&
                join.at == kept.at;
     });
-    EXPECT_NE(same, session_->joins().end());
+    EXPECT_NE(same, session_->review.joins().end());
     child<QPushButton>("asRecorded")->click();
     settle();
     EXPECT_EQ(song().tracks[0]->clips.size(), 1U);
@@ -201,24 +201,24 @@ TEST_F(Window, FitsAgainFromTheRecordedTakesAndPassesOverWhatIsLocked)
 TEST_F(Window, SaysWhenAFitIsOutOfDate)
 {
     findHitsAndFit();
-    EXPECT_FALSE(isOutOfDate(song(), *session_->set()));
+    EXPECT_FALSE(isOutOfDate(song(), *session_->choice.set()));
 
     press(Qt::Key_3);
     press(Qt::Key_D);
     press(Qt::Key_Right);
     press(Qt::Key_4);
 
-    EXPECT_TRUE(isOutOfDate(song(), *session_->set()));
+    EXPECT_TRUE(isOutOfDate(song(), *session_->choice.set()));
     EXPECT_NE(child<QLabel>("fitState")->text().indexOf(QStringLiteral("Out of date")), -1);
     press(Qt::Key_F);
-    EXPECT_FALSE(isOutOfDate(song(), *session_->set()));
+    EXPECT_FALSE(isOutOfDate(song(), *session_->choice.set()));
 }
 
 TEST_F(Window, MakesACrossfadeLongerByTypingAndByDraggingForAllMicrophones)
 {
     findHitsAndFit();
     press(Qt::Key_5);
-    session_->setJoin(5);
+    session_->review.setJoin(5);
     auto* length = child<NumberField>("joinLength");
 
     QTest::mouseClick(length, Qt::LeftButton, Qt::NoModifier, QPoint(length->width() - 10, 6));
@@ -228,16 +228,16 @@ TEST_F(Window, MakesACrossfadeLongerByTypingAndByDraggingForAllMicrophones)
     QTest::keyClick(editor, Qt::Key_Return);
     settle();
 
-    EXPECT_EQ(session_->joins()[5].length, Frames(480));
+    EXPECT_EQ(session_->review.joins()[5].length, Frames(480));
     for (const auto& track : song().tracks) {
-        const auto later = std::ranges::find(track->clips, session_->joins()[5].id, &Clip::part);
+        const auto later = std::ranges::find(track->clips, session_->review.joins()[5].id, &Clip::part);
         ASSERT_NE(later, track->clips.end());
         EXPECT_EQ(later->in.length, Frames(480)) << track->name;
     }
-    const SetJoin join = session_->joins()[5];
-    session_->zoomTo({join.at - Frames(2000), join.at + Frames(2000)});
+    const SetJoin join = session_->review.joins()[5];
+    session_->view.zoomTo({join.at - Frames(2000), join.at + Frames(2000)});
     drag(onLane(0, join.middle()), onLane(0, join.middle() - Frames(200)));
-    EXPECT_NEAR(static_cast<double>((session_->joins()[5].at - join.at).count()), -200.0, 8.0);
+    EXPECT_NEAR(static_cast<double>((session_->review.joins()[5].at - join.at).count()), -200.0, 8.0);
 }
 
 TEST_F(Window, ChangesAllJoinsInARangeByValueAndByDrag)
@@ -245,7 +245,7 @@ TEST_F(Window, ChangesAllJoinsInARangeByValueAndByDrag)
     findHitsAndFit();
     press(Qt::Key_5);
     const Frames middle(song().length().count() / 2);
-    session_->setRange(TimeRange{Frames(0), middle});
+    session_->choice.setRange(TimeRange{Frames(0), middle});
     auto* scope = child<QComboBox>("joinScope");
     scope->setCurrentIndex(1);
     Q_EMIT scope->activated(1);
@@ -256,7 +256,7 @@ TEST_F(Window, ChangesAllJoinsInARangeByValueAndByDrag)
 
     int longer = 0;
     const Frames wanted = toFrames(milliseconds(9.0), song().rate);
-    for (const SetJoin& join : session_->joins()) {
+    for (const SetJoin& join : session_->review.joins()) {
         if (join.at > middle) {
             EXPECT_LT(join.length, wanted);
         } else {
@@ -267,17 +267,17 @@ TEST_F(Window, ChangesAllJoinsInARangeByValueAndByDrag)
     child<NumberField>("joinMiddle")->setValue(70.0);
     Q_EMIT child<NumberField>("joinMiddle")->finished(70.0);
     settle();
-    EXPECT_FLOAT_EQ(session_->joins().front().fadeMiddle, 0.7F);
-    EXPECT_FLOAT_EQ(session_->joins().back().fadeMiddle, 0.5F);
+    EXPECT_FLOAT_EQ(session_->review.joins().front().fadeMiddle, 0.7F);
+    EXPECT_FLOAT_EQ(session_->review.joins().back().fadeMiddle, 0.5F);
 
     // A drag on one moves all that are meant by as much.
-    const auto before = session_->joins();
+    const auto before = session_->review.joins();
     const SetJoin& held = before[4];
-    session_->zoomTo({held.at - Frames(9600), held.at + Frames(9600)});
+    session_->view.zoomTo({held.at - Frames(9600), held.at + Frames(9600)});
     settle();
     const QPoint from = onLane(0, held.middle());
     drag(from, from - QPoint(6, 0));
-    const auto& after = session_->joins();
+    const auto& after = session_->review.joins();
     EXPECT_LT(after[4].at, before[4].at);
     EXPECT_LT(after[2].at, before[2].at);
     EXPECT_EQ(after.back().at, before.back().at);
@@ -307,7 +307,7 @@ TEST_F(Window, DragsBarOneOntoAHit)
     press(Qt::Key_F);
     press(Qt::Key_2);
     const Frames hit = song().tracks[0]->marks[1].at;
-    session_->zoomTo({Frames(0), hit + Frames(24000)});
+    session_->view.zoomTo({Frames(0), hit + Frames(24000)});
     const Frames bar = toFrames(song().tempo.firstDownbeat(), song().rate);
 
     drag(onLane(3, bar), onLane(3, hit) + QPoint(3, 0));
@@ -471,13 +471,13 @@ TEST_F(Window, ZoomsUnderThePointerAndToTheChosenRange)
     EXPECT_NEAR(
         static_cast<double>((lanes.timeAt(place.x()) - under).count()),
         0.0,
-        session_->scale().framesPerPixel
+        session_->view.scale().framesPerPixel
     );
 
     const int ruler = LanesView::kRibbonHeight + 8;
     drag(QPoint(400, ruler), QPoint(600, ruler), Qt::ControlModifier);
-    ASSERT_TRUE(session_->range());
-    const TimeRange range = *session_->range();
+    ASSERT_TRUE(session_->choice.range());
+    const TimeRange range = *session_->choice.range();
     press(Qt::Key_E);
     EXPECT_LT(lanes.timeAt(lanes.sheet().left()), range.from);
     EXPECT_GT(lanes.timeAt(lanes.sheet().right()), range.to);

@@ -15,8 +15,8 @@ namespace {
 
 void fitToAGroove(MainWindow& window, Session& session)
 {
-    const Grid grid(session.song().tempo, session.request.grid);
-    const Groove groove = grooveOf(session.preview().performance, grid, "Kit, verse");
+    const Grid grid(session.song().tempo, session.fitting.request.grid);
+    const Groove groove = grooveOf(session.fitting.preview().performance, grid, "Kit, verse");
     session.document.apply(addGroove(session.song(), groove), QStringLiteral("Keep groove"));
     auto* list = window.findChild<QComboBox*>(QStringLiteral("groove"));
     list->setCurrentIndex(1);
@@ -31,7 +31,7 @@ void lookAt(Session& session, double seconds, double length)
 {
     const Song& song = session.song();
     const Frames from = toFrames(Seconds(seconds), song.rate);
-    session.zoomTo({from, from + toFrames(Seconds(length), song.rate)});
+    session.view.zoomTo({from, from + toFrames(Seconds(length), song.rate)});
     session.player.seek(from + toFrames(Seconds(length * 0.38), song.rate));
 }
 
@@ -95,8 +95,8 @@ int main(int argc, char** argv)
         window.action(Command::Next)->trigger();
         window.action(Command::Previous)->trigger();
     }
-    if (value("stage") == QLatin1String("joins") && !session.joinsWorstFirst().empty()) {
-        session.setJoin(session.joinsWorstFirst().front());
+    if (value("stage") == QLatin1String("joins") && !session.review.joinsWorstFirst().empty()) {
+        session.review.setJoin(session.review.joinsWorstFirst().front());
     }
     savePicture(window, session, parser.positionalArguments().at(1));
     document.discard();

@@ -42,6 +42,16 @@ std::filesystem::path Document::songFolder() const
                            : std::filesystem::path(path_.toStdString()).parent_path();
 }
 
+std::function<bool()> Document::whileOpen() const
+{
+    return [this, opening = opening_] { return opening == opening_; };
+}
+
+std::function<bool()> Document::whileUnedited() const
+{
+    return [this, from = song()] { return from == song(); };
+}
+
 bool Document::apply(Result<Song> edited, const QString& name)
 {
     if (!edited) {

@@ -24,7 +24,9 @@ public:
     [[nodiscard]] const std::shared_ptr<const Song>& song() const { return state_.history.song(); }
     [[nodiscard]] const History& history() const { return state_.history; }
     // Another number for each song that was opened or begun.
-    [[nodiscard]] std::uint64_t opening() const { return opening_; }
+    // For what a job computes: holds until another song is opened, or until this one is edited.
+    [[nodiscard]] std::function<bool()> whileOpen() const;
+    [[nodiscard]] std::function<bool()> whileUnedited() const;
     // See SongDocument::guessedClips.
     [[nodiscard]] int guessedClips() const { return state_.guessedClips; }
     [[nodiscard]] const std::shared_ptr<const Sources>& sources() const { return sources_; }

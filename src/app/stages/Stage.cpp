@@ -21,7 +21,7 @@ Stage::Stage(Session& session, LanesView& lanes, QObject* parent)
 void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs, bool withRecorded)
     const
 {
-    const auto& preview = session_.preview();
+    const auto& preview = session_.fitting.preview();
     const auto& leads = preview.origin.leads;
     const auto found = std::ranges::find(leads, lane.track);
     if (found == leads.end()) {
@@ -43,7 +43,7 @@ void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs
     std::vector<Seen> seen;
     for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
         const JudgedHit& hit = preview.performance.hits[i];
-        const Frames now = session_.heardAt(hit.played.beatPoint);
+        const Frames now = session_.review.heardAt(hit.played.beatPoint);
         const double x = lanes_.xOf(now);
         if (hit.played.lead == lead && x > lane.area.left() - 300 && x < lane.area.right() + 300) {
             seen.push_back({i, x, inMilliseconds(toSeconds(now, rate) - hit.line.time)});
@@ -98,7 +98,7 @@ void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs
         }
         const std::size_t i = each.hit;
         const JudgedHit& hit = preview.performance.hits[i];
-        const Frames now = session_.heardAt(hit.played.beatPoint);
+        const Frames now = session_.review.heardAt(hit.played.beatPoint);
         const double x = each.x;
         const double offMs = each.offMs;
         const double lineX = lanes_.xOf(toFrames(hit.line.time, rate));

@@ -22,7 +22,7 @@ FeelDial::FeelDial(Session& session, QWidget* parent) : QWidget(parent), session
 {
     setAccessibleName(tr("Feel dial"));
     setMouseTracking(true);
-    connect(&session_, &Session::prescaleChanged, this, [this] { update(); });
+    connect(&session_.fitting, &Fitting::changed, this, [this] { update(); });
 }
 
 QPointF FeelDial::centre() const
@@ -42,7 +42,7 @@ int FeelDial::stepAt(QPointF place) const
     if (std::hypot(away.x(), away.y()) < radius() * 0.5) {
         return -1;
     }
-    const Grid grid(session_.song().tempo, session_.request.grid);
+    const Grid grid(session_.song().tempo, session_.fitting.request.grid);
     const int steps = grid.stepsInBar(1);
     const double part = (std::atan2(away.y(), away.x()) / (2.0 * std::numbers::pi)) + 0.25;
     const double turn = part < 0.0 ? part + 1.0 : part;
@@ -52,25 +52,25 @@ int FeelDial::stepAt(QPointF place) const
 // The lead a tooth is about: the focus, or the chosen track when it is a lead.
 TrackId FeelDial::leadOfTooth() const
 {
-    if (session_.focusLead().isValid()) {
-        return session_.focusLead();
+    if (session_.fitting.focusLead().isValid()) {
+        return session_.fitting.focusLead();
     }
-    const auto& leads = session_.preview().origin.leads;
-    const auto found = std::ranges::find(leads, session_.track());
+    const auto& leads = session_.fitting.preview().origin.leads;
+    const auto found = std::ranges::find(leads, session_.choice.track());
     return found != leads.end() ? *found : TrackId();
 }
 
 void FeelDial::setTooth(int step, std::optional<Seconds> feel)
 {
     const TrackId lead = leadOfTooth();
-    auto& teeth = session_.request.fit.teeth;
+    auto& teeth = session_.fitting.request.fit.teeth;
     std::erase_if(teeth, [&](const Tooth& tooth) {
-        return tooth.step == step && tooth.lead == lead && tooth.section == session_.focusSection();
+        return tooth.step == step && tooth.lead == lead && tooth.section == session_.fitting.focusSection();
     });
     if (feel) {
-        teeth.push_back({session_.focusSection(), lead, step, *feel});
+        teeth.push_back({session_.fitting.focusSection(), lead, step, *feel});
     }
-    session_.requestChanged();
+    session_.fitting.requestChanged();
 }
 
 void FeelDial::mousePressEvent(QMouseEvent* event)
@@ -111,7 +111,7 @@ void FeelDial::mouseDoubleClickEvent(QMouseEvent* event)
 QString FeelDial::sentence() const
 {
     // What stands out most, said in words.
-    const auto& preview = session_.preview();
+    const auto& preview = session_.fitting.preview();
     QStringList said;
     for (std::size_t lead = 0; lead < preview.origin.leads.size(); ++lead) {
         double sum = 0.0;
@@ -145,25 +145,25 @@ void FeelDial::paintEvent(QPaintEvent*)
     painter.setBrush(colours.lane);
     painter.drawEllipse(centre, radius, radius);
     const Song& song = session_.song();
-    const Grid grid(song.tempo, session_.request.grid);
+    const Grid grid(song.tempo, session_.fitting.request.grid);
     const int steps = grid.stepsInBar(1);
     const auto direction = [&](double part) {
         const double angle = 2.0 * std::numbers::pi * part - std::numbers::pi / 2.0;
         return QPointF(std::cos(angle), std::sin(angle));
     };
-    const auto& preview = session_.preview();
+    const auto& preview = session_.fitting.preview();
     for (const FeelStep& step : preview.performance.feel) {
         const auto lead = static_cast<std::size_t>(step.lead);
         const bool isLead =
-            !session_.focusLead().isValid() || (lead < preview.origin.leads.size() &&
-                                                preview.origin.leads[lead] == session_.focusLead());
+            !session_.fitting.focusLead().isValid() || (lead < preview.origin.leads.size() &&
+                                                preview.origin.leads[lead] == session_.fitting.focusLead());
         const auto section = static_cast<std::size_t>(step.section);
         const bool isSection =
             step.section == JudgedHit::kNoSection
-                ? !session_.focusSection().isValid()
+                ? !session_.fitting.focusSection().isValid()
                 : section < preview.performance.sections.size() &&
-                      (!session_.focusSection().isValid() ||
-                       preview.performance.sections[section] == session_.focusSection());
+                      (!session_.fitting.focusSection().isValid() ||
+                       preview.performance.sections[section] == session_.fitting.focusSection());
         if (step.step >= steps || !isLead || !isSection) {
             continue;
         }
@@ -181,7 +181,7 @@ void FeelDial::paintEvent(QPaintEvent*)
         );
     }
     // Teeth set by hand: a ring where the step is wanted.
-    for (const Tooth& tooth : session_.request.fit.teeth) {
+    for (const Tooth& tooth : session_.fitting.request.fit.teeth) {
         const double far = radius + inMilliseconds(tooth.feel) * kPixelsPerMs;
         painter.setPen(QPen(colours.ink, 1.6));
         painter.setBrush(colours.straw);

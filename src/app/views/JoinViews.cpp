@@ -77,13 +77,13 @@ const JoinPicture* JoinPictures::of(std::size_t join)
     if (const auto found = pictures_.find(join); found != pictures_.end()) {
         return &found->second;
     }
-    const MicSet* set = session_.set();
-    if (set == nullptr || join >= session_.joins().size() || !asked_.insert(join).second) {
+    const MicSet* set = session_.choice.set();
+    if (set == nullptr || join >= session_.review.joins().size() || !asked_.insert(join).second) {
         return nullptr;
     }
-    const SetJoin& what = session_.joins()[join];
+    const SetJoin& what = session_.review.joins()[join];
     session_.jobs.run(
-        {.key = {}, .title = {}, .holds = session_.whileUnedited(), .isQuick = true},
+        {.key = {}, .title = {}, .holds = session_.document.whileUnedited(), .isQuick = true},
         this,
         [song = session_.document.song(),
          sources = session_.document.sources(),
@@ -125,20 +125,20 @@ ContactSheet::ContactSheet(Session& session, JoinPictures& pictures, QWidget* pa
     setObjectName(QStringLiteral("contactSheet"));
     setAccessibleName(tr("All joins, worst first"));
     connect(&pictures_, &JoinPictures::changed, this, [this] { update(); });
-    connect(&session_, &Session::findingsChanged, this, [this] { update(); });
-    connect(&session_, &Session::choiceChanged, this, [this] { update(); });
+    connect(&session_.review, &JoinReview::changed, this, [this] { update(); });
+    connect(&session_.choice, &Choice::changed, this, [this] { update(); });
 }
 
 std::size_t ContactSheet::chosenPlace() const
 {
-    const auto& order = session_.joinsWorstFirst();
-    return static_cast<std::size_t>(std::ranges::find(order, session_.join()) - order.begin());
+    const auto& order = session_.review.joinsWorstFirst();
+    return static_cast<std::size_t>(std::ranges::find(order, session_.review.join()) - order.begin());
 }
 
 void ContactSheet::choose(std::size_t place)
 {
-    const std::size_t join = session_.joinsWorstFirst()[place];
-    session_.setJoin(join);
+    const std::size_t join = session_.review.joinsWorstFirst()[place];
+    session_.review.setJoin(join);
     Q_EMIT chosen(join);
 }
 
@@ -151,14 +151,14 @@ QString ContactSheet::emptyText() const
 void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
 {
     const Palette& colours = Theme::palette();
-    const std::size_t join = session_.joinsWorstFirst()[place];
-    const SetJoin& what = session_.joins()[join];
-    const Finding* finding = session_.worstOf(join);
+    const std::size_t join = session_.review.joinsWorstFirst()[place];
+    const SetJoin& what = session_.review.joins()[join];
+    const Finding* finding = session_.review.worstOf(join);
     const PlaceText where = placeText(session_.song(), what.middle());
     paintHead(
         painter,
         frame,
-        session_.join() == join,
+        session_.review.join() == join,
         finding != nullptr,
         where.place + QStringLiteral("  ") + where.off,
         finding != nullptr ? findingText(*finding)
@@ -198,16 +198,16 @@ Loupe::Loupe(Session& session, JoinPictures& pictures, QWidget* parent)
     setToolTip(tr("Every microphone against the hit that follows; the wheel enlarges what is soft. "
                   "Drag the middle of the crossfade to bend its curves."));
     connect(&pictures_, &JoinPictures::changed, this, [this] { update(); });
-    connect(&session_, &Session::choiceChanged, this, [this] { update(); });
+    connect(&session_.choice, &Choice::changed, this, [this] { update(); });
 }
 
 QRectF Loupe::zone()
 {
-    if (session_.join() >= session_.joins().size()) {
+    if (session_.review.join() >= session_.review.joins().size()) {
         return {};
     }
-    const SetJoin& join = session_.joins()[session_.join()];
-    const JoinPicture* picture = pictures_.of(session_.join());
+    const SetJoin& join = session_.review.joins()[session_.review.join()];
+    const JoinPicture* picture = pictures_.of(session_.review.join());
     if (picture == nullptr || picture->edited.empty()) {
         return {};
     }
@@ -266,13 +266,13 @@ void Loupe::paintEvent(QPaintEvent*)
     painter.fillRect(rect(), colours.lane);
     painter.setPen(QPen(colours.barLine, 1));
     painter.drawRect(rect().adjusted(0, 0, -1, -1));
-    const MicSet* set = session_.set();
-    if (session_.join() >= session_.joins().size() || set == nullptr) {
+    const MicSet* set = session_.choice.set();
+    if (session_.review.join() >= session_.review.joins().size() || set == nullptr) {
         return;
     }
-    SetJoin join = session_.joins()[session_.join()];
+    SetJoin join = session_.review.joins()[session_.review.join()];
     join.fadeMiddle = bending_.value_or(join.fadeMiddle);
-    const JoinPicture* picture = pictures_.of(session_.join());
+    const JoinPicture* picture = pictures_.of(session_.review.join());
     if (picture == nullptr || picture->edited.empty()) {
         return;
     }
@@ -331,8 +331,8 @@ void Loupe::paintEvent(QPaintEvent*)
     }
     // The hits around it: where each is heard, and where its attack would be heard twice.
     painter.setFont(Theme::label(8, QFont::DemiBold));
-    for (const PlayedHit& hit : session_.preview().origin.hits) {
-        const Frames at = session_.heardAt(hit.start);
+    for (const PlayedHit& hit : session_.fitting.preview().origin.hits) {
+        const Frames at = session_.review.heardAt(hit.start);
         if (at > picture->from && x(at) < area.right()) {
             painter.setPen(QPen(colours.ink, 1.2, Qt::DashLine));
             painter.drawLine(QPointF(x(at), area.top()), QPointF(x(at), area.bottom()));

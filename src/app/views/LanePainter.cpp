@@ -15,7 +15,7 @@ void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
     const auto track = session_.song().track(lane.track);
     const Palette& colours = Theme::palette();
     const QRect head = lane.head;
-    painter.fillRect(head, session_.track() == lane.track ? colours.edge : colours.paper);
+    painter.fillRect(head, session_.choice.track() == lane.track ? colours.edge : colours.paper);
     painter.setPen(QPen(colours.hairline, 1));
     painter.drawLine(head.left() + 12, head.bottom(), head.right(), head.bottom());
     if (lane.isOfKit) {
@@ -66,7 +66,7 @@ void LanePainter::paintLane(QPainter& painter, const Lane& lane)
 {
     const auto track = session_.song().track(lane.track);
     const Palette& colours = Theme::palette();
-    if (session_.track() == lane.track) {
+    if (session_.choice.track() == lane.track) {
         QColor chosen = colours.straw;
         chosen.setAlpha(26);
         painter.fillRect(lane.area, chosen);

@@ -1,4 +1,5 @@
 #include "app/views/LanesView.h"
+#include "core/edits/TakeEdits.h"
 
 #include <QContextMenuEvent>
 #include <QMouseEvent>
@@ -28,13 +29,13 @@ LanesView::LanesView(Session& session, QWidget* parent) : QWidget(parent), sessi
     setAccessibleName(tr("Song"));
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
-    connect(&session_, &Session::scaleChanged, this, [this] {
+    connect(&session_.view, &SongView::changed, this, [this] {
         layOut();
         update();
     });
-    connect(&session_, &Session::choiceChanged, this, [this] { update(); });
-    connect(&session_, &Session::prescaleChanged, this, [this] { update(); });
-    connect(&session_, &Session::findingsChanged, this, [this] { update(); });
+    connect(&session_.choice, &Choice::changed, this, [this] { update(); });
+    connect(&session_.fitting, &Fitting::changed, this, [this] { update(); });
+    connect(&session_.review, &JoinReview::changed, this, [this] { update(); });
     ownHead_ = QSettings().value(QStringLiteral("headWidth"), 0).toInt();
 }
 
@@ -135,7 +136,7 @@ void LanesView::setReadout(const QString& text, QPoint at)
 
 void LanesView::resizeEvent(QResizeEvent*)
 {
-    session_.setViewWidth(sheet().width());
+    session_.view.setWidth(sheet().width());
     layOut();
 }
 
@@ -202,7 +203,7 @@ void LanesView::paintOver(QPainter& painter) const
         QRect(sheet().left(), kRibbonHeight, sheet().width(), height() - kRibbonHeight)
     );
     const Palette& colours = Theme::palette();
-    if (const auto& range = session_.range()) {
+    if (const auto& range = session_.choice.range()) {
         QColor straw = colours.straw;
         straw.setAlpha(60);
         painter.fillRect(
@@ -247,7 +248,7 @@ Frames LanesView::snapped(Frames songTime, Qt::KeyboardModifiers modifiers) cons
         return songTime;
     }
     const Song& song = session_.song();
-    const Grid grid(song.tempo, session_.request.grid);
+    const Grid grid(song.tempo, session_.fitting.request.grid);
     const Frames line = toFrames(grid.nearest(toSeconds(songTime, song.rate)).time, song.rate);
     return std::abs(xOf(line) - xOf(songTime)) <= kSnapPixels ? line : songTime;
 }
@@ -255,7 +256,7 @@ Frames LanesView::snapped(Frames songTime, Qt::KeyboardModifiers modifiers) cons
 bool LanesView::pressHead(const Lane& lane, QPoint place)
 {
     const auto track = session_.song().track(lane.track);
-    session_.setTrack(lane.track);
+    session_.choice.setTrack(lane.track);
     const bool isOnButtons = std::abs(place.y() - lane.head.center().y()) <= 10;
     MixChange change;
     if (isOnButtons && place.x() >= headWidth() - 34 && place.x() < headWidth() - 18) {
@@ -316,7 +317,7 @@ void LanesView::mousePressEvent(QMouseEvent* event)
         drag_ = Drag::Stage;
         return;
     }
-    session_.setTrack(pressedLane.track);
+    session_.choice.setTrack(pressedLane.track);
     drag_ = Drag::Select;
 }
 
@@ -329,14 +330,14 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
         TimeScale moved = scale();
         moved.left = part * static_cast<double>(session_.song().length().count()) -
                      0.5 * sheet().width() * moved.framesPerPixel;
-        session_.setScale(moved);
+        session_.view.setScale(moved);
         return;
     }
     case Drag::HeadEdge: setHeadWidth(place.x()); return;
     case Drag::Pan: {
         TimeScale moved = pressedScale_;
         moved.left -= (place.x() - pressed_.x()) * moved.framesPerPixel;
-        session_.setScale(moved);
+        session_.view.setScale(moved);
         return;
     }
     case Drag::Ruler:
@@ -346,7 +347,7 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
         }
         const Frames a = snapped(pressedTime_, event->modifiers());
         const Frames b = snapped(timeAt(event->position().x()), event->modifiers());
-        session_.setRange(TimeRange{std::min(a, b), std::max(a, b)});
+        session_.choice.setRange(TimeRange{std::min(a, b), std::max(a, b)});
         setReadout(
             tr("%1 to %2, %3 s")
                 .arg(
@@ -401,7 +402,7 @@ void LanesView::mouseReleaseEvent(QMouseEvent* event)
     }
     const bool isClick = (event->pos() - pressed_).manhattanLength() < 4;
     if (isClick && (ended == Drag::Ruler || ended == Drag::Select)) {
-        session_.setRange(std::nullopt);
+        session_.choice.setRange(std::nullopt);
         session_.player.seek(
             std::max(Frames(0), snapped(timeAt(event->position().x()), event->modifiers()))
         );
@@ -426,13 +427,13 @@ void LanesView::wheelEvent(QWheelEvent* event)
     const double turn = event->angleDelta().y() / 120.0;
     const double sideways = event->angleDelta().x() / 120.0;
     if ((event->modifiers() & Qt::ControlModifier) != 0) {
-        session_.zoom(std::pow(1.25, turn), event->position().x() - sheet().left());
+        session_.view.zoom(std::pow(1.25, turn), event->position().x() - sheet().left());
     } else if ((event->modifiers() & Qt::AltModifier) != 0) {
         setLaneScale(laneScale_ * std::pow(1.15, turn + sideways));
     } else if ((event->modifiers() & Qt::ShiftModifier) != 0 || sideways != 0.0) {
         TimeScale moved = scale();
         moved.left -= (turn + sideways) * 0.1 * sheet().width() * moved.framesPerPixel;
-        session_.setScale(moved);
+        session_.view.setScale(moved);
     } else if (!lanes_.empty() && lanes_.back().area.bottom() - lanes_.front().area.top() + 1 > sheet().height()) {
         scroll_ -= static_cast<int>(turn * 40.0);
         layOut();
@@ -440,7 +441,7 @@ void LanesView::wheelEvent(QWheelEvent* event)
     } else {
         TimeScale moved = scale();
         moved.left -= turn * 0.1 * sheet().width() * moved.framesPerPixel;
-        session_.setScale(moved);
+        session_.view.setScale(moved);
     }
     event->accept();
 }
@@ -448,7 +449,7 @@ void LanesView::wheelEvent(QWheelEvent* event)
 void LanesView::contextMenuEvent(QContextMenuEvent* event)
 {
     if (const Lane* lane = laneAt(event->pos()); lane != nullptr) {
-        session_.setTrack(lane->track);
+        session_.choice.setTrack(lane->track);
         Q_EMIT headMenu(lane->track, event->globalPos());
     }
 }

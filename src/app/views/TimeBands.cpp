@@ -30,7 +30,7 @@ void TimeBands::paintGrid(QPainter& painter) const
         return;
     }
     const QRect area = lanes_.sheet();
-    const Grid grid(song.tempo, session_.request.grid);
+    const Grid grid(song.tempo, session_.fitting.request.grid);
     const double step = grid.stepLength().count() * 60.0 / song.tempo.bpmAt(Beats(0.0)) *
                         song.rate.count() / lanes_.scale().framesPerPixel;
     const double beat = song.tempo.meterOfBar(1).beatLength().count() * 60.0 /
@@ -89,7 +89,7 @@ void TimeBands::paintRuler(QPainter& painter) const
     }
     painter.save();
     painter.setClipRect(area.adjusted(lanes_.headWidth(), 0, 0, 0));
-    if (const auto& range = session_.range()) {
+    if (const auto& range = session_.choice.range()) {
         QColor straw = Theme::palette().straw;
         painter.fillRect(
             QRectF(
@@ -177,11 +177,11 @@ void TimeBands::paintRibbon(QPainter& painter) const
     const int bins = std::max(1, static_cast<int>(band.width() / 5.0));
     std::vector<double> sum(static_cast<std::size_t>(bins), 0.0);
     std::vector<int> count(static_cast<std::size_t>(bins), 0);
-    for (const JudgedHit& hit : session_.preview().performance.hits) {
+    for (const JudgedHit& hit : session_.fitting.preview().performance.hits) {
         if (hit.role != HitRole::Main) {
             continue;
         }
-        const Frames now = session_.heardAt(hit.played.beatPoint);
+        const Frames now = session_.review.heardAt(hit.played.beatPoint);
         const auto bin = static_cast<std::size_t>(
             std::clamp(static_cast<double>(now.count()) / length * bins, 0.0, bins - 1.0)
         );

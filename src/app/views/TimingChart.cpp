@@ -16,8 +16,8 @@ TimingChart::TimingChart(Session& session, QWidget* parent) : QWidget(parent), s
 {
     setMouseTracking(true);
     setAccessibleName(tr("Timing chart"));
-    connect(&session_, &Session::prescaleChanged, this, [this] { update(); });
-    connect(&session_, &Session::scaleChanged, this, [this] { update(); });
+    connect(&session_.fitting, &Fitting::changed, this, [this] { update(); });
+    connect(&session_.view, &SongView::changed, this, [this] { update(); });
 }
 
 QRectF TimingChart::plot() const
@@ -29,7 +29,7 @@ QRectF TimingChart::plot() const
 double TimingChart::reachMs() const
 {
     std::vector<double> away;
-    for (const JudgedHit& hit : session_.preview().performance.hits) {
+    for (const JudgedHit& hit : session_.fitting.preview().performance.hits) {
         if (hit.role == HitRole::Main) {
             away.push_back(std::abs(inMilliseconds(hit.deviation())));
         }
@@ -70,7 +70,7 @@ void TimingChart::paintEvent(QPaintEvent*)
     painter.drawRect(area);
     const double reach = reachMs();
     const auto y = [&](double ms) { return yOf(ms); };
-    const double tolerance = inMilliseconds(session_.request.fit.leaveWithin);
+    const double tolerance = inMilliseconds(session_.fitting.request.fit.leaveWithin);
     if (tolerance > 0.0) {
         QColor straw = colours.straw;
         straw.setAlpha(110);
@@ -94,7 +94,7 @@ void TimingChart::paintEvent(QPaintEvent*)
     }
     painter.setPen(QPen(colours.ink, 1));
     painter.drawLine(QPointF(area.left(), y(0)), QPointF(area.right(), y(0)));
-    const auto& preview = session_.preview();
+    const auto& preview = session_.fitting.preview();
     const double length = std::max(1.0, static_cast<double>(session_.song().length().count()));
     const auto x = [&](Frames at) {
         return area.left() + static_cast<double>(at.count()) / length * area.width();
@@ -105,7 +105,7 @@ void TimingChart::paintEvent(QPaintEvent*)
     painter.setClipRect(area);
     for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
         const JudgedHit& hit = preview.performance.hits[i];
-        if (hit.role != HitRole::Main || !session_.isInFocus(hit)) {
+        if (hit.role != HitRole::Main || !session_.fitting.isInFocus(hit)) {
             continue;
         }
         const double before = inMilliseconds(hit.deviation());
@@ -165,9 +165,9 @@ int TimingChart::hitAt(QPointF place) const
     const double length = std::max(1.0, static_cast<double>(session_.song().length().count()));
     int best = -1;
     double least = 8.0;
-    const auto& hits = session_.preview().performance.hits;
+    const auto& hits = session_.fitting.preview().performance.hits;
     for (std::size_t i = 0; i < hits.size(); ++i) {
-        if (hits[i].role != HitRole::Main || !session_.isInFocus(hits[i])) {
+        if (hits[i].role != HitRole::Main || !session_.fitting.isInFocus(hits[i])) {
             continue;
         }
         const double x = area.left() + static_cast<double>(hits[i].played.beatPoint.count()) /
@@ -183,14 +183,14 @@ int TimingChart::hitAt(QPointF place) const
 
 std::vector<std::size_t> TimingChart::heldWith(int hit) const
 {
-    const auto& hits = session_.preview().performance.hits;
+    const auto& hits = session_.fitting.preview().performance.hits;
     if (hit < 0 || static_cast<std::size_t>(hit) >= hits.size()) {
         return {};
     }
     const auto first = static_cast<std::size_t>(hit);
     const auto isWithin = [&](const JudgedHit& each) {
-        const auto& range = session_.range();
-        const Frames at = session_.heardAt(each.played.beatPoint);
+        const auto& range = session_.choice.range();
+        const Frames at = session_.review.heardAt(each.played.beatPoint);
         return range && at >= range->from && at < range->to;
     };
     if (!isWithin(hits[first])) {
@@ -198,7 +198,7 @@ std::vector<std::size_t> TimingChart::heldWith(int hit) const
     }
     std::vector<std::size_t> all;
     for (std::size_t i = 0; i < hits.size(); ++i) {
-        if (hits[i].role == HitRole::Main && session_.isInFocus(hits[i]) && isWithin(hits[i])) {
+        if (hits[i].role == HitRole::Main && session_.fitting.isInFocus(hits[i]) && isWithin(hits[i])) {
             all.push_back(i);
         }
     }
@@ -215,7 +215,7 @@ void TimingChart::mouseMoveEvent(QMouseEvent* event)
         return;
     }
     if (held_ >= 0 && (event->buttons() & Qt::LeftButton) != 0) {
-        const auto& left = session_.preview().moves.hits[static_cast<std::size_t>(held_)].left;
+        const auto& left = session_.fitting.preview().moves.hits[static_cast<std::size_t>(held_)].left;
         const double by = msAt(event->position().y()) - inMilliseconds(left);
         if (isMoved_ || std::abs(yOf(inMilliseconds(left)) - event->position().y()) > 3.0) {
             isMoved_ = true;
@@ -235,14 +235,14 @@ void TimingChart::mouseMoveEvent(QMouseEvent* event)
         Q_EMIT hint(tr("Drag a point to move the hit, Shift-drag to draw the drift"));
         return;
     }
-    const JudgedHit& hit = session_.preview().performance.hits[static_cast<std::size_t>(i)];
+    const JudgedHit& hit = session_.fitting.preview().performance.hits[static_cast<std::size_t>(i)];
     const auto ms = [](Seconds time) { return QString::number(inMilliseconds(time), 'f', 1); };
     Q_EMIT hint(tr("Bar %1, step %2: %3 ms off = drift %4, feel %5, stray %6; fitted %7 ms. Click "
                    "to go there, drag to place it")
                     .arg(hit.line.bar)
                     .arg(hit.line.step + 1)
                     .arg(ms(hit.deviation()), ms(hit.drift), ms(hit.feel), ms(hit.stray))
-                    .arg(ms(session_.preview().moves.hits[static_cast<std::size_t>(i)].left)));
+                    .arg(ms(session_.fitting.preview().moves.hits[static_cast<std::size_t>(i)].left)));
 }
 
 void TimingChart::mousePressEvent(QMouseEvent* event)
@@ -276,14 +276,14 @@ void TimingChart::mouseReleaseEvent(QMouseEvent*)
     const auto hits = heldWith(held);
     const double by = std::exchange(byMs_, 0.0);
     if (isMoved_ && !hits.empty()) {
-        session_.askOfHits(hits, std::nullopt, milliseconds(by));
+        session_.fitting.askOfHits(hits, std::nullopt, milliseconds(by));
         return;
     }
-    const Frames at = session_.heardAt(
-        session_.preview().performance.hits[static_cast<std::size_t>(held)].played.beatPoint
+    const Frames at = session_.review.heardAt(
+        session_.fitting.preview().performance.hits[static_cast<std::size_t>(held)].played.beatPoint
     );
     session_.player.seek(at);
-    session_.reveal(at);
+    session_.view.reveal(at);
 }
 
 // The drawn line rules where it was drawn; elsewhere the drift stays as it was.
@@ -305,7 +305,7 @@ void TimingChart::finishDrift()
     const Beats from = beatsAt(drawn.front().x());
     const Beats to = beatsAt(drawn.back().x());
     std::vector<DriftPoint> line;
-    for (const JudgedHit& hit : session_.preview().performance.hits) {
+    for (const JudgedHit& hit : session_.fitting.preview().performance.hits) {
         const bool isFirst = line.empty() || hit.line.at > line.back().at;
         if (hit.role == HitRole::Main && isFirst && (hit.line.at < from || hit.line.at > to)) {
             line.push_back({hit.line.at, hit.drift});
@@ -315,19 +315,19 @@ void TimingChart::finishDrift()
         line.push_back({beatsAt(point.x()), milliseconds(msAt(point.y()))});
     }
     std::ranges::stable_sort(line, {}, &DriftPoint::at);
-    session_.request.fit.driftLine = std::move(line);
-    session_.requestChanged();
+    session_.fitting.request.fit.driftLine = std::move(line);
+    session_.fitting.requestChanged();
 }
 
 void TimingChart::contextMenuEvent(QContextMenuEvent* event)
 {
     QMenu menu(this);
     auto* measured = menu.addAction(tr("Take the measured drift again"));
-    measured->setEnabled(!session_.request.fit.driftLine.empty());
+    measured->setEnabled(!session_.fitting.request.fit.driftLine.empty());
     std::vector<std::size_t> byHand;
-    const auto& hits = session_.preview().performance.hits;
+    const auto& hits = session_.fitting.preview().performance.hits;
     for (std::size_t i = 0; i < hits.size(); ++i) {
-        if (hits[i].played.wanted && session_.isInFocus(hits[i])) {
+        if (hits[i].played.wanted && session_.fitting.isInFocus(hits[i])) {
             byHand.push_back(i);
         }
     }
@@ -336,10 +336,10 @@ void TimingChart::contextMenuEvent(QContextMenuEvent* event)
     free->setEnabled(!byHand.empty());
     const QAction* chosen = menu.exec(event->globalPos());
     if (chosen == measured) {
-        session_.request.fit.driftLine.clear();
-        session_.requestChanged();
+        session_.fitting.request.fit.driftLine.clear();
+        session_.fitting.requestChanged();
     } else if (chosen == free) {
-        session_.askOfHits(byHand, std::nullopt, Seconds(0.0));
+        session_.fitting.askOfHits(byHand, std::nullopt, Seconds(0.0));
     }
 }
 

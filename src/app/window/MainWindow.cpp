@@ -1,4 +1,5 @@
 #include "app/window/MainWindow.h"
+#include "core/edits/TakeEdits.h"
 
 #include <QAction>
 #include <QApplication>
@@ -94,9 +95,9 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     connect(&session_.card, &SoundCard::failed, status_, &StatusLine::showError);
     connect(&session_.card, &SoundCard::settled, status_, &StatusLine::settleError);
     connect(&session_.card, &SoundCard::said, &session_, &Session::say);
-    connect(&session_, &Session::prescaleChanged, this, &MainWindow::refresh);
-    connect(&session_, &Session::findingsChanged, this, &MainWindow::refresh);
-    connect(&session_, &Session::choiceChanged, this, &MainWindow::refresh);
+    connect(&session_.fitting, &Fitting::changed, this, &MainWindow::refresh);
+    connect(&session_.review, &JoinReview::changed, this, &MainWindow::refresh);
+    connect(&session_.choice, &Choice::changed, this, &MainWindow::refresh);
     connect(&session_.document, &Document::stateChanged, this, &MainWindow::refresh);
     connect(splitter_, &QSplitter::splitterMoved, this, [this] {
         QSettings().setValue(QStringLiteral("bench/%1").arg(stage_), splitter_->sizes().value(1));
@@ -236,7 +237,7 @@ void MainWindow::refresh()
     actions_[Command::Undo]->setEnabled(history.canUndo());
     actions_[Command::Redo]->setText(name(tr("Redo"), history.redoName()));
     actions_[Command::Redo]->setEnabled(history.canRedo());
-    actions_[Command::Follow]->setChecked(session_.follows());
+    actions_[Command::Follow]->setChecked(session_.view.follows());
     actions_[Command::NightSheet]->setChecked(Theme::sheet() == Sheet::Night);
     const Song& song = session_.song();
     const QString title = song.name.empty() ? tr("New song") : QString::fromStdString(song.name);
@@ -249,8 +250,8 @@ void MainWindow::tick()
 {
     strip_->tick();
     if (session_.player.isPlaying()) {
-        if (session_.follows()) {
-            session_.reveal(session_.player.position());
+        if (session_.view.follows()) {
+            session_.view.reveal(session_.player.position());
         }
         lanes_->update();
     }
@@ -320,17 +321,17 @@ bool MainWindow::runEdit(Command command)
     case Command::MakeSet: takes_->makeSet(); return true;
     case Command::OpenSet: takes_->openSet(); return true;
     case Command::FoldSet:
-        if (const MicSet* set = session_.set(); set != nullptr && !set->isLone()) {
+        if (const MicSet* set = session_.choice.set(); set != nullptr && !set->isLone()) {
             document.apply(
                 foldSet(song, set->id, !set->isFolded),
                 set->isFolded ? tr("Unfold mic set") : tr("Fold mic set")
             );
         }
         return true;
-    case Command::RenameTrack: takes_->renameTrack(session_.track()); return true;
-    case Command::RemoveTrack: takes_->removeTrack(session_.track()); return true;
+    case Command::RenameTrack: takes_->renameTrack(session_.choice.track()); return true;
+    case Command::RemoveTrack: takes_->removeTrack(session_.choice.track()); return true;
     case Command::HideTrack:
-        document.apply(hideTrack(song, session_.track(), true), tr("Hide track"));
+        document.apply(hideTrack(song, session_.choice.track(), true), tr("Hide track"));
         return true;
     case Command::ShowAll: {
         Song next = song;
@@ -342,20 +343,20 @@ bool MainWindow::runEdit(Command command)
         document.apply(next, tr("Show hidden tracks"));
         return true;
     }
-    case Command::TrackUp: takes_->moveTrack(session_.track(), -1); return true;
-    case Command::TrackDown: takes_->moveTrack(session_.track(), 1); return true;
+    case Command::TrackUp: takes_->moveTrack(session_.choice.track(), -1); return true;
+    case Command::TrackDown: takes_->moveTrack(session_.choice.track(), 1); return true;
     default: return false;
     }
 }
 
 bool MainWindow::runPlay(Command command)
 {
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     switch (command) {
     case Command::PlayStop: strip_->togglePlay(); return true;
     case Command::ToStart:
         session_.player.seek(Frames(0));
-        session_.reveal(Frames(0));
+        session_.view.reveal(Frames(0));
         lanes_->update();
         return true;
     case Command::Loop: strip_->toggleLoop(); return true;
@@ -441,20 +442,20 @@ bool MainWindow::runClips(Command command)
 void MainWindow::runView(Command command)
 {
     const double middle = lanes_->sheet().width() / 2.0;
-    const double head = session_.scale().xOf(session_.player.position());
+    const double head = session_.view.scale().xOf(session_.player.position());
     const double about = head > 0.0 && head < lanes_->sheet().width() ? head : middle;
     switch (command) {
-    case Command::ZoomIn: session_.zoom(1.5, about); return;
-    case Command::ZoomOut: session_.zoom(1.0 / 1.5, about); return;
+    case Command::ZoomIn: session_.view.zoom(1.5, about); return;
+    case Command::ZoomOut: session_.view.zoom(1.0 / 1.5, about); return;
     case Command::ZoomSelection:
-        if (session_.range()) {
-            session_.zoomTo(*session_.range());
+        if (session_.choice.range()) {
+            session_.view.zoomTo(*session_.choice.range());
         } else {
             session_.say(tr("Choose a range first: drag in the ruler"));
         }
         return;
-    case Command::ZoomAll: session_.zoomToAll(); return;
-    case Command::Follow: session_.setFollows(!session_.follows()); return;
+    case Command::ZoomAll: session_.view.zoomToAll(); return;
+    case Command::Follow: session_.view.setFollows(!session_.view.follows()); return;
     case Command::LanesHigher: lanes_->setLaneScale(lanes_->laneScale() * 1.2); return;
     case Command::LanesLower: lanes_->setLaneScale(lanes_->laneScale() / 1.2); return;
     case Command::NightSheet:
@@ -481,7 +482,7 @@ void MainWindow::moveByBars(int bars)
     const Frames at =
         std::max(Frames(0), toFrames(song.tempo.timeAt(song.tempo.startOfBar(bar)), song.rate));
     session_.player.seek(at);
-    session_.reveal(at);
+    session_.view.reveal(at);
     lanes_->update();
 }
 

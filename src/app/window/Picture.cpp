@@ -19,12 +19,12 @@ void workUpTo(MainWindow& window, Session& session, int stage)
 {
     settle(session);
     const int marks = stageNamed(QStringLiteral("Marks"));
-    if (stage >= marks && session.preview().performance.hits.empty()) {
-        session.detect();
+    if (stage >= marks && session.fitting.preview().performance.hits.empty()) {
+        session.hits.detect();
         settle(session);
     }
-    if (stage >= stageNamed(QStringLiteral("Joins")) && session.joins().empty()) {
-        session.applyFit();
+    if (stage >= stageNamed(QStringLiteral("Joins")) && session.review.joins().empty()) {
+        session.fitting.apply();
         settle(session);
     }
     window.showStage(stage);

@@ -16,25 +16,25 @@ bool hasClips(const Song& song)
 bool isAboutTracks(Command command, const Session& session)
 {
     const Song& song = session.song();
-    const MicSet* set = session.set();
+    const MicSet* set = session.choice.set();
     switch (command) {
     case Command::MakeSet: return std::ranges::count_if(song.sets, &MicSet::isLone) > 1;
     case Command::OpenSet:
     case Command::FoldSet: return set != nullptr && !set->isLone();
     case Command::ShowAll:
         return std::ranges::any_of(song.tracks, [](const auto& track) { return track->isHidden; });
-    default: return song.track(session.track()) != nullptr;
+    default: return song.track(session.choice.track()) != nullptr;
     }
 }
 
 bool isAboutClips(Command command, const Session& session)
 {
-    const MicSet* set = session.set();
+    const MicSet* set = session.choice.set();
     switch (command) {
     case Command::OtherWay:
     case Command::DropWays: return set != nullptr && !set->variants.empty();
     case Command::KeepWay: return set != nullptr && set->recipe != nullptr;
-    case Command::ClipsInRange: return session.range().has_value();
+    case Command::ClipsInRange: return session.choice.range().has_value();
     default: return hasClips(session.song());
     }
 }
@@ -50,7 +50,7 @@ bool isPossible(Command command, const Session& session)
     case C::Undo: return history.canUndo();
     case C::Redo: return history.canRedo();
     case C::Remove:
-    case C::ZoomToMark: return session.mark().isValid();
+    case C::ZoomToMark: return session.choice.mark().isValid();
     case C::MakeSet:
     case C::OpenSet:
     case C::FoldSet:
@@ -63,7 +63,7 @@ bool isPossible(Command command, const Session& session)
     case C::Mute:
     case C::Solo: return isAboutTracks(command, session);
     case C::Loop:
-    case C::ZoomSelection: return session.range().has_value();
+    case C::ZoomSelection: return session.choice.range().has_value();
     case C::SwitchSide:
         return std::ranges::any_of(song.sets, [](const MicSet& set) {
             return set.recipe != nullptr;
@@ -74,12 +74,12 @@ bool isPossible(Command command, const Session& session)
     case C::Previous:
     case C::MainAction: return hasClips(song);
     case C::AddMark: {
-        const auto track = song.track(session.track());
+        const auto track = song.track(session.choice.track());
         return track && song.isLead(*track);
     }
-    case C::Accept: return !session.joins().empty() || session.mark().isValid();
+    case C::Accept: return !session.review.joins().empty() || session.choice.mark().isValid();
     case C::Mend:
-    case C::LockJoin: return !session.joins().empty();
+    case C::LockJoin: return !session.review.joins().empty();
     case C::StageTune:
     case C::StageShape:
     case C::StageSounds: return false;

@@ -1,4 +1,5 @@
 #include "app/window/SongDesk.h"
+#include "core/edits/TakeEdits.h"
 
 #include <QFileDialog>
 #include <QMenu>
@@ -177,7 +178,7 @@ void SongDesk::open(const QString& path)
 
 void SongDesk::afterOpening()
 {
-    session_.zoomToAll();
+    session_.view.zoomToAll();
     if (const int guessed = session_.document.guessedClips(); guessed > 0) {
         session_.say(
             tr("This song was saved by an older version: what belongs together was told by "
@@ -197,7 +198,7 @@ void SongDesk::afterOpening()
 void SongDesk::checkTakes()
 {
     session_.jobs.run(
-        {.key = QStringLiteral("check takes"), .title = {}, .holds = session_.whileThisSong()},
+        {.key = QStringLiteral("check takes"), .title = {}, .holds = session_.document.whileOpen()},
         this,
         [song = session_.document.song(), folder = session_.document.songFolder()](const Work& work
         ) { return orthochron::checkTakes(*song, folder, KnownHashes::ofUser(), work); },

@@ -2,7 +2,7 @@
 
 #include <QObject>
 
-#include "app/views/Session.h"
+#include "app/session/Session.h"
 
 class QMenu;
 class QWidget;

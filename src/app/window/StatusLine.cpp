@@ -7,7 +7,7 @@
 #include <QPushButton>
 
 #include "app/theme/Theme.h"
-#include "app/views/Session.h"
+#include "app/session/Session.h"
 
 namespace orthochron::app {
 
@@ -44,7 +44,7 @@ StatusLine::StatusLine(Session& session, QWidget* parent) : QWidget(parent), ses
         fill();
     });
     connect(findings_, &QPushButton::clicked, this, &StatusLine::findingsClicked);
-    connect(&session_, &Session::findingsChanged, this, &StatusLine::fill);
+    connect(&session_.review, &JoinReview::changed, this, &StatusLine::fill);
     fill();
 }
 
@@ -102,7 +102,7 @@ void StatusLine::fill()
     );
     text_->setPalette(colours);
     dismiss_->setVisible(isError);
-    const auto count = session_.findings().size();
+    const auto count = session_.review.findings().size();
     findings_->setText(
         count == 0
             ? tr("no findings")

@@ -227,13 +227,13 @@ Strip::Strip(Session& session, QWidget* parent) : QWidget(parent), session_(sess
     });
     connect(back, &QToolButton::clicked, this, [this] {
         session_.player.seek(Frames(0));
-        session_.reveal(Frames(0));
+        session_.view.reveal(Frames(0));
     });
     connect(play_, &QToolButton::clicked, this, &Strip::togglePlay);
     connect(loop_, &QToolButton::clicked, this, &Strip::toggleLoop);
     connect(&session_.document, &Document::songChanged, this, &Strip::fill);
     connect(&session_.document, &Document::stateChanged, this, &Strip::fill);
-    connect(&session_, &Session::choiceChanged, this, &Strip::fill);
+    connect(&session_.choice, &Choice::changed, this, &Strip::fill);
     fill();
 }
 
@@ -262,7 +262,7 @@ void Strip::toggleLoop()
 {
     if (session_.player.loop()) {
         session_.player.setLoop(std::nullopt);
-    } else if (const auto& range = session_.range()) {
+    } else if (const auto& range = session_.choice.range()) {
         session_.player.setLoop(engine::LoopRange{range->from, range->to});
     } else {
         session_.say(tr("Choose a range first: drag in the ruler"));
@@ -286,7 +286,7 @@ void Strip::fill()
     const QString saved = session_.document.path().isEmpty() ? tr("not saved yet")
                           : session_.document.isChanged()    ? tr("not all saved")
                                                              : tr("saved");
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     const bool isKit = set != nullptr && !set->isLone();
     state_->setText(
         isKit ? tr("%1 · %2 takes in the %3")

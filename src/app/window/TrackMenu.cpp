@@ -1,4 +1,5 @@
 #include "app/window/TrackMenu.h"
+#include "core/edits/TakeEdits.h"
 
 #include <QCoreApplication>
 #include <QMenu>

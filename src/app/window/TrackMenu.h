@@ -1,6 +1,6 @@
 #pragma once
 
-#include "app/views/Session.h"
+#include "app/session/Session.h"
 
 class QAction;
 class QPoint;

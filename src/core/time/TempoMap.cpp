@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 namespace orthochron {
 
@@ -15,6 +16,14 @@ constexpr Beats kRounding{1e-9};
 bool isPowerOfTwo(int value)
 {
     return value > 0 && (value & (value - 1)) == 0;
+}
+
+// The last of an ascending list that does not come after a value; the first where all do.
+template<class List, class Value, class Key>
+std::size_t lastAtOrBefore(const List& list, const Value& value, Key key)
+{
+    const auto next = std::ranges::upper_bound(list, value, {}, key);
+    return next == list.begin() ? 0 : static_cast<std::size_t>(next - list.begin()) - 1;
 }
 
 }  // namespace
@@ -57,6 +66,7 @@ Result<TempoMap> TempoMap::create(
     map.firstDownbeat_ = firstDownbeat;
     map.tempi_ = std::move(tempi);
     map.meters_ = std::move(meters);
+    map.index();
     return map;
 }
 
@@ -65,44 +75,42 @@ Result<TempoMap> TempoMap::steady(double bpm, Meter meter, Seconds firstDownbeat
     return create(firstDownbeat, {{Beats(0.0), bpm}}, {{1, meter}});
 }
 
+void TempoMap::index()
+{
+    times_.assign(1, Seconds(0.0));
+    for (std::size_t i = 1; i < tempi_.size(); ++i) {
+        const Beats beats = tempi_[i].at - tempi_[i - 1].at;
+        times_.push_back(times_.back() + Seconds(beats.count() * 60.0 / tempi_[i - 1].bpm));
+    }
+    places_.assign(1, Beats(0.0));
+    for (std::size_t i = 1; i < meters_.size(); ++i) {
+        const int bars = meters_[i].bar - meters_[i - 1].bar;
+        places_.push_back(places_.back() + meters_[i - 1].meter.barLength() * bars);
+    }
+}
+
 Seconds TempoMap::timeAt(Beats musical) const
 {
-    Seconds time = firstDownbeat_;
-    for (std::size_t i = 0; i < tempi_.size(); ++i) {
-        const bool isLast = i + 1 == tempi_.size() || musical <= tempi_[i + 1].at;
-        const Beats end = isLast ? musical : tempi_[i + 1].at;
-        time += Seconds((end - tempi_[i].at).count() * 60.0 / tempi_[i].bpm);
-        if (isLast) {
-            break;
-        }
-    }
-    return time;
+    const std::size_t i = lastAtOrBefore(tempi_, musical, &TempoPoint::at);
+    const Beats beats = musical - tempi_[i].at;
+    return firstDownbeat_ + times_[i] + Seconds(beats.count() * 60.0 / tempi_[i].bpm);
 }
 
 Beats TempoMap::beatsAt(Seconds songTime) const
 {
-    Seconds start = firstDownbeat_;
-    for (std::size_t i = 0; i + 1 < tempi_.size(); ++i) {
-        const double beats = (tempi_[i + 1].at - tempi_[i].at).count();
-        const Seconds end = start + Seconds(beats * 60.0 / tempi_[i].bpm);
-        if (songTime < end) {
-            return tempi_[i].at + Beats((songTime - start).count() * tempi_[i].bpm / 60.0);
-        }
-        start = end;
-    }
-    return tempi_.back().at + Beats((songTime - start).count() * tempi_.back().bpm / 60.0);
+    const Seconds time = songTime - firstDownbeat_;
+    const std::size_t i = lastAtOrBefore(times_, time, std::identity());
+    return tempi_[i].at + Beats((time - times_[i]).count() * tempi_[i].bpm / 60.0);
 }
 
 double TempoMap::bpmAt(Beats musical) const
 {
-    const auto next = std::ranges::upper_bound(tempi_, musical, {}, &TempoPoint::at);
-    return next == tempi_.begin() ? tempi_.front().bpm : std::prev(next)->bpm;
+    return tempi_[lastAtOrBefore(tempi_, musical, &TempoPoint::at)].bpm;
 }
 
 std::size_t TempoMap::meterIndexOfBar(int bar) const
 {
-    const auto next = std::ranges::upper_bound(meters_, bar, {}, &MeterChange::bar);
-    return next == meters_.begin() ? 0 : static_cast<std::size_t>(next - meters_.begin()) - 1;
+    return lastAtOrBefore(meters_, bar, &MeterChange::bar);
 }
 
 Meter TempoMap::meterOfBar(int bar) const
@@ -112,29 +120,16 @@ Meter TempoMap::meterOfBar(int bar) const
 
 Beats TempoMap::startOfBar(int bar) const
 {
-    Beats start{0.0};
-    const std::size_t last = meterIndexOfBar(bar);
-    for (std::size_t i = 0; i < last; ++i) {
-        start += meters_[i].meter.barLength() * (meters_[i + 1].bar - meters_[i].bar);
-    }
-    return start + meters_[last].meter.barLength() * (bar - meters_[last].bar);
+    const std::size_t i = meterIndexOfBar(bar);
+    return places_[i] + meters_[i].meter.barLength() * (bar - meters_[i].bar);
 }
 
 int TempoMap::barAt(Beats musical) const
 {
-    Beats start{0.0};
     const Beats place = musical + kRounding;
-    for (std::size_t i = 0;; ++i) {
-        const Beats bar = meters_[i].meter.barLength();
-        if (i + 1 < meters_.size()) {
-            const Beats end = start + bar * (meters_[i + 1].bar - meters_[i].bar);
-            if (place >= end) {
-                start = end;
-                continue;
-            }
-        }
-        return meters_[i].bar + static_cast<int>(std::floor((place - start) / bar));
-    }
+    const std::size_t i = lastAtOrBefore(places_, place, std::identity());
+    const Beats bar = meters_[i].meter.barLength();
+    return meters_[i].bar + static_cast<int>(std::floor((place - places_[i]) / bar));
 }
 
 BarBeat TempoMap::placeAt(Beats musical) const

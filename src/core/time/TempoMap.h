@@ -41,7 +41,8 @@ struct BarBeat {
 
 // Where bars and beats fall in time. Musical time 0 is the first downbeat (bar 1), which lies
 // `firstDownbeat` after the song's start; what lies before it has bars 0, -1, ...
-// The first tempo and the first meter also hold for all that lies before them.
+// The first tempo and the first meter also hold for all that lies before them. Asking takes a time that
+// grows with the logarithm of the points.
 class TempoMap {
 public:
     TempoMap() = default;
@@ -66,11 +67,16 @@ public:
 
 private:
     [[nodiscard]] std::size_t meterIndexOfBar(int bar) const;
+    void index();
 
     // Never empty; the first point stands at musical time 0, the first meter at bar 1.
     Seconds firstDownbeat_{0.0};
     std::vector<TempoPoint> tempi_{TempoPoint{}};
     std::vector<MeterChange> meters_{MeterChange{}};
+    // Where each of them begins, so that a place is found by halving: times from the first downbeat,
+    // places in quarter notes.
+    std::vector<Seconds> times_{Seconds(0.0)};
+    std::vector<Beats> places_{Beats(0.0)};
 };
 
 }  // namespace orthochron

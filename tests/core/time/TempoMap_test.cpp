@@ -93,5 +93,30 @@ TEST(Grid, ReadsItsNamesAndRefusesOthers)
     }
 }
 
+TEST(TempoMap, AnHourMappedBeatByBeatAgreesWithItselfEverywhere)
+{
+    std::vector<TempoPoint> tempi;
+    std::vector<MeterChange> meters;
+    for (int beat = 0; beat < 8000; ++beat) {
+        tempi.push_back({Beats(static_cast<double>(beat)), 100.0 + 20.0 * std::sin(0.01 * beat)});
+        if (beat % 200 == 0) {
+            meters.push_back({1 + beat / 10, beat % 400 == 0 ? Meter{4, 4} : Meter{7, 8}});
+        }
+    }
+    const auto map = TempoMap::create(Seconds(1.25), tempi, meters);
+    ASSERT_TRUE(map);
+    Seconds before = map->timeAt(Beats(-8.0));
+    for (double place = -7.5; place < 8100.0; place += 0.37) {
+        const Seconds time = map->timeAt(Beats(place));
+        EXPECT_GT(time, before);
+        EXPECT_NEAR(map->beatsAt(time).count(), place, 1e-7);
+        before = time;
+    }
+    for (int bar = -3; bar < 900; ++bar) {
+        EXPECT_EQ(map->barAt(map->startOfBar(bar)), bar);
+        EXPECT_LT(map->startOfBar(bar), map->startOfBar(bar + 1));
+    }
+}
+
 }  // namespace
 }  // namespace orthochron

@@ -73,7 +73,7 @@ Frames ClipGrips::snapped(TrackId id, Frames songTime, Qt::KeyboardModifiers hel
     const Song& song = session_.song();
     std::vector<Frames> places;
     const Frames reach(
-        static_cast<std::int64_t>(kSnapPixels * session_.scale().framesPerPixel) + 1
+        static_cast<std::int64_t>(kSnapPixels * session_.view.scale().framesPerPixel) + 1
     );
     const Span near{songTime - reach - Frames(1), songTime + reach};
     if (hands_.snap == ClipHands::Snap::Grid) {
@@ -81,7 +81,7 @@ Frames ClipGrips::snapped(TrackId id, Frames songTime, Qt::KeyboardModifiers hel
     } else if (hands_.snap == ClipHands::Snap::Marks) {
         if (const MicSet* set = song.setOf(id)) {
             places =
-                markTimes(song, *set, near, toFrames(session_.request.joins.leadIn, song.rate));
+                markTimes(song, *set, near, toFrames(session_.fitting.request.joins.leadIn, song.rate));
         }
     } else if (const auto track = song.track(id)) {
         for (const Clip& clip : track->clips) {
@@ -122,8 +122,8 @@ bool ClipGrips::press(const Lane& lane, QMouseEvent& event)
         return false;
     }
     const ClipId clip = clipAt(lane, event.position().x())->id;
-    session_.setTrack(lane.track);
-    ClipChoice choice = session_.clips();
+    session_.choice.setTrack(lane.track);
+    ClipChoice choice = session_.choice.clips();
     const bool isChosen = std::ranges::find(choice, clip) != choice.end();
     const bool isFade = grip_ == Grip::FadeIn || grip_ == Grip::FadeOut;
     isSameForAll_ = (event.modifiers() & Qt::ControlModifier) != 0;
@@ -136,12 +136,12 @@ bool ClipGrips::press(const Lane& lane, QMouseEvent& event)
         } else {
             choice.insert(choice.end(), whole.begin(), whole.end());
         }
-        session_.setClips(choice);
+        session_.choice.setClips(choice);
         grip_ = Grip::None;
         return true;
     }
     if (!isChosen) {
-        session_.setClips(withTheirSet(session_.song(), {clip}));
+        session_.choice.setClips(withTheirSet(session_.song(), {clip}));
     }
     pressedTrack_ = lane.track;
     overTrack_ = lane.track;
@@ -172,7 +172,7 @@ void ClipGrips::move(QMouseEvent& event)
         return;
     }
     if (grip_ == Grip::Slip) {
-        by_ = slipReach(session_.song(), session_.clips(), raw);
+        by_ = slipReach(session_.song(), session_.choice.clips(), raw);
     } else {
         const Frames held = grip_ == Grip::End ? placed->clip.end() : placed->clip.at;
         by_ = snapped(pressedTrack_, held + raw, event.modifiers()) - held;
@@ -193,7 +193,7 @@ void ClipGrips::release()
 {
     const Grip was = std::exchange(grip_, Grip::None);
     const Song& song = session_.song();
-    const ClipChoice choice = session_.clips();
+    const ClipChoice choice = session_.choice.clips();
     const bool isElsewhere = was == Grip::Body && overTrack_ != pressedTrack_;
     if (was == Grip::None || (by_ == Frames(0) && !isElsewhere)) {
         return;
@@ -264,7 +264,7 @@ void ClipGrips::paintLane(QPainter& painter, const Lane& lane) const
 {
     const auto track = session_.song().track(lane.track);
     const Palette& colours = Theme::palette();
-    const std::set<ClipId> chosen(session_.clips().begin(), session_.clips().end());
+    const std::set<ClipId> chosen(session_.choice.clips().begin(), session_.choice.clips().end());
     for (const Clip& clip : track->clips) {
         double left = lanes_.xOf(clip.at);
         double right = lanes_.xOf(clip.end());
@@ -386,21 +386,21 @@ void ClipGrips::releaseFade(Grip was, Frames by)
 void ClipGrips::paintProposal(QPainter& painter, const Lane& lane) const
 {
     const Song& song = session_.song();
-    const auto span = spanOf(song, session_.clips());
-    const auto& preview = session_.preview();
+    const auto span = spanOf(song, session_.choice.clips());
+    const auto& preview = session_.fitting.preview();
     if (!span) {
         return;
     }
     const Palette& colours = Theme::palette();
     const double top = lane.area.top() + 4.0;
     const double bottom = lane.area.bottom() - 5.0;
-    const double tolerance = std::max(1.0, inMilliseconds(session_.request.fit.leaveWithin));
+    const double tolerance = std::max(1.0, inMilliseconds(session_.fitting.request.fit.leaveWithin));
     // The track that is dragged may be in no set, while a kit beside it has hits.
     const MicSet* dragged = session_.song().setOf(pressedTrack_);
     bool wasGood = false;
     bool isProposed = false;
     for (const JudgedHit& hit : preview.performance.hits) {
-        const Frames heard = session_.heardAt(hit.played.beatPoint);
+        const Frames heard = session_.review.heardAt(hit.played.beatPoint);
         if (hit.role != HitRole::Main || heard < span->from || heard >= span->to) {
             continue;
         }
@@ -417,8 +417,8 @@ void ClipGrips::paintProposal(QPainter& painter, const Lane& lane) const
         if (std::abs(offMs) <= kLooksGood) {
             wasGood = true;
         } else if (wasGood && !isProposed && dragged != nullptr && lane.set == dragged->id) {
-            const Frames at = session_.heardAt(hit.played.start) + by_ -
-                              toFrames(session_.request.joins.leadIn, song.rate);
+            const Frames at = session_.review.heardAt(hit.played.start) + by_ -
+                              toFrames(session_.fitting.request.joins.leadIn, song.rate);
             const double x = lanes_.xOf(at);
             painter.setPen(QPen(colours.finding, 1.2, Qt::DashLine));
             painter.drawLine(QPointF(x, lane.area.top()), QPointF(x, lane.area.bottom()));

@@ -14,11 +14,11 @@ ClipHands::ClipHands(Session& session, QObject* parent) : QObject(parent), sessi
 ClipChoice ClipHands::scope() const
 {
     const Song& song = session_.song();
-    if (!session_.clips().empty()) {
-        return session_.clips();
+    if (!session_.choice.clips().empty()) {
+        return session_.choice.clips();
     }
-    const std::vector tracks{session_.track()};
-    if (const auto& range = session_.range()) {
+    const std::vector tracks{session_.choice.track()};
+    if (const auto& range = session_.choice.range()) {
         return withTheirSet(song, clipsWithin(song, tracks, range->from, range->to));
     }
     const Frames at = session_.player.position();
@@ -38,7 +38,7 @@ QString ClipHands::scopeText() const
         starts.insert(placed.clip.at);
     }
     const auto count = static_cast<int>(starts.size());
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     const MicSet* set = track ? session_.song().setOf(track->id) : nullptr;
     const QString where = set != nullptr ? QString::fromStdString(set->name)
                           : track        ? QString::fromStdString(track->name)
@@ -58,13 +58,13 @@ void ClipHands::apply(Result<Song> edited, const QString& what, std::size_t clip
 void ClipHands::splitAtPlayhead()
 {
     std::vector<Frames> times{session_.player.position()};
-    if (const auto& range = session_.range()) {
+    if (const auto& range = session_.choice.range()) {
         times = {range->from, range->to};
     }
     const ClipChoice choice = scope();
     apply(
         splitClips(session_.song(), choice, times, settings),
-        session_.range() ? tr("Split at the chosen range") : tr("Split at the playhead"),
+        session_.choice.range() ? tr("Split at the chosen range") : tr("Split at the playhead"),
         1
     );
 }
@@ -74,13 +74,13 @@ void ClipHands::splitAtMarks()
     const Song& song = session_.song();
     const ClipChoice choice = scope();
     const auto span = spanOf(song, choice);
-    const MicSet* set = song.setOf(session_.track());
+    const MicSet* set = song.setOf(session_.choice.track());
     if (!span || set == nullptr) {
         session_.say(tr("Choose clips first"));
         return;
     }
     const auto times =
-        markTimes(song, *set, *span, toFrames(session_.request.joins.leadIn, song.rate));
+        markTimes(song, *set, *span, toFrames(session_.fitting.request.joins.leadIn, song.rate));
     apply(splitClips(song, choice, times, settings), tr("Split at %1 marks").arg(times.size()), 1);
 }
 
@@ -141,7 +141,7 @@ void ClipHands::lock()
 
 void ClipHands::lockSet()
 {
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     if (!track) {
         return;
     }
@@ -233,7 +233,7 @@ void ClipHands::toTrack(int by)
 {
     const Song& song = session_.song();
     const auto here = std::ranges::find_if(song.tracks, [&](const auto& track) {
-        return track->id == session_.track();
+        return track->id == session_.choice.track();
     });
     const auto place = here - song.tracks.begin() + by;
     if (place < 0 || place >= static_cast<std::ptrdiff_t>(song.tracks.size())) {
@@ -242,34 +242,34 @@ void ClipHands::toTrack(int by)
     }
     ClipChoice own;
     for (const PlacedClip& placed : clipsOf(song, scope())) {
-        if (placed.track == session_.track()) {
+        if (placed.track == session_.choice.track()) {
             own.push_back(placed.clip.id);
         }
     }
     const TrackId target = song.tracks[static_cast<std::size_t>(place)]->id;
     apply(moveToTrack(song, own, target, settings), tr("Move clips to another track"), own.size());
-    session_.setTrack(target);
+    session_.choice.setTrack(target);
 }
 
 void ClipHands::chooseTrack()
 {
-    const std::vector tracks{session_.track()};
-    session_.setClips(
+    const std::vector tracks{session_.choice.track()};
+    session_.choice.setClips(
         clipsWithin(session_.song(), tracks, Frames(0), session_.song().length() + Frames(1))
     );
 }
 
 void ClipHands::chooseSet()
 {
-    session_.setClips(
+    session_.choice.setClips(
         clipsWithin(session_.song(), setTracks(), Frames(0), session_.song().length() + Frames(1))
     );
 }
 
 void ClipHands::chooseRange()
 {
-    if (const auto& range = session_.range()) {
-        session_.setClips(clipsWithin(session_.song(), setTracks(), range->from, range->to));
+    if (const auto& range = session_.choice.range()) {
+        session_.choice.setClips(clipsWithin(session_.song(), setTracks(), range->from, range->to));
     } else {
         session_.say(tr("Choose a range of time first: drag in the ruler"));
     }
@@ -278,17 +278,17 @@ void ClipHands::chooseRange()
 // Those of the chosen track's mic set, or that track alone.
 std::vector<TrackId> ClipHands::setTracks() const
 {
-    const MicSet* set = session_.song().setOf(session_.track());
-    return set != nullptr ? set->tracks : std::vector{session_.track()};
+    const MicSet* set = session_.song().setOf(session_.choice.track());
+    return set != nullptr ? set->tracks : std::vector{session_.choice.track()};
 }
 
 void ClipHands::step(int by)
 {
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     if (!track || track->clips.empty()) {
         return;
     }
-    const ClipChoice& choice = session_.clips();
+    const ClipChoice& choice = session_.choice.clips();
     auto here = std::ranges::find_if(track->clips, [&](const Clip& clip) {
         return std::ranges::find(choice, clip.id) != choice.end();
     });
@@ -303,8 +303,8 @@ void ClipHands::step(int by)
         here = track->clips.begin() + std::clamp<std::ptrdiff_t>(place, 0, last);
     }
     const Frames at = here->at;
-    session_.setClips(withTheirSet(session_.song(), {here->id}));
-    session_.reveal(at);
+    session_.choice.setClips(withTheirSet(session_.song(), {here->id}));
+    session_.view.reveal(at);
     session_.player.seek(at);
 }
 

@@ -2,7 +2,7 @@
 
 #include <QObject>
 
-#include "app/views/Session.h"
+#include "app/session/Session.h"
 #include "core/edits/ClipEdits.h"
 #include "core/edits/ClipValues.h"
 

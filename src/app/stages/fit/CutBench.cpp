@@ -164,22 +164,22 @@ void CutBench::addButtons(QBoxLayout& layout)
 
 void CutBench::fillFromRecipe()
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     if (set == nullptr || set->id == filledFrom_) {
         return;
     }
     filledFrom_ = set->id;
     if (set->recipe) {
-        session_.request.fit = set->recipe->fit;
-        session_.request.joins = set->recipe->joins;
-        session_.request.grid = set->recipe->grid;
+        session_.fitting.request.fit = set->recipe->fit;
+        session_.fitting.request.joins = set->recipe->joins;
+        session_.fitting.request.grid = set->recipe->grid;
     }
     fillFields();
 }
 
 void CutBench::fillAmounts()
 {
-    const OwnAmounts amounts = session_.amounts();
+    const OwnAmounts amounts = session_.fitting.amounts();
     drift_->setValue(amounts.drift * 100.0);
     feel_->setValue(amounts.feel * 100.0);
     stray_->setValue(amounts.stray * 100.0);
@@ -187,7 +187,7 @@ void CutBench::fillAmounts()
 
 void CutBench::fillFields()
 {
-    const FitRequest& wanted = session_.request;
+    const FitRequest& wanted = session_.fitting.request;
     fillAmounts();
     tolerance_->setValue(inMilliseconds(wanted.fit.leaveWithin));
     furthest_->setValue(inMilliseconds(wanted.fit.furthest));
@@ -210,8 +210,8 @@ void CutBench::fillFields()
 
 void CutBench::changed()
 {
-    FitRequest& wanted = session_.request;
-    session_.setAmounts(drift_->value() / 100.0, feel_->value() / 100.0, stray_->value() / 100.0);
+    FitRequest& wanted = session_.fitting.request;
+    session_.fitting.setAmounts(drift_->value() / 100.0, feel_->value() / 100.0, stray_->value() / 100.0);
     wanted.fit.pieces = static_cast<FitPieces>(pieces_->currentIndex());
     wanted.fit.leaveWithin = milliseconds(tolerance_->value());
     wanted.fit.furthest = milliseconds(furthest_->value());
@@ -223,18 +223,18 @@ void CutBench::changed()
     wanted.joins.shape = kShapes[static_cast<std::size_t>(shape_->currentIndex())];
     wanted.grid = grids()[static_cast<std::size_t>(grid_->currentIndex())].grid;
     wanted.grid.swing = swing_->value();
-    session_.requestChanged();
+    session_.fitting.requestChanged();
 }
 
 // How to go about it, with the reason.
 QString CutBench::advice() const
 {
-    const MicSet* set = session_.set();
-    if (set == nullptr || session_.analysis() == nullptr) {
+    const MicSet* set = session_.choice.set();
+    if (set == nullptr || session_.hits.analysis() == nullptr) {
         return {};
     }
     std::vector<double> rises;
-    for (const auto& [track, analysis] : *session_.analysis()) {
+    for (const auto& [track, analysis] : *session_.hits.analysis()) {
         for (const OnsetCandidate& candidate : analysis.candidates) {
             if (candidate.onset.confidence > 0.9 && candidate.onset.strength > 0.3) {
                 rises.push_back(candidate.riseDecibels);
@@ -257,7 +257,7 @@ QString CutBench::advice() const
 
 QString CutBench::state(int hits) const
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     if (set == nullptr || hits == 0) {
         return tr("No hits yet: choose leads and find hits in Marks.");
     }
@@ -283,10 +283,10 @@ QString CutBench::actionName() const
 void CutBench::fill()
 {
     fillFromRecipe();
-    const MicSet* set = session_.set();
-    const auto& bars = session_.request.bars;
+    const MicSet* set = session_.choice.set();
+    const auto& bars = session_.fitting.request.bars;
     const auto hits = static_cast<int>(std::ranges::count_if(
-        session_.preview().performance.hits,
+        session_.fitting.preview().performance.hits,
         [&](const JudgedHit& hit) {
             return !bars || (hit.line.bar >= bars->first && hit.line.bar <= bars->last);
         }

@@ -32,7 +32,7 @@ FitFocus::FitFocus(Session& session, QWidget* parent) : QWidget(parent), session
     connect(section_, &QComboBox::activated, this, &FitFocus::choose);
     connect(lead_, &QComboBox::activated, this, &FitFocus::choose);
     connect(&session_.document, &Document::songChanged, this, &FitFocus::fill);
-    connect(&session_, &Session::choiceChanged, this, &FitFocus::fill);
+    connect(&session_.choice, &Choice::changed, this, &FitFocus::fill);
     fill();
 }
 
@@ -52,13 +52,13 @@ void FitFocus::fill()
     }
     section_->insertSeparator(section_->count());
     section_->addItem(tr("Make a section of the chosen range…"), kMake);
-    if (session_.focusSection().isValid()) {
+    if (session_.fitting.focusSection().isValid()) {
         section_->addItem(tr("Rename this section…"), kRename);
         section_->addItem(tr("Remove this section"), kRemove);
     }
     lead_->clear();
     lead_->addItem(tr("all leads"), 0U);
-    if (const MicSet* set = session_.set()) {
+    if (const MicSet* set = session_.choice.set()) {
         for (const TrackId id : set->tracks) {
             const auto track = song.track(id);
             if (song.isLead(*track)) {
@@ -66,8 +66,8 @@ void FitFocus::fill()
             }
         }
     }
-    section_->setCurrentIndex(std::max(0, section_->findData(session_.focusSection().value)));
-    lead_->setCurrentIndex(std::max(0, lead_->findData(session_.focusLead().value)));
+    section_->setCurrentIndex(std::max(0, section_->findData(session_.fitting.focusSection().value)));
+    lead_->setCurrentIndex(std::max(0, lead_->findData(session_.fitting.focusLead().value)));
 }
 
 void FitFocus::choose()
@@ -77,7 +77,7 @@ void FitFocus::choose()
     case kRename: renameSection(); break;
     case kRemove: removeSection(); break;
     default:
-        session_.setFocus(
+        session_.fitting.setFocus(
             TrackId{lead_->currentData().toUInt()}, SectionId{section_->currentData().toUInt()}
         );
     }
@@ -95,11 +95,11 @@ QString FitFocus::askName(const QString& title, const QString& what, const QStri
 
 void FitFocus::addSection()
 {
-    if (!session_.request.bars) {
+    if (!session_.fitting.request.bars) {
         session_.say(tr("Choose a range of time first: a section is the bars it touches"));
         return;
     }
-    const BarRange bars = *session_.request.bars;
+    const BarRange bars = *session_.fitting.request.bars;
     const QString name = askName(
         tr("New section"), tr("Name of bars %1 to %2").arg(bars.first).arg(bars.last), tr("verse")
     );
@@ -111,7 +111,7 @@ void FitFocus::addSection()
     }
     for (const Section& section : session_.song().sections) {
         if (section.bars == bars) {
-            session_.setFocus(session_.focusLead(), section.id);
+            session_.fitting.setFocus(session_.fitting.focusLead(), section.id);
         }
     }
 }
@@ -119,7 +119,7 @@ void FitFocus::addSection()
 void FitFocus::renameSection()
 {
     const auto& sections = session_.song().sections;
-    const auto section = std::ranges::find(sections, session_.focusSection(), &Section::id);
+    const auto section = std::ranges::find(sections, session_.fitting.focusSection(), &Section::id);
     if (section == sections.end()) {
         return;
     }
@@ -136,8 +136,8 @@ void FitFocus::renameSection()
 
 void FitFocus::removeSection()
 {
-    const SectionId gone = session_.focusSection();
-    session_.setFocus(session_.focusLead(), {});
+    const SectionId gone = session_.fitting.focusSection();
+    session_.fitting.setFocus(session_.fitting.focusLead(), {});
     session_.document.apply(orthochron::removeSection(session_.song(), gone), tr("Remove section"));
 }
 

@@ -2,7 +2,7 @@
 
 #include <QWidget>
 
-#include "app/views/Session.h"
+#include "app/session/Session.h"
 
 class QComboBox;
 

@@ -56,7 +56,7 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
     connect(dial_, &FeelDial::hint, this, &FitStage::hint);
     connect(cut_, &CutBench::fitAsked, this, &FitStage::mainAction);
     connect(cut_, &CutBench::undoAsked, this, [this] {
-        if (const MicSet* set = session_.set()) {
+        if (const MicSet* set = session_.choice.set()) {
             session_.document.apply(undoFit(session_.song(), set->id), tr("Back to as recorded"));
         }
     });
@@ -64,8 +64,8 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
         stack_->setCurrentIndex(way == 2 ? 1 : 0);
         lanes_.update();
     });
-    connect(&session_, &Session::prescaleChanged, this, &FitStage::fill);
-    connect(&session_, &Session::choiceChanged, this, &FitStage::fill);
+    connect(&session_.fitting, &Fitting::changed, this, &FitStage::fill);
+    connect(&session_.choice, &Choice::changed, this, &FitStage::fill);
     fill();
 }
 
@@ -104,18 +104,18 @@ bool FitStage::isWorkedOn() const
 void FitStage::fill()
 {
     const Song& song = session_.song();
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     const int lastBar = song.tempo.barAt(song.tempo.beatsAt(toSeconds(
-        session_.preview().performance.hits.empty()
+        session_.fitting.preview().performance.hits.empty()
             ? song.length()
-            : session_.preview().performance.hits.back().played.start,
+            : session_.fitting.preview().performance.hits.back().played.start,
         song.rate
     )));
     const QString name =
         set != nullptr ? QString::fromStdString(song.nameOf(*set)) : tr("No take yet");
     // Choosing a range of time narrows the fit to its bars.
     std::optional<BarRange> bars;
-    if (const auto& range = session_.range()) {
+    if (const auto& range = session_.choice.range()) {
         // Half a frame on: a bar that begins between two frames begins with the earlier one.
         const auto barOf = [&](Frames at) {
             const Seconds half(0.5 / song.rate.count());
@@ -125,7 +125,7 @@ void FitStage::fill()
         const int last = barOf(range->to - Frames(1));
         bars = BarRange{first, std::max(first, last)};
     }
-    session_.request.bars = bars;
+    session_.fitting.request.bars = bars;
     scope_->setText(tr("%1, bars %2 to %3")
                         .arg(name)
                         .arg(bars ? bars->first : 1)
@@ -135,12 +135,12 @@ void FitStage::fill()
 
 QString FitStage::status() const
 {
-    const FitFigures& figures = session_.preview().moves.figures;
+    const FitFigures& figures = session_.fitting.preview().moves.figures;
     if (figures.mains == 0) {
         return tr("No hits to fit yet");
     }
-    const MicSet* set = session_.set();
-    const bool keepsFeel = session_.request.fit.feel == 0.0;
+    const MicSet* set = session_.choice.set();
+    const bool keepsFeel = session_.fitting.request.fit.feel == 0.0;
     return tr("%1 · %2 hits · drift %3 ms · %4 · strays %5 ms · furthest move %6 ms")
         .arg(set != nullptr ? QString::fromStdString(set->name) : QString())
         .arg(figures.hits)
@@ -154,11 +154,11 @@ QString FitStage::status() const
 
 void FitStage::paintLane(QPainter& painter, const Lane& lane)
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     paintStrokes(
         painter,
         lane,
-        std::max(1.0, inMilliseconds(session_.request.fit.leaveWithin)),
+        std::max(1.0, inMilliseconds(session_.fitting.request.fit.leaveWithin)),
         set != nullptr && set->recipe
     );
     if (isByHand()) {
@@ -166,9 +166,9 @@ void FitStage::paintLane(QPainter& painter, const Lane& lane)
         return;
     }
     // Where each hit of this lane would come to, as a small tick over its foot.
-    const auto& preview = session_.preview();
+    const auto& preview = session_.fitting.preview();
     const auto found = std::ranges::find(preview.origin.leads, lane.track);
-    if (found == preview.origin.leads.end() || session_.scale().framesPerPixel > 120.0) {
+    if (found == preview.origin.leads.end() || session_.view.scale().framesPerPixel > 120.0) {
         return;
     }
     painter.setPen(QPen(Theme::palette().ink, 1.2));
@@ -194,7 +194,7 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
     if (headAt(lane, place)) {
         return {tr("Drag the head to the grid line this hit was played for"), Qt::SizeHorCursor};
     }
-    const auto& preview = session_.preview();
+    const auto& preview = session_.fitting.preview();
     const auto found = std::ranges::find(preview.origin.leads, lane.track);
     if (found == preview.origin.leads.end()) {
         return {};
@@ -202,7 +202,7 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
     for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
         const JudgedHit& hit = preview.performance.hits[i];
         if (hit.played.lead == static_cast<int>(found - preview.origin.leads.begin()) &&
-            std::abs(lanes_.xOf(session_.heardAt(hit.played.beatPoint)) - place.x()) < 6.0) {
+            std::abs(lanes_.xOf(session_.review.heardAt(hit.played.beatPoint)) - place.x()) < 6.0) {
             const QString role = hit.role == HitRole::Main
                                      ? tr("main hit")
                                      : tr("attached: it keeps its distance to its main hit");
@@ -228,7 +228,7 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
 
 std::optional<std::size_t> FitStage::headAt(const Lane& lane, QPoint place) const
 {
-    const auto& preview = session_.preview();
+    const auto& preview = session_.fitting.preview();
     const Hertz rate = session_.song().rate;
     if (place.y() > lane.area.top() + 14) {
         return std::nullopt;
@@ -239,7 +239,7 @@ std::optional<std::size_t> FitStage::headAt(const Lane& lane, QPoint place) cons
         if (hit.role != HitRole::Main || preview.origin.leads[lead] != lane.track) {
             continue;
         }
-        const Frames now = session_.heardAt(hit.played.beatPoint);
+        const Frames now = session_.review.heardAt(hit.played.beatPoint);
         const double offMs = inMilliseconds(toSeconds(now, rate) - hit.line.time);
         const double lean =
             Theme::leanOf(lanes_.xOf(now), lanes_.xOf(toFrames(hit.line.time, rate)), offMs);
@@ -264,7 +264,7 @@ void FitStage::move(QMouseEvent& event)
 {
     if (headHeld_) {
         headTo_ = event.pos();
-        const Grid grid(session_.song().tempo, session_.request.grid);
+        const Grid grid(session_.song().tempo, session_.fitting.request.grid);
         const Hertz rate = session_.song().rate;
         const GridLine line = grid.nearest(toSeconds(lanes_.timeAt(event.position().x()), rate));
         lanes_.setReadout(tr("bar %1, step %2").arg(line.bar).arg(line.step + 1), event.pos());
@@ -276,10 +276,10 @@ void FitStage::move(QMouseEvent& event)
 void FitStage::release(QMouseEvent&)
 {
     if (const auto held = std::exchange(headHeld_, std::nullopt)) {
-        const Grid grid(session_.song().tempo, session_.request.grid);
+        const Grid grid(session_.song().tempo, session_.fitting.request.grid);
         const Seconds at = toSeconds(lanes_.timeAt(headTo_.x()), session_.song().rate);
-        const HitOrigin origin = session_.preview().origin.origins[*held];
-        if (grid.nearest(at).index != session_.preview().performance.hits[*held].line.index) {
+        const HitOrigin origin = session_.fitting.preview().origin.origins[*held];
+        if (grid.nearest(at).index != session_.fitting.preview().performance.hits[*held].line.index) {
             session_.document.apply(
                 setMarkLine(session_.song(), origin.track, origin.mark, grid.nearest(at).index),
                 tr("Give a hit its line")
@@ -324,11 +324,11 @@ QString FitStage::mainActionName() const
 
 void FitStage::mainAction()
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     const HandChanges changes = set != nullptr ? handChanges(session_.song(), *set) : HandChanges{};
-    session_.request.replacesHand = false;
+    session_.fitting.request.replacesHand = false;
     if (changes.isEmpty() || set == nullptr || !set->recipe) {
-        session_.applyFit();
+        session_.fitting.apply();
         return;
     }
     QStringList places;
@@ -359,22 +359,22 @@ void FitStage::mainAction()
     question.setDefaultButton(keep);
     question.exec();
     if (question.clickedButton() == keep || question.clickedButton() == replace) {
-        session_.request.replacesHand = question.clickedButton() == replace;
-        session_.applyFit();
-        session_.request.replacesHand = false;
+        session_.fitting.request.replacesHand = question.clickedButton() == replace;
+        session_.fitting.apply();
+        session_.fitting.request.replacesHand = false;
     }
 }
 
 void FitStage::keepWay()
 {
-    if (const MicSet* set = session_.set()) {
+    if (const MicSet* set = session_.choice.set()) {
         if (session_.document.apply(
-                keepVariant(session_.song(), set->id, session_.request.bars), tr("Keep this way")
+                keepVariant(session_.song(), set->id, session_.fitting.request.bars), tr("Keep this way")
             )) {
             session_.say(tr("Kept as %1; what you do now is %2. One key switches between them")
                              .arg(
-                                 QString::fromStdString(session_.set()->variants.back()->name),
-                                 QString::fromStdString(session_.set()->variantName)
+                                 QString::fromStdString(session_.choice.set()->variants.back()->name),
+                                 QString::fromStdString(session_.choice.set()->variantName)
                              ));
         }
     }
@@ -382,12 +382,12 @@ void FitStage::keepWay()
 
 void FitStage::otherWay()
 {
-    if (const MicSet* set = session_.set()) {
+    if (const MicSet* set = session_.choice.set()) {
         if (session_.document.apply(
                 nextVariant(session_.song(), set->id), tr("Hear the other way")
             )) {
             session_.say(
-                tr("Now heard: %1").arg(QString::fromStdString(session_.set()->variantName))
+                tr("Now heard: %1").arg(QString::fromStdString(session_.choice.set()->variantName))
             );
         }
     }
@@ -395,7 +395,7 @@ void FitStage::otherWay()
 
 void FitStage::dropWays()
 {
-    if (const MicSet* set = session_.set()) {
+    if (const MicSet* set = session_.choice.set()) {
         session_.document.apply(dropVariants(session_.song(), set->id), tr("Keep only this way"));
     }
 }
@@ -407,12 +407,12 @@ void FitStage::step(int by)
         return;
     }
     // From stray to stray: the next main hit that is more than 10 ms off its line.
-    const auto& hits = session_.preview().performance.hits;
+    const auto& hits = session_.fitting.preview().performance.hits;
     const Frames now = session_.player.position();
     const Hertz rate = session_.song().rate;
     std::optional<Frames> best;
     for (const JudgedHit& hit : hits) {
-        const Frames at = session_.heardAt(hit.played.beatPoint);
+        const Frames at = session_.review.heardAt(hit.played.beatPoint);
         const bool isOff = std::abs((toSeconds(at, rate) - hit.line.time).count()) > 0.010;
         const bool isBeyond = by > 0 ? at > now + Frames(64) : at < now - Frames(64);
         if (hit.role == HitRole::Main && isOff && isBeyond &&
@@ -422,7 +422,7 @@ void FitStage::step(int by)
     }
     if (best) {
         session_.player.seek(*best);
-        session_.reveal(*best);
+        session_.view.reveal(*best);
         lanes_.update();
     }
 }

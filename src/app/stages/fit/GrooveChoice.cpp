@@ -41,7 +41,7 @@ void GrooveChoice::addGroove(const QString& text, Item item, const Groove& groov
 {
     addItem(text, static_cast<int>(item));
     setItemData(count() - 1, QString::fromStdString(groove.name), kNameRole);
-    if (groove == session_.request.fit.groove) {
+    if (groove == session_.fitting.request.fit.groove) {
         setCurrentIndex(count() - 1);
     }
 }
@@ -58,13 +58,13 @@ void GrooveChoice::fill()
     for (const Groove& groove : session_.song().grooves) {
         addGroove(QString::fromStdString(groove.name), Item::InSong, groove);
     }
-    const bool isChosen = !session_.request.fit.groove.isEmpty();
+    const bool isChosen = !session_.fitting.request.fit.groove.isEmpty();
     if (isChosen && currentIndex() == 0) {
         // A fit made with a groove that was taken off the lists since.
         addGroove(
-            QString::fromStdString(session_.request.fit.groove.name),
+            QString::fromStdString(session_.fitting.request.fit.groove.name),
             Item::Own,
-            session_.request.fit.groove
+            session_.fitting.request.fit.groove
         );
     }
     insertSeparator(count());
@@ -108,19 +108,19 @@ void GrooveChoice::choose(int index)
 
 void GrooveChoice::take(Groove groove)
 {
-    session_.request.fit.groove = std::move(groove);
-    session_.requestChanged();
+    session_.fitting.request.fit.groove = std::move(groove);
+    session_.fitting.requestChanged();
 }
 
 Groove GrooveChoice::present() const
 {
-    if (!session_.request.fit.groove.isEmpty()) {
-        return session_.request.fit.groove;
+    if (!session_.fitting.request.fit.groove.isEmpty()) {
+        return session_.fitting.request.fit.groove;
     }
-    const MicSet* set = session_.set();
-    const Grid grid(session_.song().tempo, session_.request.grid);
+    const MicSet* set = session_.choice.set();
+    const Grid grid(session_.song().tempo, session_.fitting.request.grid);
     return grooveOf(
-        session_.preview().performance, grid, set != nullptr ? set->name : session_.song().name
+        session_.fitting.preview().performance, grid, set != nullptr ? set->name : session_.song().name
     );
 }
 
@@ -158,7 +158,7 @@ void GrooveChoice::importFile()
     }
     const Song& song = session_.song();
     const auto groove =
-        readGroove(path.toStdString(), song.tempo.meterOfBar(1), session_.request.grid);
+        readGroove(path.toStdString(), song.tempo.meterOfBar(1), session_.fitting.request.grid);
     session_.document.apply(
         groove ? orthochron::addGroove(song, *groove)
                : Result<Song>(tl::unexpected(groove.error())),
@@ -182,7 +182,7 @@ void GrooveChoice::exportFile()
 
 void GrooveChoice::forget()
 {
-    const std::string name = session_.request.fit.groove.name;
+    const std::string name = session_.fitting.request.fit.groove.name;
     const bool isOfSong = std::ranges::find(session_.song().grooves, name, &Groove::name) !=
                           session_.song().grooves.end();
     take({});

@@ -2,7 +2,7 @@
 
 #include <QComboBox>
 
-#include "app/views/Session.h"
+#include "app/session/Session.h"
 
 namespace orthochron::app {
 

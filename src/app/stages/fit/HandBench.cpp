@@ -48,7 +48,7 @@ HandBench::HandBench(Session& session, ClipHands& hands, QWidget* parent)
     connect(ripple, &QCheckBox::toggled, this, [this](bool isOn) {
         hands_.settings.ripple = isOn;
     });
-    connect(&session_, &Session::choiceChanged, this, &HandBench::fill);
+    connect(&session_.choice, &Choice::changed, this, &HandBench::fill);
     fill();
 }
 
@@ -193,8 +193,8 @@ void HandBench::addStepRow(QGridLayout& layout)
     connect(fit, &QPushButton::clicked, this, [this] {
         step(
             tr("Fit clips"),
-            [request = session_.request,
-             choice = session_.clips()](const Song& song, Within, SetId set) -> Result<Song> {
+            [request = session_.fitting.request,
+             choice = session_.choice.clips()](const Song& song, Within, SetId set) -> Result<Song> {
                 auto fitted = orthochron::fitClips(song, set, choice, request);
                 if (!fitted) {
                     return tl::unexpected(fitted.error());
@@ -215,13 +215,13 @@ void HandBench::step(
     const std::function<Result<Song>(const Song&, std::optional<Span>, SetId)>& edit
 )
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     if (set == nullptr) {
         session_.say(tr("There is nothing to cut: import takes first"));
         return;
     }
     std::optional<Span> within;
-    if (const auto& range = session_.range()) {
+    if (const auto& range = session_.choice.range()) {
         within = Span{range->from, range->to};
     }
     if (session_.document.apply(edit(session_.song(), within, set->id), name)) {
@@ -237,7 +237,7 @@ void HandBench::fill()
     bool gainsDiffer = false;
     bool insDiffer = false;
     bool outsDiffer = false;
-    for (const PlacedClip& placed : clipsOf(session_.song(), session_.clips())) {
+    for (const PlacedClip& placed : clipsOf(session_.song(), session_.choice.clips())) {
         if (!first) {
             first = placed.clip;
         }

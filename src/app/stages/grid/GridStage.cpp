@@ -162,7 +162,7 @@ Frames GridStage::caught(Frames songTime, bool isFree) const
     }
     Frames best = songTime;
     double least = 8.0;
-    for (const PlayedHit& hit : session_.preview().origin.hits) {
+    for (const PlayedHit& hit : session_.fitting.preview().origin.hits) {
         const double away = std::abs(lanes_.xOf(hit.start) - lanes_.xOf(songTime));
         if (away < least) {
             least = away;

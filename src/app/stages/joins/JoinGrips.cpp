@@ -13,16 +13,16 @@ JoinGrips::JoinGrips(Session& session, LanesView& lanes, QObject* parent)
 
 const SetJoin* JoinGrips::chosen() const
 {
-    return session_.join() < session_.joins().size() ? &session_.joins()[session_.join()] : nullptr;
+    return session_.review.join() < session_.review.joins().size() ? &session_.review.joins()[session_.review.join()] : nullptr;
 }
 
 // How far the chosen join can be pulled, and which clip's spare ends there.
 void JoinGrips::paintRoom(QPainter& painter, const Lane& lane) const
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     const SetJoin* join = chosen();
     if (set == nullptr || join == nullptr || !lane.isFirstOfSet ||
-        session_.scale().framesPerPixel > 100.0) {
+        session_.view.scale().framesPerPixel > 100.0) {
         return;
     }
     const auto room = roomOf(session_.song(), set->id, join->id);
@@ -48,7 +48,7 @@ void JoinGrips::paintRoom(QPainter& painter, const Lane& lane) const
 
 void JoinGrips::paintLane(QPainter& painter, const Lane& lane) const
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     if (set == nullptr || lane.set != set->id) {
         return;
     }
@@ -57,9 +57,9 @@ void JoinGrips::paintLane(QPainter& painter, const Lane& lane) const
     const double top = lane.area.top() + 3.0;
     const double bottom = lane.area.bottom() - 3.0;
     double lastX = -100.0;
-    for (std::size_t i = 0; i < session_.joins().size(); ++i) {
-        const SetJoin& join = session_.joins()[i];
-        const bool isChosen = i == session_.join();
+    for (std::size_t i = 0; i < session_.review.joins().size(); ++i) {
+        const SetJoin& join = session_.review.joins()[i];
+        const bool isChosen = i == session_.review.join();
         Frames at = join.at;
         Frames length = join.length;
         if (isChosen && grip_ != Grip::None) {
@@ -71,7 +71,7 @@ void JoinGrips::paintLane(QPainter& painter, const Lane& lane) const
         if (right < lane.area.left() || left > lane.area.right()) {
             continue;
         }
-        const bool isTroubled = session_.worstOf(i) != nullptr;
+        const bool isTroubled = session_.review.worstOf(i) != nullptr;
         // From afar only what needs a look is drawn each time; the rest not closer than 12 px.
         if (!isTroubled && !isChosen && left - lastX < 12.0) {
             continue;
@@ -100,8 +100,8 @@ void JoinGrips::paintLane(QPainter& painter, const Lane& lane) const
 
 std::pair<std::size_t, JoinGrips::Grip> JoinGrips::gripAt(double x) const
 {
-    for (std::size_t i = 0; i < session_.joins().size(); ++i) {
-        const SetJoin& join = session_.joins()[i];
+    for (std::size_t i = 0; i < session_.review.joins().size(); ++i) {
+        const SetJoin& join = session_.review.joins()[i];
         const double left = lanes_.xOf(join.at);
         const double right = std::max(lanes_.xOf(join.at + join.length), left + 5.0);
         if (x < left - 5.0 || x > right + 5.0) {
@@ -127,7 +127,7 @@ bool JoinGrips::press(QMouseEvent& event)
     if (grip == Grip::None) {
         return false;
     }
-    session_.setJoin(join);
+    session_.review.setJoin(join);
     grip_ = grip;
     dragged_ = {};
     pressedTime_ = lanes_.timeAt(event.position().x());

@@ -61,8 +61,8 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
     connect(hear, &QPushButton::clicked, this, &JoinsStage::hear);
     connect(lock_, &QPushButton::clicked, this, &JoinsStage::toggleLock);
     connect(lockAll_, &QPushButton::clicked, this, [this] {
-        if (const MicSet* set = session_.set()) {
-            const bool anyFree = std::ranges::any_of(session_.joins(), [](const SetJoin& join) {
+        if (const MicSet* set = session_.choice.set()) {
+            const bool anyFree = std::ranges::any_of(session_.review.joins(), [](const SetJoin& join) {
                 return !join.isLocked;
             });
             session_.document.apply(
@@ -72,25 +72,25 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
         }
     });
     connect(scope_, &QComboBox::activated, this, &JoinsStage::fill);
-    connect(&session_, &Session::choiceChanged, this, &JoinsStage::fill);
-    connect(&session_, &Session::findingsChanged, this, &JoinsStage::fill);
+    connect(&session_.choice, &Choice::changed, this, &JoinsStage::fill);
+    connect(&session_.review, &JoinReview::changed, this, &JoinsStage::fill);
     fill();
 }
 
 const SetJoin* JoinsStage::chosen() const
 {
-    return session_.join() < session_.joins().size() ? &session_.joins()[session_.join()] : nullptr;
+    return session_.review.join() < session_.review.joins().size() ? &session_.review.joins()[session_.review.join()] : nullptr;
 }
 
 QString JoinsStage::status() const
 {
-    const auto& joins = session_.joins();
+    const auto& joins = session_.review.joins();
     if (joins.empty()) {
         return tr("No joins yet");
     }
     std::size_t troubled = 0;
     for (std::size_t i = 0; i < joins.size(); ++i) {
-        troubled += session_.worstOf(i) != nullptr ? 1U : 0U;
+        troubled += session_.review.worstOf(i) != nullptr ? 1U : 0U;
     }
     const auto locked = std::ranges::count_if(joins, &SetJoin::isLocked);
     const QString locks = locked == 0 ? tr("all unlocked") : tr("%1 locked").arg(locked);
@@ -109,7 +109,7 @@ void JoinsStage::fill()
              shape_, length_, before_, middle_, mend_, lock_, lockAll_}) {
         widget->setEnabled(join != nullptr);
     }
-    accept_->setEnabled(join != nullptr && session_.worstOf(session_.join()) != nullptr);
+    accept_->setEnabled(join != nullptr && session_.review.worstOf(session_.review.join()) != nullptr);
     if (join == nullptr) {
         about_->setText(tr("Loupe"));
         return;
@@ -123,14 +123,14 @@ void JoinsStage::fill()
     middle_->setValue(static_cast<double>(join->fadeMiddle) * 100.0);
     const bool isBatch = scope_->currentIndex() != 0;
     const auto differs = [&](auto member) {
-        return isBatch && std::ranges::any_of(session_.joins(), [&](const SetJoin& each) {
+        return isBatch && std::ranges::any_of(session_.review.joins(), [&](const SetJoin& each) {
                    return each.*member != join->*member;
                });
     };
     length_->setMixed(differs(&SetJoin::length));
     middle_->setMixed(differs(&SetJoin::fadeMiddle));
-    for (const PlayedHit& hit : session_.preview().origin.hits) {
-        const Frames at = session_.heardAt(hit.start);
+    for (const PlayedHit& hit : session_.fitting.preview().origin.hits) {
+        const Frames at = session_.review.heardAt(hit.start);
         if (at >= join->at) {
             before_->setValue(
                 inMilliseconds(toSeconds(at - join->at - join->length, session_.song().rate))
@@ -140,7 +140,7 @@ void JoinsStage::fill()
     }
     lock_->setText(join->isLocked ? tr("Unlock") : tr("Lock"));
     const bool anyFree =
-        std::ranges::any_of(session_.joins(), [](const SetJoin& each) { return !each.isLocked; });
+        std::ranges::any_of(session_.review.joins(), [](const SetJoin& each) { return !each.isLocked; });
     lockAll_->setText(anyFree ? tr("Lock all") : tr("Unlock all"));
 }
 
@@ -219,7 +219,7 @@ void JoinsStage::addHearing(QLayout& layout)
         session_.player.setSqueezed(isOn);
     });
     connect(alone_, &QCheckBox::toggled, this, [this](bool isOn) {
-        const MicSet* set = session_.set();
+        const MicSet* set = session_.choice.set();
         session_.player.setAlone(isOn && set != nullptr ? set->tracks : std::vector<TrackId>{});
     });
     connect(turn, &QPushButton::toggled, this, &JoinsStage::hearInTurn);
@@ -230,8 +230,8 @@ void JoinsStage::addHearing(QLayout& layout)
         if (session_.player.isPlaying() || session_.player.isWanted()) {
             return;
         }
-        const auto& order = session_.joinsWorstFirst();
-        if (order.empty() || session_.join() == order.back()) {
+        const auto& order = session_.review.joinsWorstFirst();
+        if (order.empty() || session_.review.join() == order.back()) {
             turn->setChecked(false);
             return;
         }
@@ -254,7 +254,7 @@ void JoinsStage::hearInTurn(bool isOn)
 
 void JoinsStage::exportReport()
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     if (set == nullptr) {
         return;
     }
@@ -290,12 +290,12 @@ void JoinsStage::exportReport()
 std::vector<PartId> JoinsStage::meant() const
 {
     std::vector<PartId> joins;
-    const auto& range = session_.range();
-    for (std::size_t i = 0; i < session_.joins().size(); ++i) {
-        const SetJoin& join = session_.joins()[i];
+    const auto& range = session_.choice.range();
+    for (std::size_t i = 0; i < session_.review.joins().size(); ++i) {
+        const SetJoin& join = session_.review.joins()[i];
         const bool isInRange = range && join.at >= range->from && join.at < range->to;
         if (scope_->currentIndex() == 2 || (scope_->currentIndex() == 1 && isInRange) ||
-            (scope_->currentIndex() == 0 && i == session_.join())) {
+            (scope_->currentIndex() == 0 && i == session_.review.join())) {
             joins.push_back(join.id);
         }
     }
@@ -304,7 +304,7 @@ std::vector<PartId> JoinsStage::meant() const
 
 void JoinsStage::change(const JoinChange& what, const QString& name)
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     const SetJoin* join = chosen();
     if (set == nullptr || join == nullptr) {
         return;
@@ -333,7 +333,7 @@ void JoinsStage::changeMeant(const JoinChange& what, const QString& name)
         return;
     }
     session_.document.apply(
-        changeJoins(session_.song(), session_.set()->id, joins, what),
+        changeJoins(session_.song(), session_.choice.set()->id, joins, what),
         tr("%1 of %2 joins").arg(name).arg(joins.size())
     );
 }
@@ -341,7 +341,7 @@ void JoinsStage::changeMeant(const JoinChange& what, const QString& name)
 // The worst that was found at the chosen join, with how loud it is.
 QString JoinsStage::findingText() const
 {
-    const Finding* worst = session_.worstOf(session_.join());
+    const Finding* worst = session_.review.worstOf(session_.review.join());
     if (worst == nullptr) {
         return tr("clean");
     }
@@ -378,7 +378,7 @@ void JoinsStage::nudge(Seconds by)
 
 void JoinsStage::mend()
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     if (set == nullptr || chosen() == nullptr) {
         return;
     }
@@ -407,8 +407,8 @@ void JoinsStage::accept()
 {
     Song song = session_.song();
     bool isAny = false;
-    for (const Finding& finding : session_.findings()) {
-        if (finding.join == session_.join()) {
+    for (const Finding& finding : session_.review.findings()) {
+        if (finding.join == session_.review.join()) {
             song = acceptFinding(song, finding);
             isAny = true;
         }
@@ -421,7 +421,7 @@ void JoinsStage::accept()
 
 void JoinsStage::toggleLock()
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     if (const SetJoin* join = chosen(); join != nullptr && set != nullptr) {
         session_.document.apply(
             orthochron::lockJoin(session_.song(), set->id, join->id, !join->isLocked),

@@ -24,7 +24,7 @@ public:
     [[nodiscard]] QString name() const override { return tr("Joins"); }
     [[nodiscard]] QString mainActionName() const override { return tr("Mend the join"); }
     [[nodiscard]] QWidget* bench() override { return bench_; }
-    [[nodiscard]] bool isWorkedOn() const override { return !session_.joins().empty(); }
+    [[nodiscard]] bool isWorkedOn() const override { return !session_.review.joins().empty(); }
     [[nodiscard]] QString status() const override;
     void paintLane(QPainter& painter, const Lane& lane) override
     {

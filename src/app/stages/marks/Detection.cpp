@@ -51,7 +51,7 @@ Detection::Detection(Session& session, QWidget* parent) : QWidget(parent), sessi
     layout->setColumnStretch(0, 1);
     layout->setColumnStretch(1, 1);
     connect(lead_, &QCheckBox::clicked, this, [this](bool isLead) {
-        const auto track = session_.song().track(session_.track());
+        const auto track = session_.song().track(session_.choice.track());
         if (track) {
             session_.document.apply(
                 setLead(session_.song(), track->id, isLead),
@@ -71,7 +71,7 @@ Detection::Detection(Session& session, QWidget* parent) : QWidget(parent), sessi
         connect(field, &NumberField::finished, this, [this] { tune(true); });
     }
     connect(&session_.document, &Document::songChanged, this, &Detection::fill);
-    connect(&session_, &Session::choiceChanged, this, &Detection::fill);
+    connect(&session_.choice, &Choice::changed, this, &Detection::fill);
     fill();
 }
 
@@ -113,7 +113,7 @@ void Detection::addListening(QGridLayout& layout)
 
 void Detection::changeListening()
 {
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     if (!track) {
         return;
     }
@@ -130,13 +130,13 @@ void Detection::changeListening()
             setDetection(session_.song(), track->id, wanted), tr("Change what is listened to")
         ) &&
         session_.song().isLead(*track)) {
-        session_.detect();
+        session_.hits.detect();
     }
 }
 
 OnsetSettings Detection::settings() const
 {
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     OnsetSettings wanted = track ? track->detection : OnsetSettings{};
     wanted.sensitivity = sensitivity_->value();
     wanted.minGap = milliseconds(gap_->value());
@@ -146,7 +146,7 @@ OnsetSettings Detection::settings() const
 
 void Detection::fill()
 {
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     title_->setText(track ? QString::fromStdString(track->name) : tr("No track chosen"));
     // A track by itself is its own lead.
     const MicSet* set = track ? session_.song().setOf(track->id) : nullptr;
@@ -200,18 +200,18 @@ void Detection::tryThreshold(double decibels)
 
 void Detection::tune(bool isFinal)
 {
-    const TrackId id = session_.track();
-    const MicSet* set = session_.set();
-    if (session_.analysis() == nullptr || !session_.analysis()->contains(id) || set == nullptr) {
+    const TrackId id = session_.choice.track();
+    const MicSet* set = session_.choice.set();
+    if (session_.hits.analysis() == nullptr || !session_.hits.analysis()->contains(id) || set == nullptr) {
         if (isFinal) {
             // Meanwhile another track may be chosen: what was let go of is meant for this one.
-            session_.detect([this, id, wanted = settings()] { place(id, wanted); });
+            session_.hits.detect([this, id, wanted = settings()] { place(id, wanted); });
         }
         return;
     }
     const OnsetSettings wanted = settings();
     count_->setText(
-        tr("%1 marks").arg(countMarks(session_.analysis()->at(id), session_.song().rate, wanted))
+        tr("%1 marks").arg(countMarks(session_.hits.analysis()->at(id), session_.song().rate, wanted))
     );
     trying_ = wanted;
     Q_EMIT tried();
@@ -224,12 +224,12 @@ void Detection::place(TrackId id, const OnsetSettings& wanted)
 {
     trying_.reset();
     const MicSet* set = session_.song().setOf(id);
-    if (set == nullptr || session_.analysis() == nullptr || !session_.analysis()->contains(id)) {
+    if (set == nullptr || session_.hits.analysis() == nullptr || !session_.hits.analysis()->contains(id)) {
         fill();
         return;
     }
     session_.document.apply(
-        placeMarks(session_.song(), set->id, *session_.analysis(), {{id, wanted}}),
+        placeMarks(session_.song(), set->id, *session_.hits.analysis(), {{id, wanted}}),
         tr("Set the sensitivity")
     );
 }

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "app/controls/NumberField.h"
-#include "app/views/Session.h"
+#include "app/session/Session.h"
 
 class QCheckBox;
 class QComboBox;

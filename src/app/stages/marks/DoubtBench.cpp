@@ -48,7 +48,7 @@ QString DoubtSheet::emptyText() const
         return tr("No hits yet. Find them first; those that are doubtful then stand here, worst "
                   "first.");
     }
-    return session_.analysis() == nullptr
+    return session_.hits.analysis() == nullptr
                ? tr("No mark is doubtful. Find hits again to see what may be missing.")
                : tr("Nothing is doubtful: every hit is as good as certain, or decided by hand.");
 }

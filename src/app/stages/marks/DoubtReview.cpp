@@ -18,8 +18,8 @@ constexpr Seconds kAfter = milliseconds(90.0);
 DoubtReview::DoubtReview(Session& session, QObject* parent) : QObject(parent), session_(session)
 {
     connect(&session_.document, &Document::songChanged, this, &DoubtReview::refresh);
-    connect(&session_, &Session::choiceChanged, this, [this] {
-        if (madeFrom_ != session_.document.song() || madeWith_ != session_.analysis()) {
+    connect(&session_.choice, &Choice::changed, this, [this] {
+        if (madeFrom_ != session_.document.song() || madeWith_ != session_.hits.analysis()) {
             refresh();
         }
     });
@@ -34,16 +34,16 @@ const DoubtfulHit* DoubtReview::chosen() const
 void DoubtReview::refresh()
 {
     madeFrom_ = session_.document.song();
-    madeWith_ = session_.analysis();
-    const MicSet* set = session_.set();
+    madeWith_ = session_.hits.analysis();
+    const MicSet* set = session_.choice.set();
     auto found = set == nullptr ? std::vector<DoubtfulHit>()
-                                : doubtfulHits(session_.song(), set->id, session_.analysis());
+                                : doubtfulHits(session_.song(), set->id, session_.hits.analysis());
     std::erase_if(found, [this](const DoubtfulHit& doubt) {
-        return !session_.heardOn(doubt.track, doubt.at);
+        return !session_.hits.heardOn(doubt.track, doubt.at);
     });
     std::vector<Frames> heard;
     for (const DoubtfulHit& doubt : found) {
-        heard.push_back(*session_.heardOn(doubt.track, doubt.at));
+        heard.push_back(*session_.hits.heardOn(doubt.track, doubt.at));
     }
     if (found == doubts_ && heard == heard_) {
         return;
@@ -64,10 +64,10 @@ void DoubtReview::choose(std::size_t place)
     }
     place_ = place;
     const DoubtfulHit& doubt = doubts_[place];
-    session_.setMark(doubt.track, doubt.mark);
+    session_.choice.setMark(doubt.track, doubt.mark);
     const Frames at = heard_[place];
     session_.player.seek(at);
-    session_.reveal(at);
+    session_.view.reveal(at);
     Q_EMIT changed();
 }
 

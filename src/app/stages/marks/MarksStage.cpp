@@ -39,7 +39,7 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     connect(switch_, &QPushButton::clicked, this, [this] {
         if (const Mark* mark = chosen()) {
             session_.document.apply(
-                switchMark(session_.song(), session_.track(), mark->id, !mark->isOn),
+                switchMark(session_.song(), session_.choice.track(), mark->id, !mark->isOn),
                 mark->isOn ? tr("Switch mark off") : tr("Switch mark on")
             );
         }
@@ -47,12 +47,12 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     connect(confirm_, &QPushButton::clicked, this, [this] {
         if (const Mark* mark = chosen()) {
             session_.document.apply(
-                confirmMark(session_.song(), session_.track(), mark->id), tr("Confirm mark")
+                confirmMark(session_.song(), session_.choice.track(), mark->id), tr("Confirm mark")
             );
         }
     });
     connect(&session_.document, &Document::songChanged, this, &MarksStage::fill);
-    connect(&session_, &Session::choiceChanged, this, &MarksStage::fill);
+    connect(&session_.choice, &Choice::changed, this, &MarksStage::fill);
     fill();
 }
 
@@ -124,7 +124,7 @@ void MarksStage::addThisMark(QWidget* page, QGridLayout& layout)
     more->addWidget(hearEach_);
     layout.addLayout(more, 4, 2, Qt::AlignTop);
     connect(beats, &QPushButton::clicked, this, [this] {
-        if (const MicSet* set = session_.set()) {
+        if (const MicSet* set = session_.choice.set()) {
             session_.document.apply(
                 findBeatPoints(session_.song(), set->id, *session_.document.sources()),
                 tr("Find beat points")
@@ -176,10 +176,10 @@ void MarksStage::fill()
     }
     QString why = mark->byHand ? tr("set or confirmed by hand; no detection moves it")
                                : tr("found, sure %1").arg(mark->confidence, 0, 'f', 2);
-    if (!mark->byHand && session_.analysis() != nullptr &&
-        session_.analysis()->contains(session_.track())) {
+    if (!mark->byHand && session_.hits.analysis() != nullptr &&
+        session_.hits.analysis()->contains(session_.choice.track())) {
         for (const OnsetCandidate& candidate :
-             session_.analysis()->at(session_.track()).candidates) {
+             session_.hits.analysis()->at(session_.choice.track()).candidates) {
             if (candidate.onset.at == mark->at) {
                 why += tr("; rises %1 dB").arg(candidate.riseDecibels, 0, 'f', 0);
                 if (candidate.overBleedDecibels < 30.0) {
@@ -202,7 +202,7 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
     if (!session_.song().isLead(*track)) {
         // What this microphone hears and no lead does: a diamond.
         for (const UnheardHit& hit : microphones_->unheard()) {
-            const double x = lanes_.xOf(session_.heardAt(hit.at));
+            const double x = lanes_.xOf(session_.review.heardAt(hit.at));
             if (hit.track == lane.track && x > lane.area.left() && x < lane.area.right()) {
                 painter.setPen(QPen(colours.finding, 1.2));
                 painter.setBrush(colours.lane);
@@ -214,23 +214,23 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
         }
         return;
     }
-    if (lane.track == session_.track()) {
+    if (lane.track == session_.choice.track()) {
         paintStrengthCurve(
             painter, lane, lanes_, session_, detection_->trying().value_or(track->detection)
         );
     }
     const double top = lane.area.top() + 3.0;
     const double bottom = lane.area.bottom() - 4.0;
-    if (detection_->trying() && lane.track == session_.track() && session_.analysis() != nullptr) {
+    if (detection_->trying() && lane.track == session_.choice.track() && session_.hits.analysis() != nullptr) {
         // While a slider is held: what would be marked.
         if (const auto onsets = pickOnsets(
-                session_.analysis()->at(lane.track).candidates,
+                session_.hits.analysis()->at(lane.track).candidates,
                 session_.song().rate,
                 *detection_->trying()
             )) {
             painter.setPen(QPen(colours.ink, 1.2));
             for (const Onset& onset : *onsets) {
-                if (const auto at = session_.heardOn(lane.track, onset.at)) {
+                if (const auto at = session_.hits.heardOn(lane.track, onset.at)) {
                     const double x = lanes_.xOf(*at);
                     painter.drawLine(QPointF(x, top), QPointF(x, bottom));
                 }
@@ -241,7 +241,7 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
     if (isDoubting()) {
         paintMissing(painter, lane);
     }
-    for (const HeardMark& heard : session_.marksOf(lane.track)) {
+    for (const HeardMark& heard : session_.hits.marksOf(lane.track)) {
         const Mark& mark = *heard.mark;
         Frames at = heard.at;
         if (dragged_ && dragged_->first == mark.id && !isBeatPoint_) {
@@ -251,7 +251,7 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
         if (x < lane.area.left() - 10 || x > lane.area.right() + 10) {
             continue;
         }
-        const bool isChosen = mark.id == session_.mark();
+        const bool isChosen = mark.id == session_.choice.mark();
         if (isChosen) {
             QColor straw = colours.straw;
             straw.setAlpha(170);
@@ -314,9 +314,9 @@ void MarksStage::paintMissing(QPainter& painter, const Lane& lane) const
 
 bool MarksStage::isOnThreshold(const Lane& lane, QPoint place) const
 {
-    const SetAnalysis* analyses = session_.analysis();
+    const SetAnalysis* analyses = session_.hits.analysis();
     const auto track = session_.song().track(lane.track);
-    return lane.track == session_.track() && session_.song().isLead(*track) &&
+    return lane.track == session_.choice.track() && session_.song().isLead(*track) &&
            analyses != nullptr && analyses->contains(lane.track) &&
            std::abs(place.y() - heightOfStrength(lane, thresholdOf(track->detection))) <= 4.0;
 }
@@ -325,7 +325,7 @@ const Mark* MarksStage::markAt(const Lane& lane, double x) const
 {
     const Mark* best = nullptr;
     double least = 6.0;
-    for (const HeardMark& heard : session_.marksOf(lane.track)) {
+    for (const HeardMark& heard : session_.hits.marksOf(lane.track)) {
         const double away = std::abs(lanes_.xOf(heard.at) - x);
         if (away < least) {
             least = away;
@@ -337,11 +337,11 @@ const Mark* MarksStage::markAt(const Lane& lane, double x) const
 
 const Mark* MarksStage::chosen() const
 {
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     if (!track) {
         return nullptr;
     }
-    const auto found = std::ranges::find(track->marks, session_.mark(), &Mark::id);
+    const auto found = std::ranges::find(track->marks, session_.choice.mark(), &Mark::id);
     return found == track->marks.end() ? nullptr : &*found;
 }
 
@@ -358,7 +358,7 @@ bool MarksStage::press(const Lane& lane, QMouseEvent& event)
     draggedTrack_ = lane.track;
     isBeatPoint_ = (event.modifiers() & Qt::ShiftModifier) != 0;
     pressedAt_ = lanes_.timeAt(event.position().x());
-    session_.setMark(lane.track, mark->id);
+    session_.choice.setMark(lane.track, mark->id);
     return true;
 }
 
@@ -379,7 +379,7 @@ void MarksStage::move(QMouseEvent& event)
     const Frames at = lanes_.timeAt(event.position().x());
     // Of the places where it is heard, the one that was taken.
     Frames from = pressedAt_;
-    for (const HeardMark& heard : session_.marksOf(draggedTrack_)) {
+    for (const HeardMark& heard : session_.hits.marksOf(draggedTrack_)) {
         if (heard.mark->id == mark->id &&
             (from == pressedAt_ ||
              std::abs((heard.at - pressedAt_).count()) < std::abs((from - pressedAt_).count()))) {
@@ -412,7 +412,7 @@ void MarksStage::release(QMouseEvent&)
     const auto [mark, at] = *dragged_;
     dragged_.reset();
     const bool isBeatPoint = std::exchange(isBeatPoint_, false);
-    const auto takeTime = session_.takeTimeAt(draggedTrack_, at);
+    const auto takeTime = session_.hits.takeTimeAt(draggedTrack_, at);
     if (!takeTime) {
         session_.say(tr("No clip of this track plays its take there"));
         return;
@@ -463,22 +463,22 @@ void MarksStage::step(int by)
         doubts_->step(by);
         return;
     }
-    if (session_.marksOf(session_.track()).empty()) {
+    if (session_.hits.marksOf(session_.choice.track()).empty()) {
         const auto lead = std::ranges::find_if(session_.song().tracks, [this](const auto& t) {
-            return session_.song().isLead(*t) && !session_.marksOf(t->id).empty();
+            return session_.song().isLead(*t) && !session_.hits.marksOf(t->id).empty();
         });
         if (lead == session_.song().tracks.end()) {
             session_.say(tr("There are no marks to step through: find hits first"));
             return;
         }
-        session_.setTrack((*lead)->id);
+        session_.choice.setTrack((*lead)->id);
     }
-    const auto& marks = session_.marksOf(session_.track());
+    const auto& marks = session_.hits.marksOf(session_.choice.track());
     // The chosen one's place next to the playhead, where it is heard several times.
     const Frames now = session_.player.position();
     auto place = static_cast<std::ptrdiff_t>(marks.size());
     for (std::size_t i = 0; i < marks.size(); ++i) {
-        const bool isIt = marks[i].mark->id == session_.mark();
+        const bool isIt = marks[i].mark->id == session_.choice.mark();
         const auto away = [&](std::size_t of) { return std::abs((marks[of].at - now).count()); };
         if (isIt && (place == static_cast<std::ptrdiff_t>(marks.size()) ||
                      away(i) < away(static_cast<std::size_t>(place)))) {
@@ -495,12 +495,12 @@ void MarksStage::step(int by)
     }
     const HeardMark heard =
         marks[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(place, 0, count - 1))];
-    session_.setMark(session_.track(), heard.mark->id);
+    session_.choice.setMark(session_.choice.track(), heard.mark->id);
     session_.player.seek(heard.at);
-    if (session_.scale().framesPerPixel < 16.0) {
+    if (session_.view.scale().framesPerPixel < 16.0) {
         zoomToMark();
     }
-    session_.reveal(heard.at);
+    session_.view.reveal(heard.at);
     if (hearEach_->isChecked()) {
         hear();
     }
@@ -511,8 +511,8 @@ std::optional<Frames> MarksStage::placeOfChosen() const
 {
     std::optional<Frames> place;
     const Frames now = session_.player.position();
-    for (const HeardMark& heard : session_.marksOf(session_.track())) {
-        if (heard.mark->id == session_.mark() &&
+    for (const HeardMark& heard : session_.hits.marksOf(session_.choice.track())) {
+        if (heard.mark->id == session_.choice.mark() &&
             (!place || std::abs((heard.at - now).count()) < std::abs((*place - now).count()))) {
             place = heard.at;
         }
@@ -523,11 +523,11 @@ std::optional<Frames> MarksStage::placeOfChosen() const
 void MarksStage::zoomToMark()
 {
     if (const auto at = placeOfChosen()) {
-        TimeScale scale = session_.scale();
+        TimeScale scale = session_.view.scale();
         scale.framesPerPixel = std::min(scale.framesPerPixel, 1.0);
         scale.left =
             static_cast<double>(at->count()) - 0.4 * lanes_.sheet().width() * scale.framesPerPixel;
-        session_.setScale(scale);
+        session_.view.setScale(scale);
     }
 }
 
@@ -548,7 +548,7 @@ void MarksStage::hear()
 
 void MarksStage::mainAction()
 {
-    session_.detect([this] {
+    session_.hits.detect([this] {
         review_->refresh();
         microphones_->measure();
     });
@@ -560,7 +560,7 @@ void MarksStage::accept()
         review_->keep(false);
     } else if (const Mark* mark = chosen(); mark != nullptr && !mark->byHand) {
         session_.document.apply(
-            confirmMark(session_.song(), session_.track(), mark->id), tr("Confirm mark")
+            confirmMark(session_.song(), session_.choice.track(), mark->id), tr("Confirm mark")
         );
     }
 }
@@ -572,7 +572,7 @@ void MarksStage::remove()
         return;
     }
     if (const Mark* mark = chosen()) {
-        const TrackId track = session_.track();
+        const TrackId track = session_.choice.track();
         const MarkId id = mark->id;
         step(1);
         session_.document.apply(deleteMarks(session_.song(), track, {id}), tr("Delete mark"));
@@ -589,7 +589,7 @@ void MarksStage::nudge(Seconds by)
             frames = Frames(by > Seconds(0.0) ? 1 : -1);
         }
         session_.document.apply(
-            moveMark(session_.song(), session_.track(), mark->id, mark->at + frames),
+            moveMark(session_.song(), session_.choice.track(), mark->id, mark->at + frames),
             tr("Move mark")
         );
     }
@@ -597,20 +597,20 @@ void MarksStage::nudge(Seconds by)
 
 void MarksStage::addMarkAt(TrackId track, Frames songTime)
 {
-    const auto takeTime = session_.takeTimeAt(track, songTime);
+    const auto takeTime = session_.hits.takeTimeAt(track, songTime);
     if (!takeTime) {
         session_.say(tr("No clip of this track plays its take there"));
         return;
     }
     if (session_.document.apply(addMark(session_.song(), track, *takeTime), tr("Add mark"))) {
         const auto& marks = session_.song().track(track)->marks;
-        session_.setMark(track, std::ranges::find(marks, *takeTime, &Mark::at)->id);
+        session_.choice.setMark(track, std::ranges::find(marks, *takeTime, &Mark::at)->id);
     }
 }
 
 void MarksStage::addAtPlayhead()
 {
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     if (!track || !session_.song().isLead(*track)) {
         session_.say(tr("Choose a lead first: marks are set on leads"));
         return;

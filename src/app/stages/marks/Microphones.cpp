@@ -56,7 +56,7 @@ Microphones::Microphones(Session& session, QWidget* parent) : QWidget(parent), s
     connect(measure, &QPushButton::clicked, this, &Microphones::measure);
     connect(propose_, &QPushButton::clicked, this, &Microphones::propose);
     connect(next_, &QPushButton::clicked, this, &Microphones::stepUnheard);
-    connect(&session_, &Session::choiceChanged, this, &Microphones::fill);
+    connect(&session_.choice, &Choice::changed, this, &Microphones::fill);
     fill();
 }
 
@@ -81,14 +81,14 @@ std::vector<UnheardHit> Microphones::unheard() const
 
 void Microphones::measure()
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     if (set == nullptr) {
         return;
     }
     session_.jobs.run(
         {.key = QStringLiteral("arrivals"),
          .title = tr("Listening to every microphone"),
-         .holds = session_.whileThisSong()},
+         .holds = session_.document.whileOpen()},
         this,
         [song = session_.document.song(),
          sources = session_.document.sources(),
@@ -115,7 +115,7 @@ void Microphones::measure()
 
 void Microphones::propose()
 {
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     const auto leads = proposedLeads(arrivals_);
     if (set == nullptr || leads.empty()) {
         return;
@@ -129,17 +129,17 @@ void Microphones::propose()
         }
     }
     if (session_.document.apply(song, tr("Use the microphones that hear first"))) {
-        session_.detect([this] { measure(); });
+        session_.hits.detect([this] { measure(); });
     }
 }
 
 void Microphones::stepUnheard()
 {
     for (const UnheardHit& hit : unheard()) {
-        const Frames at = session_.heardAt(hit.at);
+        const Frames at = session_.review.heardAt(hit.at);
         if (at > session_.player.position() + Frames(64)) {
-            session_.setTrack(hit.track);
-            session_.reveal(at);
+            session_.choice.setTrack(hit.track);
+            session_.view.reveal(at);
             session_.player.seek(at);
             return;
         }
@@ -149,7 +149,7 @@ void Microphones::stepUnheard()
 
 void Microphones::fill()
 {
-    const auto track = session_.song().track(session_.track());
+    const auto track = session_.song().track(session_.choice.track());
     const QString name = track ? QString::fromStdString(track->name) : QString();
     const auto of = [&](TrackId lead) {
         return std::ranges::count(arrivals_, lead, &SetArrival::lead) > 0;

@@ -33,13 +33,13 @@ void paintStrengthCurve(
     const OnsetSettings& settings
 )
 {
-    const SetAnalysis* analyses = session.analysis();
+    const SetAnalysis* analyses = session.hits.analysis();
     if (analyses == nullptr || !analyses->contains(lane.track)) {
         return;
     }
     const OnsetAnalysis& analysis = analyses->at(lane.track);
     const Palette& colours = Theme::palette();
-    if (session.scale().framesPerPixel < 1200.0 && analysis.loudPower > 0.0) {
+    if (session.view.scale().framesPerPixel < 1200.0 && analysis.loudPower > 0.0) {
         std::vector<QPolygonF> curves;  // one for each clip that plays the take
         const auto track = session.song().track(lane.track);
         for (const Clip& clip : track->clips) {

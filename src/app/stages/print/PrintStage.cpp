@@ -89,7 +89,7 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent)
     connect(folder_, &QLineEdit::textChanged, this, &PrintStage::fill);
     connect(print_, &QPushButton::clicked, this, &PrintStage::print);
     connect(&session_.document, &Document::songChanged, this, &PrintStage::fill);
-    connect(&session_, &Session::choiceChanged, this, &PrintStage::fill);
+    connect(&session_.choice, &Choice::changed, this, &PrintStage::fill);
     fill();
 }
 
@@ -106,7 +106,7 @@ PrintStage::Plan PrintStage::plan() const
     plan.settings.to = song.length();
     plan.settings.format = kFormats[static_cast<std::size_t>(format_->currentIndex())];
     plan.settings.dither = dither_->isChecked();
-    if (const auto& range = session_.range(); range && range_->currentIndex() == 1) {
+    if (const auto& range = session_.choice.range(); range && range_->currentIndex() == 1) {
         plan.settings.from = std::max(Frames(0), range->from);
         plan.settings.to = std::min(song.length(), range->to);
     }
@@ -137,7 +137,7 @@ void PrintStage::fill()
     const Plan wanted = plan();
     const double seconds = toSeconds(wanted.settings.to - wanted.settings.from, song.rate).count();
     dither_->setEnabled(wanted.settings.format == PrintFormat::Wav16);
-    range_->setEnabled(session_.range().has_value());
+    range_->setEnabled(session_.choice.range().has_value());
     print_->setEnabled(!song.tracks.empty() && seconds > 0.0 && !wanted.folder.isEmpty());
     if (song.tracks.empty()) {
         says_->setText(tr("There is nothing to print yet."));

@@ -97,7 +97,7 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent)
     connect(makeSet_, &QPushButton::clicked, this, &TakesStage::makeSet);
     connect(openSet_, &QPushButton::clicked, this, &TakesStage::openSet);
     connect(fold_, &QPushButton::clicked, this, [this](bool folded) {
-        if (const MicSet* set = session_.set(); set != nullptr && !set->isLone()) {
+        if (const MicSet* set = session_.choice.set(); set != nullptr && !set->isLone()) {
             session_.document.apply(
                 foldSet(session_.song(), set->id, folded),
                 folded ? tr("Fold mic set") : tr("Unfold mic set")
@@ -126,7 +126,7 @@ QString TakesStage::status() const
 void TakesStage::fillTable()
 {
     const Song& song = session_.song();
-    const MicSet* set = session_.set();
+    const MicSet* set = session_.choice.set();
     const bool isKit = set != nullptr && !set->isLone();
     title_->setText(
         isKit ? tr("%1: %2 microphones")
@@ -203,7 +203,7 @@ void TakesStage::import(const QStringList& paths)
     };
     const bool isFirst = session_.song().takes.empty();
     session_.jobs.run(
-        {.key = {}, .title = tr("Importing"), .holds = session_.whileThisSong()},
+        {.key = {}, .title = tr("Importing"), .holds = session_.document.whileOpen()},
         this,
         [files, isFirst, rate = session_.song().rate, folder = session_.document.songFolder()](
             const Work& work
@@ -272,7 +272,7 @@ void TakesStage::add(std::vector<ImportedTake> takes)
     if (!session_.document.apply(addTakes(session_.song(), std::move(takes)), name)) {
         return;
     }
-    session_.zoomToAll();
+    session_.view.zoomToAll();
     const Song& song = session_.song();
     std::vector<TrackId> added;
     for (std::size_t t = before; t < song.tracks.size(); ++t) {
@@ -334,7 +334,7 @@ void TakesStage::makeSet()
 
 void TakesStage::openSet()
 {
-    if (const MicSet* set = session_.set()) {
+    if (const MicSet* set = session_.choice.set()) {
         session_.document.apply(orthochron::openSet(session_.song(), set->id), tr("Open mic set"));
     }
 }

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "app/stages/Stage.h"
+#include "core/edits/TakeEdits.h"
 
 class QTableWidget;
 class QLabel;

@@ -1,0 +1,163 @@
+#include "app/session/Fitting.h"
+#include "core/edits/MarkEdits.h"
+
+namespace orthochron::app {
+
+Fitting::Fitting(Document& document, Choice& choice, JobQueue& jobs, QObject* parent)
+    : QObject(parent), document_(document), choice_(choice), jobs_(jobs)
+{}
+
+void Fitting::requestChanged()
+{
+    refresh();
+}
+
+void Fitting::setRangeOfBars(std::optional<BarRange> bars)
+{
+    request.bars = bars;
+    refresh();
+}
+
+void Fitting::setFocus(TrackId lead, SectionId section)
+{
+    focusLead_ = lead;
+    focusSection_ = section;
+    Q_EMIT focusChanged();
+    Q_EMIT changed();
+}
+
+bool Fitting::isInFocus(const JudgedHit& hit) const
+{
+    const Performance& performance = preview_.performance;
+    const auto lead = static_cast<std::size_t>(hit.played.lead);
+    const bool isLead = !focusLead_.isValid() ||
+                        (lead < performance.leads.size() && performance.leads[lead] == focusLead_);
+    const auto section = static_cast<std::size_t>(hit.section);
+    const bool isSection =
+        !focusSection_.isValid() ||
+        (hit.section != JudgedHit::kNoSection && section < performance.sections.size() &&
+         performance.sections[section] == focusSection_);
+    return isLead && isSection;
+}
+
+OwnAmounts Fitting::amounts() const
+{
+    for (const OwnAmounts& own : request.fit.own) {
+        if (own.lead == focusLead_ && own.section == focusSection_) {
+            return own;
+        }
+    }
+    return {focusSection_, focusLead_, request.fit.drift, request.fit.feel, request.fit.stray};
+}
+
+void Fitting::setAmounts(double drift, double feel, double stray)
+{
+    FitSettings& fit = request.fit;
+    if (!focusLead_.isValid() && !focusSection_.isValid()) {
+        fit.drift = drift;
+        fit.feel = feel;
+        fit.stray = stray;
+        return;
+    }
+    const OwnAmounts wanted{focusSection_, focusLead_, drift, feel, stray};
+    if (wanted == amounts()) {
+        return;
+    }
+    std::erase_if(fit.own, [this](const OwnAmounts& own) {
+        return own.lead == focusLead_ && own.section == focusSection_;
+    });
+    fit.own.push_back(wanted);
+}
+
+void Fitting::askOfHits(
+    const std::vector<std::size_t>& hits, std::optional<Seconds> wanted, Seconds by
+)
+{
+    Song edited = *document_.song();
+    for (const std::size_t i : hits) {
+        const HitOrigin& origin = preview_.origin.origins[i];
+        std::optional<Seconds> asked = wanted;
+        if (by.count() != 0.0) {
+            asked = preview_.moves.hits[i].left + by;
+        }
+        auto next = setMarkWanted(edited, origin.track, origin.mark, asked);
+        if (!next) {
+            Q_EMIT failed(QString::fromStdString(next.error().message));
+            return;
+        }
+        edited = std::move(*next);
+    }
+    document_.apply(
+        std::move(edited), hits.size() == 1 ? tr("Place a hit by hand") : tr("Place hits by hand")
+    );
+}
+
+void Fitting::refresh()
+{
+    const MicSet* chosen = choice_.set();
+    if (chosen == nullptr) {
+        preview_ = {};
+        judged_.reset();
+        Q_EMIT changed();
+        return;
+    }
+    const Song& song = *document_.song();
+    SetHits hits = hitsOf(song, *chosen);
+    Key key{
+        hits.hits, hits.leads, request.grid, song.tempo, song.sections, request.fit.driftLine};
+    if (key != judged_) {
+        preview_.performance = judgeSet(song, hits, request);
+        judged_ = std::move(key);
+    }
+    preview_.origin = std::move(hits);
+    preview_.moves = planMoves(preview_.performance, request.fit);
+    Q_EMIT changed();
+}
+
+void Fitting::apply()
+{
+    const MicSet* chosen = choice_.set();
+    if (chosen == nullptr) {
+        Q_EMIT failed(tr("There is nothing to fit: import takes first"));
+        return;
+    }
+    Q_EMIT said(tr("Cutting…"));
+    jobs_.run(
+        {.key = QStringLiteral("fit"),
+         .title = tr("Cut and join"),
+         .holds = document_.whileOpen()},
+        this,
+        [song = document_.song(), sources = document_.sources(), id = chosen->id, wanted = request](
+            const Work& work
+        ) {
+            return std::pair{song, cutFit(*song, id, wanted, *sources, work)};
+        },
+        [this](const std::pair<std::shared_ptr<const Song>, Result<FitOutcome>>& done) {
+            const auto& [from, outcome] = done;
+            if (!outcome) {
+                if (outcome.error().kind == ErrorKind::Cancelled) {
+                    Q_EMIT said(tr("Stopped; nothing was changed"));
+                } else {
+                    Q_EMIT failed(QString::fromStdString(outcome.error().message));
+                }
+                return;
+            }
+            if (from != document_.song()) {
+                Q_EMIT said(tr("The song was edited meanwhile; fit again"));
+                return;
+            }
+            const QString sentence = QString::fromStdString(sentenceOf(*outcome));
+            document_.apply(outcome->song, sentence);
+            Q_EMIT said(sentence);
+        }
+    );
+}
+
+void Fitting::forget()
+{
+    request = FitRequest();
+    focusLead_ = TrackId();
+    focusSection_ = SectionId();
+}
+
+}  // namespace orthochron::app

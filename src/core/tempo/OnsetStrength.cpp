@@ -1,0 +1,61 @@
+#include "core/tempo/OnsetStrength.h"
+
+#include "core/onset/AttackLevels.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orthochron {
+
+namespace {
+
+constexpr std::int64_t kHopsOfStep = 5;
+constexpr std::size_t kNearest = 2;   // steps back that a level is held against
+constexpr std::size_t kFurthest = 5;  // likewise
+constexpr double kLoud = 0.95;        // of the levels; the loud ones are 30 dB above where it counts
+constexpr double kDepth = 1000.0;
+constexpr double kSilence = 1e-12;
+
+// Levels of one band, each step with its neighbours, on a scale on which softer than -30 dB of the loud
+// ones is about nothing.
+std::vector<double> levelsOf(const BandEnvelope& envelope, int band)
+{
+    const auto count = static_cast<std::int64_t>(envelope.size()) / kHopsOfStep;
+    std::vector<double> levels;
+    for (std::int64_t n = 0; n < count; ++n) {
+        levels.push_back(
+            envelope.mean(band, (n - 1) * kHopsOfStep, std::min(n + 2, count) * kHopsOfStep)
+        );
+    }
+    const double loud = levels.empty() ? 0.0 : percentile(levels, kLoud);
+    for (double& level : levels) {
+        level = std::log10(1.0 + kDepth * level / (loud + kSilence));
+    }
+    return levels;
+}
+
+}  // namespace
+
+OnsetStrength onsetStrengthOf(const BandEnvelope& envelope, Hertz rate)
+{
+    OnsetStrength strength;
+    strength.step =
+        toSeconds(envelope.hopFrames, rate) * static_cast<double>(kHopsOfStep);
+    strength.values.assign(envelope.size() / static_cast<std::size_t>(kHopsOfStep), 0.0F);
+    for (int band = 0; band < kBands; ++band) {
+        const std::vector<double> levels = levelsOf(envelope, band);
+        for (std::size_t n = 0; n < levels.size(); ++n) {
+            double before = 0.0;
+            for (std::size_t k = kNearest; k <= std::min(kFurthest, n); ++k) {
+                before = std::max(before, levels[n - k]);
+            }
+            if (n < kNearest) {
+                before = n == 0 ? 0.0 : levels[n];
+            }
+            strength.values[n] += static_cast<float>(std::max(0.0, levels[n] - before));
+        }
+    }
+    return strength;
+}
+
+}  // namespace orthochron

@@ -1,0 +1,78 @@
+#include <gtest/gtest.h>
+
+#include "core/onset/AttackShapes.h"
+
+#include <cmath>
+#include <numbers>
+#include <random>
+
+namespace orthochron {
+namespace {
+
+constexpr Hertz kRate{48000.0};
+
+// A stroke of 64 ms that begins `begins` after the middle, over noise.
+std::vector<float> stroke(double begins, double hertz, double attack, unsigned seed)
+{
+    std::mt19937 random(seed);
+    std::normal_distribution<double> noise(0.0, 1e-4);
+    std::vector<float> samples(6144);
+    for (std::size_t n = 0; n < samples.size(); ++n) {
+        const double t = (static_cast<double>(n) - 3072.0) / kRate.count() - begins;
+        const double tone = t < 0.0 ? 0.0
+                                    : 0.5 * (1.0 - std::exp(-t / attack)) * std::exp(-t / 0.05) *
+                                          std::sin(2.0 * std::numbers::pi * hertz * t);
+        samples[n] = static_cast<float>(tone + noise(random));
+    }
+    return samples;
+}
+
+TEST(AttackShapes, ATraceSaysTheLevelInSteps)
+{
+    const auto samples = stroke(0.0, 800.0, 0.0005, 1);
+    const AttackTrace trace = traceOf(samples, kRate, Frames(3072));
+    const auto& levels = trace.levels[0];
+    const std::size_t middle = AttackTrace::kBefore;
+    // Of noise at -80 dB before, of half of full scale after.
+    EXPECT_LT(levels[middle - 4], 110);
+    EXPECT_GT(levels[middle + 8], 180);
+    // What lies outside the samples is silence.
+    EXPECT_EQ(traceOf(samples, kRate, Frames(-100000)).levels[0][0], 0);
+    EXPECT_EQ(traceOf({}, kRate, Frames(0)).levels[1][AttackTrace::kSteps - 1], 0);
+}
+
+TEST(AttackShapes, FewStrokesSayNothingOfEachOther)
+{
+    const AttackTrace trace = traceOf(stroke(0.0, 800.0, 0.0005, 1), kRate, Frames(3072));
+    const std::vector<FoundAttack> attacks(5, FoundAttack{&trace, Seconds(0.0), true});
+    for (const auto& start : startsByShape(attacks)) {
+        EXPECT_FALSE(start);
+    }
+    EXPECT_TRUE(startsByShape({}).empty());
+}
+
+TEST(AttackShapes, AStrokeFoundLateBeginsAsTheOthersOfItsKind)
+{
+    std::vector<AttackTrace> traces;
+    for (unsigned i = 0; i < 40; ++i) {
+        // Two kinds by turns. Every fifth was found 5 ms late, and its trace lies there.
+        const double late = i % 5 == 0 ? 0.005 : 0.0;
+        const auto samples = i % 2 == 0 ? stroke(-late, 800.0, 0.0005, i)
+                                        : stroke(-late, 210.0, 0.004, i);
+        traces.push_back(traceOf(samples, kRate, Frames(3072)));
+    }
+    std::vector<FoundAttack> attacks;
+    for (const AttackTrace& trace : traces) {
+        attacks.push_back({&trace, Seconds(0.0), true});
+    }
+    // One that nothing was learned from is placed all the same.
+    attacks[20].isSure = false;
+    const auto starts = startsByShape(attacks);
+    for (std::size_t i = 0; i < starts.size(); ++i) {
+        const double start = starts[i].value_or(Seconds(0.0)).count();
+        EXPECT_NEAR(start, i % 5 == 0 ? -0.005 : 0.0, 0.0006) << i;
+    }
+}
+
+}  // namespace
+}  // namespace orthochron

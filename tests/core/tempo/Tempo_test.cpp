@@ -1,0 +1,122 @@
+#include <gtest/gtest.h>
+
+#include "core/demo/KitPerformance.h"
+#include "core/demo/KitRecording.h"
+#include "core/tempo/Tempo.h"
+
+#include <cmath>
+#include <random>
+
+namespace orthochron {
+namespace {
+
+constexpr Hertz kRate{48000.0};
+
+// A made-up drummer's bars as a loop, from the first downbeat, with so many seconds after its end.
+std::vector<float> loop(double bpm, int bars, double swing, double after)
+{
+    const auto performance = demo::performKit(
+        {.bpm = bpm, .bars = bars, .countIn = Seconds(0.5), .looseness = 0.2, .swing = swing}
+    );
+    const auto takes = *demo::recordKit(performance, {});
+    const auto above = takes[5].channel(0);
+    const auto first = static_cast<std::size_t>(0.49 * kRate.count());
+    const auto length = static_cast<std::size_t>(bars * 240.0 / bpm * kRate.count());
+    std::vector<float> samples(above.begin() + static_cast<std::ptrdiff_t>(first), above.end());
+    samples.resize(length, 0.0F);
+    samples.resize(length + static_cast<std::size_t>(after * kRate.count()), 0.0F);
+    return samples;
+}
+
+TempoFound found(const std::vector<float>& samples, TempoRange range = {})
+{
+    const auto result = findTempo(channelOver(samples), kRate, range);
+    EXPECT_TRUE(result);
+    return *result;
+}
+
+TEST(Tempo, OfALoopIsGivenExactlyByItsLength)
+{
+    for (const double bpm : {71.3, 98.4, 131.7, 168.9}) {
+        const TempoFound tempo = found(loop(bpm, 4, 50.0, 0.0));
+        ASSERT_FALSE(tempo.readings.empty()) << bpm;
+        EXPECT_NEAR(tempo.readings[0].bpm, bpm, 0.001 * bpm) << bpm;
+        EXPECT_EQ(tempo.readings[0].wholeBeats, 16) << bpm;
+        EXPECT_GT(tempo.confidence, 0.3) << bpm;
+    }
+}
+
+TEST(Tempo, SilenceAfterALoopIsNoPartOfIt)
+{
+    const TempoFound tempo = found(loop(98.4, 4, 50.0, 0.77));
+    ASSERT_FALSE(tempo.readings.empty());
+    EXPECT_NEAR(tempo.readings[0].bpm, 98.4, 0.3);
+}
+
+TEST(Tempo, ASwungLoopIsNotTakenForAFasterStraightOne)
+{
+    const TempoFound tempo = found(loop(92.0, 8, 64.0, 0.0));
+    ASSERT_FALSE(tempo.readings.empty());
+    EXPECT_NEAR(tempo.readings[0].bpm, 92.0, 0.1);
+}
+
+TEST(Tempo, HalfAndDoubleAreAmongTheReadingsAndARangeOfAnOctaveSettlesThem)
+{
+    const auto samples = loop(98.4, 4, 50.0, 0.0);
+    const TempoFound all = found(samples, {40.0, 240.0});
+    for (const double rival : {49.2, 98.4, 196.8}) {
+        EXPECT_TRUE(std::ranges::any_of(all.readings, [&](const TempoReading& reading) {
+            return std::abs(reading.bpm - rival) < 0.2;
+        })) << rival;
+    }
+    double sum = 0.0;
+    for (const TempoReading& reading : all.readings) {
+        sum += reading.score;
+    }
+    EXPECT_LE(sum, 1.0001);
+    EXPECT_NEAR(found(samples, {130.0, 260.0}).readings.at(0).bpm, 196.8, 0.2);
+}
+
+TEST(Tempo, BeatsLieOnTheDrummersBeats)
+{
+    const auto samples = loop(98.4, 4, 50.0, 0.0);
+    const TempoFound tempo = found(samples);
+    const auto beats = beatsOf(tempo.readings.at(0), Seconds(4.0 * 240.0 / 98.4));
+    ASSERT_EQ(beats.size(), 16U);
+    for (std::size_t k = 0; k < beats.size(); ++k) {
+        EXPECT_NEAR(beats[k].count(), 0.01 + static_cast<double>(k) * 60.0 / 98.4, 0.03) << k;
+    }
+}
+
+TEST(Tempo, SilenceNoiseAndASingleHitHaveNone)
+{
+    EXPECT_TRUE(found({}).readings.empty());
+    EXPECT_TRUE(found(std::vector<float>(96000, 0.0F)).readings.empty());
+    std::mt19937 random(5);
+    std::normal_distribution<float> noise(0.0F, 0.1F);
+    std::vector<float> samples(480000);
+    for (float& sample : samples) {
+        sample = noise(random);
+    }
+    EXPECT_TRUE(found(samples).readings.empty());
+    std::vector<float> hit(96000, 0.0F);
+    for (std::size_t n = 0; n < 9600; ++n) {
+        hit[20000 + n] = samples[n] * std::exp(-0.001F * static_cast<float>(n));
+    }
+    EXPECT_TRUE(found(hit).readings.empty());
+}
+
+TEST(Tempo, RefusesRangesThatCannotBe)
+{
+    const std::vector<float> samples(4800, 0.0F);
+    for (const TempoRange range : {TempoRange{200.0, 60.0}, {0.0, 100.0}, {60.0, 1e9}, {90.0, 90.0}}) {
+        const auto result = findTempo(channelOver(samples), kRate, range);
+        ASSERT_FALSE(result);
+        EXPECT_EQ(result.error().kind, ErrorKind::BadArgument);
+    }
+    std::vector<float> broken(4800, std::nanf(""));
+    EXPECT_EQ(findTempo(channelOver(broken), kRate).error().kind, ErrorKind::BadInput);
+}
+
+}  // namespace
+}  // namespace orthochron
