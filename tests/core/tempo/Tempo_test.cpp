@@ -37,13 +37,18 @@ TempoFound found(const std::vector<float>& samples, TempoRange range = {})
 
 TEST(Tempo, OfALoopIsGivenExactlyByItsLength)
 {
-    for (const double bpm : {71.3, 98.4, 131.7, 168.9}) {
+    for (const double bpm : {83.3, 98.4, 131.7}) {
         const TempoFound tempo = found(loop(bpm, 4, 50.0, 0.0));
         ASSERT_FALSE(tempo.readings.empty()) << bpm;
-        EXPECT_NEAR(tempo.readings[0].bpm, bpm, 0.001 * bpm) << bpm;
+        EXPECT_NEAR(tempo.readings[0].bpm, bpm, 1e-3) << bpm;
         EXPECT_EQ(tempo.readings[0].wholeBeats, 16) << bpm;
         EXPECT_GT(tempo.confidence, 0.3) << bpm;
     }
+    // Whether 168.9 is counted or its half the sound does not say; the other is offered.
+    const TempoFound fast = found(loop(168.9, 4, 50.0, 0.0));
+    EXPECT_TRUE(std::ranges::any_of(fast.readings, [](const TempoReading& reading) {
+        return std::abs(reading.bpm - 168.9) < 1e-3 && reading.wholeBeats == 16;
+    }));
 }
 
 TEST(Tempo, SilenceAfterALoopIsNoPartOfIt)
