@@ -16,7 +16,7 @@ shot() {
     rm -rf "$work/.config"
 }
 shot takes --stage takes
-shot grid --stage grid --at 0 --bars 3
+shot grid --stage grid --at 0 --bars 3 --tempo
 shot marks --stage marks --at 40 --bars 4
 shot marks-doubtful --stage marks --at 40 --bars 4 --doubtful
 shot marks-samples --stage marks --at 41.8 --samples

@@ -8,8 +8,7 @@ Channel Mono::channel() const
 {
     auto all = std::make_shared<AudioBuffer>(reader->channels(), Frames(0));
     return {
-        reader->frames(),
-        [file = reader, all](Frames from, std::span<float> into) -> Result<void> {
+        reader->frames(), [file = reader, all](Frames from, std::span<float> into) -> Result<void> {
             const Frames count(static_cast<std::int64_t>(into.size()));
             if (all->frames() != count) {
                 *all = AudioBuffer(file->channels(), count);

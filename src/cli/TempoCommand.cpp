@@ -43,7 +43,8 @@ Result<int> run(const TempoOptions& options, const Context& context)
     for (const TempoReading& reading : found->readings) {
         json["candidates"].push_back({{"bpm", reading.bpm}, {"score", reading.score}});
         readable += fmt::format("{:>9.3f} bpm  {:.2f}", reading.bpm, reading.score);
-        readable += reading.wholeBeats ? fmt::format("  lasts {} beats\n", *reading.wholeBeats) : "\n";
+        readable +=
+            reading.wholeBeats ? fmt::format("  lasts {} beats\n", *reading.wholeBeats) : "\n";
     }
     print(context, json, readable);
     return 0;

@@ -134,7 +134,9 @@ TEST_F(FitBench, AGrooveIsAppliedByItsAmount)
         const JudgedHit& hit = session_->fitting.preview().performance.hits[i];
         if (hit.role == HitRole::Main) {
             const bool isTwo = hit.line.step == 4;
-            EXPECT_NEAR(session_->fitting.preview().moves.hits[i].left.count(), isTwo ? late : 0.0, 0.0001);
+            EXPECT_NEAR(
+                session_->fitting.preview().moves.hits[i].left.count(), isTwo ? late : 0.0, 0.0001
+            );
             seen += isTwo ? 1 : 0;
         }
     }

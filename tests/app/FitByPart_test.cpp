@@ -172,8 +172,9 @@ TEST_F(FitWindow, DraggingTheHeadOfAStrokeGivesItsHitAnotherLine)
     const auto hit = std::ranges::find_if(hits, [](const JudgedHit& each) {
         return each.role == HitRole::Main && each.played.lead == 0 && each.line.bar == 2;
     });
-    const MarkId mark =
-        session_->fitting.preview().origin.origins[static_cast<std::size_t>(hit - hits.begin())].mark;
+    const MarkId mark = session_->fitting.preview()
+                            .origin.origins[static_cast<std::size_t>(hit - hits.begin())]
+                            .mark;
     const std::int64_t line = hit->line.index;
     const Grid grid(song().tempo, session_->fitting.request.grid);
     LanesView& lanes = window_->lanes();

@@ -16,7 +16,10 @@ protected:
     }
     Loupe* loupe() { return window_->findChild<Loupe*>(); }
     ContactSheet* sheet() { return window_->findChild<ContactSheet*>(); }
-    [[nodiscard]] const SetJoin& chosen() { return session_->review.joins()[session_->review.join()]; }
+    [[nodiscard]] const SetJoin& chosen()
+    {
+        return session_->review.joins()[session_->review.join()];
+    }
     void dragOn(QWidget* widget, QPoint from, QPoint to)
     {
         QTest::mousePress(widget, Qt::LeftButton, {}, from);
@@ -80,7 +83,8 @@ TEST_F(JoinsWindow, TheContactSheetShowsTheWorstFirstAndIsWalkedWithKeysAndMouse
     ASSERT_EQ(order.size(), session_->review.joins().size());
     for (std::size_t i = 1; i < order.size(); ++i) {
         EXPECT_FALSE(
-            session_->review.worstOf(order[i - 1]) == nullptr && session_->review.worstOf(order[i]) != nullptr
+            session_->review.worstOf(order[i - 1]) == nullptr &&
+            session_->review.worstOf(order[i]) != nullptr
         );
     }
 
@@ -186,7 +190,9 @@ TEST_F(JoinsWindow, ChangesTheShapeOfAllJoinsAtOnce)
     }));
     choose("joinScope", 0);
     choose("joinShape", 1);
-    EXPECT_EQ(std::ranges::count(session_->review.joins(), FadeShape::EqualPower, &SetJoin::shape), 1);
+    EXPECT_EQ(
+        std::ranges::count(session_->review.joins(), FadeShape::EqualPower, &SetJoin::shape), 1
+    );
 }
 
 TEST_F(JoinsWindow, TheMiddleOfTheCrossfadeIsDraggedInTheLoupe)
@@ -293,7 +299,8 @@ TEST_F(JoinsWindow, TheStatusLineCountsWhatIsLeftToLookAt)
 {
     const std::string text =
         window_->findChild<QPushButton*>(QStringLiteral("findings"))->text().toStdString();
-    EXPECT_NE(text.find(std::to_string(session_->review.findings().size())), std::string::npos) << text;
+    EXPECT_NE(text.find(std::to_string(session_->review.findings().size())), std::string::npos)
+        << text;
     press(Qt::Key_4);
     QTest::mouseClick(window_->findChild<QPushButton*>(QStringLiteral("findings")), Qt::LeftButton);
     EXPECT_EQ(window_->stage(), 4);

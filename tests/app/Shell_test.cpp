@@ -85,7 +85,9 @@ TEST_F(Shell, TheRibbonMovesTheViewAndTheMiddleButtonPans)
     );
     QApplication::sendEvent(&lanes(), &move);
     QTest::mouseRelease(&lanes(), Qt::MiddleButton, {}, from + QPoint(50, 0));
-    EXPECT_NEAR(held - session_->view.scale().left, 50.0 * session_->view.scale().framesPerPixel, 1.0);
+    EXPECT_NEAR(
+        held - session_->view.scale().left, 50.0 * session_->view.scale().framesPerPixel, 1.0
+    );
 }
 
 TEST_F(Shell, TheWheelScrollsZoomsAndMakesLanesHigher)

@@ -13,8 +13,9 @@ TEST_F(Window, DoesTheWholeJobWithKeysAlone)
     EXPECT_NE(status().find("Cut at"), std::string::npos);
     for (std::size_t i = 0; i < session_->fitting.preview().performance.hits.size(); ++i) {
         // Each hit is heard where the plan put it.
-        const Frames heard =
-            session_->review.heardAt(session_->fitting.preview().performance.hits[i].played.beatPoint);
+        const Frames heard = session_->review.heardAt(
+            session_->fitting.preview().performance.hits[i].played.beatPoint
+        );
         EXPECT_EQ(heard, session_->fitting.preview().moves.hits[i].target);
     }
 
@@ -230,14 +231,17 @@ TEST_F(Window, MakesACrossfadeLongerByTypingAndByDraggingForAllMicrophones)
 
     EXPECT_EQ(session_->review.joins()[5].length, Frames(480));
     for (const auto& track : song().tracks) {
-        const auto later = std::ranges::find(track->clips, session_->review.joins()[5].id, &Clip::part);
+        const auto later =
+            std::ranges::find(track->clips, session_->review.joins()[5].id, &Clip::part);
         ASSERT_NE(later, track->clips.end());
         EXPECT_EQ(later->in.length, Frames(480)) << track->name;
     }
     const SetJoin join = session_->review.joins()[5];
     session_->view.zoomTo({join.at - Frames(2000), join.at + Frames(2000)});
     drag(onLane(0, join.middle()), onLane(0, join.middle() - Frames(200)));
-    EXPECT_NEAR(static_cast<double>((session_->review.joins()[5].at - join.at).count()), -200.0, 8.0);
+    EXPECT_NEAR(
+        static_cast<double>((session_->review.joins()[5].at - join.at).count()), -200.0, 8.0
+    );
 }
 
 TEST_F(Window, ChangesAllJoinsInARangeByValueAndByDrag)

@@ -52,7 +52,8 @@ int main(int argc, char** argv)
     for (const char* name : {"stage", "at", "bars"}) {
         parser.addOption(QCommandLineOption(QLatin1String(name), QString(), QLatin1String(name)));
     }
-    for (const char* name : {"samples", "fitted", "groove", "by-hand", "doubtful", "night"}) {
+    for (const char* name :
+         {"samples", "fitted", "groove", "by-hand", "doubtful", "tempo", "night"}) {
         parser.addOption(QCommandLineOption(QLatin1String(name)));
     }
     parser.process(application);
@@ -89,6 +90,10 @@ int main(int argc, char** argv)
         window.findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
         window.action(Command::Next)->trigger();
         window.action(Command::Next)->trigger();
+    }
+    if (has("tempo")) {
+        window.findChild<QAbstractButton*>(QStringLiteral("findTempo"))->click();
+        settle(session);
     }
     if (has("doubtful")) {
         window.findChild<QAbstractButton*>(QStringLiteral("wayDoubtful"))->click();

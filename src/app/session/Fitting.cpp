@@ -1,4 +1,5 @@
 #include "app/session/Fitting.h"
+
 #include "core/edits/MarkEdits.h"
 
 namespace orthochron::app {
@@ -103,8 +104,7 @@ void Fitting::refresh()
     }
     const Song& song = *document_.song();
     SetHits hits = hitsOf(song, *chosen);
-    Key key{
-        hits.hits, hits.leads, request.grid, song.tempo, song.sections, request.fit.driftLine};
+    Key key{hits.hits, hits.leads, request.grid, song.tempo, song.sections, request.fit.driftLine};
     if (key != judged_) {
         preview_.performance = judgeSet(song, hits, request);
         judged_ = std::move(key);
@@ -123,9 +123,7 @@ void Fitting::apply()
     }
     Q_EMIT said(tr("Cutting…"));
     jobs_.run(
-        {.key = QStringLiteral("fit"),
-         .title = tr("Cut and join"),
-         .holds = document_.whileOpen()},
+        {.key = QStringLiteral("fit"), .title = tr("Cut and join"), .holds = document_.whileOpen()},
         this,
         [song = document_.song(), sources = document_.sources(), id = chosen->id, wanted = request](
             const Work& work

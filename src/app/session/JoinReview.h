@@ -16,13 +16,14 @@ class JoinReview final : public QObject {
     Q_OBJECT
 
 public:
-    JoinReview(
-        Document& document, Choice& choice, SongView& view, JobQueue& jobs, QObject* parent
-    );
+    JoinReview(Document& document, Choice& choice, SongView& view, JobQueue& jobs, QObject* parent);
 
     [[nodiscard]] const std::vector<SetJoin>& joins() const { return joins_; }
     [[nodiscard]] const std::vector<std::size_t>& joinsWorstFirst() const { return worstFirst_; }
-    [[nodiscard]] const std::vector<Finding>& findings() const { return findings_; }  // not accepted
+    [[nodiscard]] const std::vector<Finding>& findings() const
+    {
+        return findings_;
+    }  // not accepted
     [[nodiscard]] const Finding* worstOf(std::size_t join) const;
 
     [[nodiscard]] std::size_t join() const { return join_; }  // the one looked at, in joins()

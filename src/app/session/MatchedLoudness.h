@@ -16,11 +16,7 @@ class MatchedLoudness final : public QObject {
 
 public:
     MatchedLoudness(
-        Document& document,
-        Choice& choice,
-        engine::Player& player,
-        JobQueue& jobs,
-        QObject* parent
+        Document& document, Choice& choice, engine::Player& player, JobQueue& jobs, QObject* parent
     );
 
     void refresh();  // from song and choice as they are

@@ -25,7 +25,7 @@ public:
     void zoom(double factor, double x);
     void zoomTo(TimeRange range);
     void zoomToAll();
-    void reveal(Frames songTime);  // scrolls when it is outside the view
+    void reveal(Frames songTime);                            // scrolls when it is outside the view
     [[nodiscard]] bool follows() const { return follows_; }  // the playhead
     void setFollows(bool follows);
 

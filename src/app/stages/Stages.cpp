@@ -41,7 +41,7 @@ const std::vector<StagePlace>& stageTable()
 {
     static const std::vector<StagePlace> kTable{
         there<TakesStage>("Takes"),
-        there<GridStage>("Grid"),
+        there<GridStage>("Grid", 300),
         there<MarksStage>("Marks", 304),
         there<FitStage>("Fit", 292),
         there<JoinsStage>("Joins", 380),

@@ -65,7 +65,8 @@ void FeelDial::setTooth(int step, std::optional<Seconds> feel)
     const TrackId lead = leadOfTooth();
     auto& teeth = session_.fitting.request.fit.teeth;
     std::erase_if(teeth, [&](const Tooth& tooth) {
-        return tooth.step == step && tooth.lead == lead && tooth.section == session_.fitting.focusSection();
+        return tooth.step == step && tooth.lead == lead &&
+               tooth.section == session_.fitting.focusSection();
     });
     if (feel) {
         teeth.push_back({session_.fitting.focusSection(), lead, step, *feel});
@@ -154,9 +155,9 @@ void FeelDial::paintEvent(QPaintEvent*)
     const auto& preview = session_.fitting.preview();
     for (const FeelStep& step : preview.performance.feel) {
         const auto lead = static_cast<std::size_t>(step.lead);
-        const bool isLead =
-            !session_.fitting.focusLead().isValid() || (lead < preview.origin.leads.size() &&
-                                                preview.origin.leads[lead] == session_.fitting.focusLead());
+        const bool isLead = !session_.fitting.focusLead().isValid() ||
+                            (lead < preview.origin.leads.size() &&
+                             preview.origin.leads[lead] == session_.fitting.focusLead());
         const auto section = static_cast<std::size_t>(step.section);
         const bool isSection =
             step.section == JudgedHit::kNoSection

@@ -12,7 +12,6 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr int kFrameWidth = 168;
 constexpr int kGap = 8;
 
 }  // namespace
@@ -36,15 +35,15 @@ void paintSamples(QPainter& painter, std::span<const float> samples, QRectF area
     painter.drawPolyline(line);
 }
 
-FrameSheet::FrameSheet(int frameHeight, QWidget* parent)
-    : QWidget(parent), frameHeight_(frameHeight)
+FrameSheet::FrameSheet(int frameHeight, QWidget* parent, int leastWidth)
+    : QWidget(parent), frameHeight_(frameHeight), leastWidth_(leastWidth)
 {
     setFocusPolicy(Qt::StrongFocus);
 }
 
 int FrameSheet::columns() const
 {
-    return std::max(1, (width() + kGap) / (kFrameWidth + kGap));
+    return std::max(1, (width() + kGap) / (leastWidth_ + kGap));
 }
 
 int FrameSheet::frameWidth() const

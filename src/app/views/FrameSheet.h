@@ -11,7 +11,8 @@ class FrameSheet : public QWidget {
     Q_OBJECT
 
 public:
-    explicit FrameSheet(int frameHeight, QWidget* parent);
+    static constexpr int kUsualWidth = 168;
+    FrameSheet(int frameHeight, QWidget* parent, int leastWidth = kUsualWidth);
     [[nodiscard]] QSize minimumSizeHint() const override { return {300, 120}; }
     void step(int by);  // to the next or previous frame
 
@@ -41,6 +42,7 @@ private:
     void choosePlace(std::size_t place);
 
     int frameHeight_;
+    int leastWidth_;
     int topRow_ = 0;
 };
 

@@ -132,7 +132,9 @@ ContactSheet::ContactSheet(Session& session, JoinPictures& pictures, QWidget* pa
 std::size_t ContactSheet::chosenPlace() const
 {
     const auto& order = session_.review.joinsWorstFirst();
-    return static_cast<std::size_t>(std::ranges::find(order, session_.review.join()) - order.begin());
+    return static_cast<std::size_t>(
+        std::ranges::find(order, session_.review.join()) - order.begin()
+    );
 }
 
 void ContactSheet::choose(std::size_t place)

@@ -2,8 +2,8 @@
 
 #include <QWidget>
 
-#include "app/views/FrameSheet.h"
 #include "app/session/Session.h"
+#include "app/views/FrameSheet.h"
 
 namespace orthochron::app {
 
@@ -44,7 +44,10 @@ Q_SIGNALS:
     void chosen(std::size_t join);
 
 protected:
-    [[nodiscard]] std::size_t count() const override { return session_.review.joinsWorstFirst().size(); }
+    [[nodiscard]] std::size_t count() const override
+    {
+        return session_.review.joinsWorstFirst().size();
+    }
     [[nodiscard]] std::size_t chosenPlace() const override;
     void choose(std::size_t place) override;
     void paintFrame(QPainter& painter, QRect frame, std::size_t place) override;

@@ -1,5 +1,4 @@
 #include "app/views/LanesView.h"
-#include "core/edits/TakeEdits.h"
 
 #include <QContextMenuEvent>
 #include <QMouseEvent>
@@ -12,6 +11,7 @@
 #include "app/theme/Theme.h"
 #include "app/views/LanePainter.h"
 #include "app/views/TimeBands.h"
+#include "core/edits/TakeEdits.h"
 
 namespace orthochron::app {
 

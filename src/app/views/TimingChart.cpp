@@ -198,7 +198,8 @@ std::vector<std::size_t> TimingChart::heldWith(int hit) const
     }
     std::vector<std::size_t> all;
     for (std::size_t i = 0; i < hits.size(); ++i) {
-        if (hits[i].role == HitRole::Main && session_.fitting.isInFocus(hits[i]) && isWithin(hits[i])) {
+        if (hits[i].role == HitRole::Main && session_.fitting.isInFocus(hits[i]) &&
+            isWithin(hits[i])) {
             all.push_back(i);
         }
     }
@@ -215,7 +216,8 @@ void TimingChart::mouseMoveEvent(QMouseEvent* event)
         return;
     }
     if (held_ >= 0 && (event->buttons() & Qt::LeftButton) != 0) {
-        const auto& left = session_.fitting.preview().moves.hits[static_cast<std::size_t>(held_)].left;
+        const auto& left =
+            session_.fitting.preview().moves.hits[static_cast<std::size_t>(held_)].left;
         const double by = msAt(event->position().y()) - inMilliseconds(left);
         if (isMoved_ || std::abs(yOf(inMilliseconds(left)) - event->position().y()) > 3.0) {
             isMoved_ = true;
@@ -242,7 +244,8 @@ void TimingChart::mouseMoveEvent(QMouseEvent* event)
                     .arg(hit.line.bar)
                     .arg(hit.line.step + 1)
                     .arg(ms(hit.deviation()), ms(hit.drift), ms(hit.feel), ms(hit.stray))
-                    .arg(ms(session_.fitting.preview().moves.hits[static_cast<std::size_t>(i)].left)));
+                    .arg(ms(session_.fitting.preview().moves.hits[static_cast<std::size_t>(i)].left)
+                    ));
 }
 
 void TimingChart::mousePressEvent(QMouseEvent* event)

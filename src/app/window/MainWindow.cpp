@@ -1,5 +1,4 @@
 #include "app/window/MainWindow.h"
-#include "core/edits/TakeEdits.h"
 
 #include <QAction>
 #include <QApplication>
@@ -29,6 +28,7 @@
 #include "app/window/StatusLine.h"
 #include "app/window/Strip.h"
 #include "app/window/TrackMenu.h"
+#include "core/edits/TakeEdits.h"
 
 namespace orthochron::app {
 

@@ -1,5 +1,4 @@
 #include "app/window/SongDesk.h"
-#include "core/edits/TakeEdits.h"
 
 #include <QFileDialog>
 #include <QMenu>
@@ -13,6 +12,7 @@
 #include "app/controls/Question.h"
 #include "app/window/UnsavedDialog.h"
 #include "core/demo/DemoSong.h"
+#include "core/edits/TakeEdits.h"
 
 namespace orthochron::app {
 

@@ -6,8 +6,8 @@
 #include <QPainter>
 #include <QPushButton>
 
-#include "app/theme/Theme.h"
 #include "app/session/Session.h"
+#include "app/theme/Theme.h"
 
 namespace orthochron::app {
 

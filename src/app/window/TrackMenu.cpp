@@ -1,8 +1,9 @@
 #include "app/window/TrackMenu.h"
-#include "core/edits/TakeEdits.h"
 
 #include <QCoreApplication>
 #include <QMenu>
+
+#include "core/edits/TakeEdits.h"
 
 namespace orthochron::app {
 

@@ -20,7 +20,12 @@ Result<Song> withTempo(const Song& song, Result<TempoMap> map)
 
 Result<Song> setTempo(const Song& song, double bpm, Meter meter)
 {
-    return withTempo(song, TempoMap::steady(bpm, meter, song.tempo.firstDownbeat()));
+    return setTempo(song, bpm, meter, song.tempo.firstDownbeat());
+}
+
+Result<Song> setTempo(const Song& song, double bpm, Meter meter, Seconds firstDownbeat)
+{
+    return withTempo(song, TempoMap::steady(bpm, meter, firstDownbeat));
 }
 
 Result<Song> setFirstDownbeat(const Song& song, Seconds songTime)

@@ -16,9 +16,9 @@ namespace {
 
 constexpr std::size_t kListenings = AttackTrace::kListenings;
 constexpr int kAhead = 8;    // steps of a shape before the start it was lined up by
-constexpr int kBehind = 56;   // and after
-constexpr int kReach = 48;    // how far an attack is moved at most
-constexpr int kQuiet = 56;    // what lies this far before a start is what it rises from
+constexpr int kBehind = 56;  // and after
+constexpr int kReach = 48;   // how far an attack is moved at most
+constexpr int kQuiet = 56;   // what lies this far before a start is what it rises from
 constexpr int kLength = kAhead + kBehind;
 constexpr float kLowest = -127.5F;  // dB
 constexpr float kHalf = 0.5F;
@@ -43,10 +43,7 @@ struct Stroke {
     int at = 0;                           // where it is thought to begin
     std::size_t kind = 0;
 
-    [[nodiscard]] float clear() const
-    {
-        return std::min(loud[0] - quiet[0], loud[1] - quiet[1]);
-    }
+    [[nodiscard]] float clear() const { return std::min(loud[0] - quiet[0], loud[1] - quiet[1]); }
     [[nodiscard]] float level(std::size_t listening, int from, int step) const
     {
         const int place = static_cast<int>(AttackTrace::kBefore) + from - kAhead + step;
@@ -174,8 +171,8 @@ public:
                     }
                 }
                 const float sum = std::accumulate(sums.begin(), sums.end(), 0.0F);
-                const float misfit = sum / static_cast<float>(kLength) +
-                                     kOtherLevel * kLouder[g] * kLouder[g];
+                const float misfit =
+                    sum / static_cast<float>(kLength) + kOtherLevel * kLouder[g] * kLouder[g];
                 if (misfit < least) {
                     least = misfit;
                     found.louder[l] = kLouder[g];
@@ -425,8 +422,9 @@ void lineUp(std::span<Stroke> strokes, std::span<const Kind> kinds)
         if (!moved.empty()) {
             const int usual = static_cast<int>(median(moved));
             for (const std::size_t i : members) {
-                strokes[i].at =
-                    std::clamp(strokes[i].at - usual, strokes[i].found - kReach, strokes[i].found + kReach);
+                strokes[i].at = std::clamp(
+                    strokes[i].at - usual, strokes[i].found - kReach, strokes[i].found + kReach
+                );
             }
         }
     }

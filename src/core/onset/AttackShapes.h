@@ -41,7 +41,7 @@ struct FoundAttack {
 // soft, then each by shape), each kind is lined up stroke by stroke with what is common to it (medians,
 // so that bleed of some says nothing), and the kind begins, seen from there, where many of its strokes
 // were found to begin: at the earliest such place, for what hides a beginning makes it late.
-[[nodiscard]] std::vector<std::optional<Seconds>>
-startsByShape(std::span<const FoundAttack> attacks);
+[[nodiscard]] std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> attacks
+);
 
 }  // namespace orthochron

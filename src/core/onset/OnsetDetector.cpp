@@ -271,7 +271,8 @@ void beginAsOthersDo(OnsetAnalysis& analysis)
         const Onset& onset = candidate.onset;
         if (candidate.trace && onset.confidence >= kPossible) {
             // Of a blow that rises twice only one is learned from.
-            const bool isSecond = !which.empty() && onset.at - analysis.candidates[which.back()].onset.at < gap;
+            const bool isSecond =
+                !which.empty() && onset.at - analysis.candidates[which.back()].onset.at < gap;
             if (isSecond && attacks.back().isSure &&
                 onset.strength > analysis.candidates[which.back()].onset.strength) {
                 attacks.back().isSure = false;

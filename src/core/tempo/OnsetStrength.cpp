@@ -12,7 +12,7 @@ namespace {
 constexpr std::int64_t kHopsOfStep = 5;
 constexpr std::size_t kNearest = 2;   // steps back that a level is held against
 constexpr std::size_t kFurthest = 5;  // likewise
-constexpr double kLoud = 0.95;        // of the levels; the loud ones are 30 dB above where it counts
+constexpr double kLoud = 0.95;  // of the levels; the loud ones are 30 dB above where it counts
 constexpr double kDepth = 1000.0;
 constexpr double kSilence = 1e-12;
 
@@ -39,8 +39,7 @@ std::vector<double> levelsOf(const BandEnvelope& envelope, int band)
 OnsetStrength onsetStrengthOf(const BandEnvelope& envelope, Hertz rate)
 {
     OnsetStrength strength;
-    strength.step =
-        toSeconds(envelope.hopFrames, rate) * static_cast<double>(kHopsOfStep);
+    strength.step = toSeconds(envelope.hopFrames, rate) * static_cast<double>(kHopsOfStep);
     strength.values.assign(envelope.size() / static_cast<std::size_t>(kHopsOfStep), 0.0F);
     for (int band = 0; band < kBands; ++band) {
         const std::vector<double> levels = levelsOf(envelope, band);

@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <array>
+#include <cctype>
+#include <charconv>
 #include <cmath>
 #include <complex>
 #include <numbers>
@@ -13,9 +15,9 @@ namespace orthochron {
 
 namespace {
 
-constexpr double kWindow = 16.0;   // seconds that a pulse is thought to be steady in
-constexpr double kLowest = 0.9;    // Hz; of the smallest pulse
-constexpr double kHighest = 14.0;  // Hz
+constexpr double kWindow = 16.0;     // seconds that a pulse is thought to be steady in
+constexpr double kLowest = 0.9;      // Hz; of the smallest pulse
+constexpr double kHighest = 14.0;    // Hz
 constexpr double kNearlyAll = 0.85;  // as regular as that explains as much
 constexpr double kMuch = 0.6;        // of the most regular: what is less is no pulse of it
 constexpr double kExplained = 6.0;   // what a share of it weighs
@@ -216,10 +218,11 @@ Seconds firstBeatOf(std::span<const Event> events, double beat, int pulses, doub
 // Whole beats that a recording lasts.
 std::optional<int> wholeBeats(double length, double beat)
 {
-    constexpr double kOff = 0.0025;  // of its length
+    constexpr double kOff = 0.04;    // of a beat
+    constexpr double kMost = 128.0;  // beats; what is longer is no loop
     const double beats = length / beat;
     const double whole = std::round(beats);
-    const bool isWhole = whole >= 2.0 && std::abs(beats - whole) < kOff * whole;
+    const bool isWhole = whole >= 2.0 && whole <= kMost && std::abs(beats - whole) < kOff;
     return isWhole ? std::optional(static_cast<int>(whole)) : std::nullopt;
 }
 
@@ -244,8 +247,13 @@ bool explainsLess(const Pulse& pulse, const Peak& peak)
     return false;
 }
 
-std::vector<Weighed>
-weigh(std::span<const Event> events, const Pulse& pulse, std::span<const Peak> peaks, double length, TempoRange range)
+std::vector<Weighed> weigh(
+    std::span<const Event> events,
+    const Pulse& pulse,
+    std::span<const Peak> peaks,
+    double length,
+    TempoRange range
+)
 {
     constexpr double kSame = 0.01;
     double strongest = 0.0;
@@ -264,11 +272,13 @@ weigh(std::span<const Event> events, const Pulse& pulse, std::span<const Peak> p
             std::arg(fourier(events, 1.0 / period)) * -period / (2.0 * std::numbers::pi);
         for (const int pulses : {1, 2, 3, 4, 6, 8}) {
             double beat = period * pulses;
-            if (60.0 / beat < range.least * (1.0 - kSame) || 60.0 / beat > range.most * (1.0 + kSame)) {
+            if (60.0 / beat < range.least * (1.0 - kSame) ||
+                60.0 / beat > range.most * (1.0 + kSame)) {
                 continue;
             }
             Weighed weighed;
-            weighed.odds = oddsOf(pulses, 60.0 / beat, third - half) + kExplained * std::log(peak.height / strongest);
+            weighed.odds = oddsOf(pulses, 60.0 / beat, third - half) +
+                           kExplained * std::log(peak.height / strongest);
             weighed.reading.wholeBeats = wholeBeats(length, beat);
             if (weighed.reading.wholeBeats) {
                 beat = length / *weighed.reading.wholeBeats;
@@ -308,10 +318,40 @@ std::vector<Seconds> beatsOf(const TempoReading& reading, Seconds length)
     }
 }
 
-Result<TempoFound>
-findTempo(const Channel& channel, Hertz rate, TempoRange range, const Work& work)
+std::optional<double> tempoInName(std::string_view name)
+{
+    constexpr std::string_view kUnit = "bpm";
+    constexpr std::string_view kBetween = " _-";
+    const auto isDigit = [](char c) { return c >= '0' && c <= '9'; };
+    for (std::size_t at = 0; at + kUnit.size() <= name.size(); ++at) {
+        const bool isUnit =
+            std::ranges::equal(name.substr(at, kUnit.size()), kUnit, [](char a, char b) {
+                return std::tolower(static_cast<unsigned char>(a)) == b;
+            });
+        if (!isUnit) {
+            continue;
+        }
+        std::size_t end = at;
+        while (end > 0 && kBetween.find(name[end - 1]) != std::string_view::npos) {
+            --end;
+        }
+        std::size_t first = end;
+        while (first > 0 && (isDigit(name[first - 1]) || name[first - 1] == '.')) {
+            --first;
+        }
+        double value = 0.0;
+        const auto read = std::from_chars(name.data() + first, name.data() + end, value);
+        if (read.ec == std::errc() && value >= 20.0 && value <= 400.0) {
+            return value;
+        }
+    }
+    return std::nullopt;
+}
+
+Result<TempoFound> findTempo(const Channel& channel, Hertz rate, TempoRange range, const Work& work)
 {
     constexpr std::size_t kMostReadings = 8;
+    constexpr double kWorthSaying = 0.002;
     if (!(range.least >= 20.0 && range.most <= 400.0 && range.least < range.most)) {
         return badArgument(fmt::format(
             "{:g} to {:g} bpm: a range of tempi lies within 20 to 400, the lower first",
@@ -352,9 +392,10 @@ findTempo(const Channel& channel, Hertz rate, TempoRange range, const Work& work
         sum += std::exp(each.odds - weighed.front().odds);
     }
     for (const Weighed& each : weighed) {
-        if (found.readings.size() < kMostReadings) {
+        const double score = std::exp(each.odds - weighed.front().odds) / sum;
+        if (found.readings.size() < kMostReadings && score >= kWorthSaying) {
             found.readings.push_back(each.reading);
-            found.readings.back().score = std::exp(each.odds - weighed.front().odds) / sum;
+            found.readings.back().score = score;
         }
     }
     if (!found.readings.empty()) {

@@ -6,6 +6,7 @@
 #include "core/tempo/OnsetStrength.h"
 
 #include <optional>
+#include <string_view>
 #include <vector>
 
 namespace orthochron {
@@ -21,7 +22,7 @@ struct TempoRange {
 // One way of counting a recording.
 struct TempoReading {
     double bpm = 120.0;
-    double score = 0.0;  // 0..1; those of all readings sum to 1
+    double score = 0.0;  // 0..1; those of all ways to count sum to 1
     Seconds firstBeat;   // from the recording's start
     // The beats it lasts, when that is a whole number and the length was taken as evidence.
     std::optional<int> wholeBeats;
@@ -36,6 +37,10 @@ struct TempoFound {
 
 // The beats of a reading within `length` of the recording's start.
 [[nodiscard]] std::vector<Seconds> beatsOf(const TempoReading& reading, Seconds length);
+
+// The tempo that a name gives: "Frame drum 98bpm", "loop_120.5 BPM". None for one that gives none, or one
+// outside 20 to 400.
+[[nodiscard]] std::optional<double> tempoInName(std::string_view name);
 
 // Finds at what tempo a recording is played, steady throughout, and how else it might be counted.
 //

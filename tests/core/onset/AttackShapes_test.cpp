@@ -1,6 +1,6 @@
-#include <gtest/gtest.h>
-
 #include "core/onset/AttackShapes.h"
+
+#include <gtest/gtest.h>
 
 #include <cmath>
 #include <numbers>
@@ -57,8 +57,8 @@ TEST(AttackShapes, AStrokeFoundLateBeginsAsTheOthersOfItsKind)
     for (unsigned i = 0; i < 40; ++i) {
         // Two kinds by turns. Every fifth was found 5 ms late, and its trace lies there.
         const double late = i % 5 == 0 ? 0.005 : 0.0;
-        const auto samples = i % 2 == 0 ? stroke(-late, 800.0, 0.0005, i)
-                                        : stroke(-late, 210.0, 0.004, i);
+        const auto samples =
+            i % 2 == 0 ? stroke(-late, 800.0, 0.0005, i) : stroke(-late, 210.0, 0.004, i);
         traces.push_back(traceOf(samples, kRate, Frames(3072)));
     }
     std::vector<FoundAttack> attacks;

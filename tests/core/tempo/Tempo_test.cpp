@@ -1,8 +1,9 @@
+#include "core/tempo/Tempo.h"
+
 #include <gtest/gtest.h>
 
 #include "core/demo/KitPerformance.h"
 #include "core/demo/KitRecording.h"
-#include "core/tempo/Tempo.h"
 
 #include <cmath>
 #include <random>
@@ -114,13 +115,24 @@ TEST(Tempo, SilenceNoiseAndASingleHitHaveNone)
 TEST(Tempo, RefusesRangesThatCannotBe)
 {
     const std::vector<float> samples(4800, 0.0F);
-    for (const TempoRange range : {TempoRange{200.0, 60.0}, {0.0, 100.0}, {60.0, 1e9}, {90.0, 90.0}}) {
+    for (const TempoRange range :
+         {TempoRange{200.0, 60.0}, {0.0, 100.0}, {60.0, 1e9}, {90.0, 90.0}}) {
         const auto result = findTempo(channelOver(samples), kRate, range);
         ASSERT_FALSE(result);
         EXPECT_EQ(result.error().kind, ErrorKind::BadArgument);
     }
     std::vector<float> broken(4800, std::nanf(""));
     EXPECT_EQ(findTempo(channelOver(broken), kRate).error().kind, ErrorKind::BadInput);
+}
+
+TEST(Tempo, IsReadInAName)
+{
+    EXPECT_EQ(tempoInName("Frame drum 98bpm.wav"), 98.0);
+    EXPECT_EQ(tempoInName("loop_120.5 BPM"), 120.5);
+    EXPECT_EQ(tempoInName("bpm unknown, 77 BpM"), 77.0);
+    for (const char* none : {"", "bpm", "98", "take 3", "7bpm", "1000 bpm", "..bpm", "x98xbpm"}) {
+        EXPECT_FALSE(tempoInName(none)) << none;
+    }
 }
 
 }  // namespace

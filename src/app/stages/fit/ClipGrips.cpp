@@ -80,8 +80,9 @@ Frames ClipGrips::snapped(TrackId id, Frames songTime, Qt::KeyboardModifiers hel
         places = gridTimes(song, near);
     } else if (hands_.snap == ClipHands::Snap::Marks) {
         if (const MicSet* set = song.setOf(id)) {
-            places =
-                markTimes(song, *set, near, toFrames(session_.fitting.request.joins.leadIn, song.rate));
+            places = markTimes(
+                song, *set, near, toFrames(session_.fitting.request.joins.leadIn, song.rate)
+            );
         }
     } else if (const auto track = song.track(id)) {
         for (const Clip& clip : track->clips) {
@@ -394,7 +395,8 @@ void ClipGrips::paintProposal(QPainter& painter, const Lane& lane) const
     const Palette& colours = Theme::palette();
     const double top = lane.area.top() + 4.0;
     const double bottom = lane.area.bottom() - 5.0;
-    const double tolerance = std::max(1.0, inMilliseconds(session_.fitting.request.fit.leaveWithin));
+    const double tolerance =
+        std::max(1.0, inMilliseconds(session_.fitting.request.fit.leaveWithin));
     // The track that is dragged may be in no set, while a kit beside it has hits.
     const MicSet* dragged = session_.song().setOf(pressedTrack_);
     bool wasGood = false;

@@ -211,7 +211,9 @@ void CutBench::fillFields()
 void CutBench::changed()
 {
     FitRequest& wanted = session_.fitting.request;
-    session_.fitting.setAmounts(drift_->value() / 100.0, feel_->value() / 100.0, stray_->value() / 100.0);
+    session_.fitting.setAmounts(
+        drift_->value() / 100.0, feel_->value() / 100.0, stray_->value() / 100.0
+    );
     wanted.fit.pieces = static_cast<FitPieces>(pieces_->currentIndex());
     wanted.fit.leaveWithin = milliseconds(tolerance_->value());
     wanted.fit.furthest = milliseconds(furthest_->value());

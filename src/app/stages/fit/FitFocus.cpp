@@ -66,7 +66,8 @@ void FitFocus::fill()
             }
         }
     }
-    section_->setCurrentIndex(std::max(0, section_->findData(session_.fitting.focusSection().value)));
+    section_->setCurrentIndex(std::max(0, section_->findData(session_.fitting.focusSection().value))
+    );
     lead_->setCurrentIndex(std::max(0, lead_->findData(session_.fitting.focusLead().value)));
 }
 

@@ -279,7 +279,8 @@ void FitStage::release(QMouseEvent&)
         const Grid grid(session_.song().tempo, session_.fitting.request.grid);
         const Seconds at = toSeconds(lanes_.timeAt(headTo_.x()), session_.song().rate);
         const HitOrigin origin = session_.fitting.preview().origin.origins[*held];
-        if (grid.nearest(at).index != session_.fitting.preview().performance.hits[*held].line.index) {
+        if (grid.nearest(at).index !=
+            session_.fitting.preview().performance.hits[*held].line.index) {
             session_.document.apply(
                 setMarkLine(session_.song(), origin.track, origin.mark, grid.nearest(at).index),
                 tr("Give a hit its line")
@@ -369,11 +370,13 @@ void FitStage::keepWay()
 {
     if (const MicSet* set = session_.choice.set()) {
         if (session_.document.apply(
-                keepVariant(session_.song(), set->id, session_.fitting.request.bars), tr("Keep this way")
+                keepVariant(session_.song(), set->id, session_.fitting.request.bars),
+                tr("Keep this way")
             )) {
             session_.say(tr("Kept as %1; what you do now is %2. One key switches between them")
                              .arg(
-                                 QString::fromStdString(session_.choice.set()->variants.back()->name),
+                                 QString::fromStdString(session_.choice.set()->variants.back()->name
+                                 ),
                                  QString::fromStdString(session_.choice.set()->variantName)
                              ));
         }

@@ -120,7 +120,9 @@ Groove GrooveChoice::present() const
     const MicSet* set = session_.choice.set();
     const Grid grid(session_.song().tempo, session_.fitting.request.grid);
     return grooveOf(
-        session_.fitting.preview().performance, grid, set != nullptr ? set->name : session_.song().name
+        session_.fitting.preview().performance,
+        grid,
+        set != nullptr ? set->name : session_.song().name
     );
 }
 

@@ -194,7 +194,8 @@ void HandBench::addStepRow(QGridLayout& layout)
         step(
             tr("Fit clips"),
             [request = session_.fitting.request,
-             choice = session_.choice.clips()](const Song& song, Within, SetId set) -> Result<Song> {
+             choice =
+                 session_.choice.clips()](const Song& song, Within, SetId set) -> Result<Song> {
                 auto fitted = orthochron::fitClips(song, set, choice, request);
                 if (!fitted) {
                     return tl::unexpected(fitted.error());

@@ -2,12 +2,18 @@
 
 #include "app/controls/NumberField.h"
 #include "app/stages/Stage.h"
+#include "app/stages/grid/TempoSearch.h"
 
 class QComboBox;
+class QLabel;
+class QPushButton;
 
 namespace orthochron::app {
 
-// One tempo and meter, and where bar 1 begins: typed, or dragged onto a hit.
+class FrameSheet;
+
+// One tempo and meter, and where bar 1 begins: typed, dragged onto a hit, or taken from a take whose tempo
+// is found.
 class GridStage final : public Stage {
     Q_OBJECT
 
@@ -26,8 +32,16 @@ public:
     hintAt(const Lane& lane, QPoint place) const override;
     void nudge(Seconds by) override;
 
+    // The main action: what the take's tempo is, and then the song's.
+    void mainAction() override;
+    [[nodiscard]] QString mainActionName() const override;
+    void step(int by) override;
+
 private:
+    [[nodiscard]] QWidget* makeKnown();
+    [[nodiscard]] QWidget* makeFound();
     void fill();
+    void fillFound();
     void apply();
     [[nodiscard]] Frames firstDownbeat() const;
     [[nodiscard]] Frames caught(Frames songTime, bool isFree) const;
@@ -36,6 +50,15 @@ private:
     NumberField* bpm_ = nullptr;
     NumberField* first_ = nullptr;
     QComboBox* meter_ = nullptr;
+    TempoSearch search_;
+    FrameSheet* readings_ = nullptr;
+    NumberField* beats_ = nullptr;
+    NumberField* bars_ = nullptr;
+    NumberField* takeBpm_ = nullptr;
+    QLabel* of_ = nullptr;
+    QPushButton* inName_ = nullptr;
+    QPushButton* round_ = nullptr;
+    QPushButton* give_ = nullptr;
     std::optional<Frames> dragged_;
 };
 

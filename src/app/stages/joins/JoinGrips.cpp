@@ -13,7 +13,9 @@ JoinGrips::JoinGrips(Session& session, LanesView& lanes, QObject* parent)
 
 const SetJoin* JoinGrips::chosen() const
 {
-    return session_.review.join() < session_.review.joins().size() ? &session_.review.joins()[session_.review.join()] : nullptr;
+    return session_.review.join() < session_.review.joins().size()
+               ? &session_.review.joins()[session_.review.join()]
+               : nullptr;
 }
 
 // How far the chosen join can be pulled, and which clip's spare ends there.

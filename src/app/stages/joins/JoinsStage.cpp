@@ -62,9 +62,10 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
     connect(lock_, &QPushButton::clicked, this, &JoinsStage::toggleLock);
     connect(lockAll_, &QPushButton::clicked, this, [this] {
         if (const MicSet* set = session_.choice.set()) {
-            const bool anyFree = std::ranges::any_of(session_.review.joins(), [](const SetJoin& join) {
-                return !join.isLocked;
-            });
+            const bool anyFree =
+                std::ranges::any_of(session_.review.joins(), [](const SetJoin& join) {
+                    return !join.isLocked;
+                });
             session_.document.apply(
                 orthochron::lockAll(session_.song(), set->id, anyFree),
                 anyFree ? tr("Lock all joins") : tr("Unlock all joins")
@@ -79,7 +80,9 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
 
 const SetJoin* JoinsStage::chosen() const
 {
-    return session_.review.join() < session_.review.joins().size() ? &session_.review.joins()[session_.review.join()] : nullptr;
+    return session_.review.join() < session_.review.joins().size()
+               ? &session_.review.joins()[session_.review.join()]
+               : nullptr;
 }
 
 QString JoinsStage::status() const
@@ -109,7 +112,9 @@ void JoinsStage::fill()
              shape_, length_, before_, middle_, mend_, lock_, lockAll_}) {
         widget->setEnabled(join != nullptr);
     }
-    accept_->setEnabled(join != nullptr && session_.review.worstOf(session_.review.join()) != nullptr);
+    accept_->setEnabled(
+        join != nullptr && session_.review.worstOf(session_.review.join()) != nullptr
+    );
     if (join == nullptr) {
         about_->setText(tr("Loupe"));
         return;
@@ -139,8 +144,9 @@ void JoinsStage::fill()
         }
     }
     lock_->setText(join->isLocked ? tr("Unlock") : tr("Lock"));
-    const bool anyFree =
-        std::ranges::any_of(session_.review.joins(), [](const SetJoin& each) { return !each.isLocked; });
+    const bool anyFree = std::ranges::any_of(session_.review.joins(), [](const SetJoin& each) {
+        return !each.isLocked;
+    });
     lockAll_->setText(anyFree ? tr("Lock all") : tr("Unlock all"));
 }
 

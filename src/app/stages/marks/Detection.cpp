@@ -202,7 +202,8 @@ void Detection::tune(bool isFinal)
 {
     const TrackId id = session_.choice.track();
     const MicSet* set = session_.choice.set();
-    if (session_.hits.analysis() == nullptr || !session_.hits.analysis()->contains(id) || set == nullptr) {
+    if (session_.hits.analysis() == nullptr || !session_.hits.analysis()->contains(id) ||
+        set == nullptr) {
         if (isFinal) {
             // Meanwhile another track may be chosen: what was let go of is meant for this one.
             session_.hits.detect([this, id, wanted = settings()] { place(id, wanted); });
@@ -211,7 +212,8 @@ void Detection::tune(bool isFinal)
     }
     const OnsetSettings wanted = settings();
     count_->setText(
-        tr("%1 marks").arg(countMarks(session_.hits.analysis()->at(id), session_.song().rate, wanted))
+        tr("%1 marks")
+            .arg(countMarks(session_.hits.analysis()->at(id), session_.song().rate, wanted))
     );
     trying_ = wanted;
     Q_EMIT tried();
@@ -224,7 +226,8 @@ void Detection::place(TrackId id, const OnsetSettings& wanted)
 {
     trying_.reset();
     const MicSet* set = session_.song().setOf(id);
-    if (set == nullptr || session_.hits.analysis() == nullptr || !session_.hits.analysis()->contains(id)) {
+    if (set == nullptr || session_.hits.analysis() == nullptr ||
+        !session_.hits.analysis()->contains(id)) {
         fill();
         return;
     }

@@ -221,7 +221,8 @@ void MarksStage::paintLane(QPainter& painter, const Lane& lane)
     }
     const double top = lane.area.top() + 3.0;
     const double bottom = lane.area.bottom() - 4.0;
-    if (detection_->trying() && lane.track == session_.choice.track() && session_.hits.analysis() != nullptr) {
+    if (detection_->trying() && lane.track == session_.choice.track() &&
+        session_.hits.analysis() != nullptr) {
         // While a slider is held: what would be marked.
         if (const auto onsets = pickOnsets(
                 session_.hits.analysis()->at(lane.track).candidates,

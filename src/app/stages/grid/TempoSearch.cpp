@@ -1,0 +1,167 @@
+#include "app/stages/grid/TempoSearch.h"
+
+#include "core/edits/GridEdits.h"
+
+#include <cmath>
+
+namespace orthochron::app {
+
+TempoSearch::TempoSearch(Session& session, QObject* parent) : QObject(parent), session_(session)
+{
+    connect(&session_.choice, &Choice::changed, this, &TempoSearch::refresh);
+    connect(&session_.document, &Document::opened, this, [this] {
+        searched_.reset();
+        refresh();
+    });
+}
+
+std::shared_ptr<const Track> TempoSearch::track() const
+{
+    return session_.song().track(session_.choice.track());
+}
+
+std::optional<TempoSearch::Key> TempoSearch::key() const
+{
+    const auto chosen = track();
+    return chosen && chosen->markedTake.isValid()
+               ? std::optional(Key{chosen->markedTake, chosen->markedChannel})
+               : std::nullopt;
+}
+
+Seconds TempoSearch::length() const
+{
+    const auto asked = key();
+    const Take* take = asked ? session_.song().take(asked->take) : nullptr;
+    return take != nullptr ? toSeconds(take->frames, take->rate) : Seconds(0.0);
+}
+
+void TempoSearch::refresh()
+{
+    if (key() != searched_ && searched_) {
+        session_.jobs.drop(QStringLiteral("tempo"));
+        searched_.reset();
+        found_ = {};
+        place_ = 0;
+        bpm_ = 0.0;
+    }
+    Q_EMIT changed();
+}
+
+const TempoFound* TempoSearch::found() const
+{
+    return searched_ && searched_ == key() ? &found_ : nullptr;
+}
+
+void TempoSearch::search()
+{
+    const auto asked = key();
+    if (!asked) {
+        Q_EMIT session_.failed(tr("There is nothing to listen to: import takes first"));
+        return;
+    }
+    session_.jobs.run(
+        {.key = QStringLiteral("tempo"),
+         .title = tr("Finding the tempo"),
+         .holds = [this,
+                   asked,
+                   isOpen = session_.document.whileOpen()] { return isOpen() && key() == asked; }},
+        this,
+        [sources = session_.document.sources(),
+         wanted = *asked,
+         rate = session_.song().rate,
+         tempi = range](const Work& work) {
+            return findTempo(sources->channel(wanted.take, wanted.channel), rate, tempi, work);
+        },
+        [this, asked](Result<TempoFound> result) {
+            if (!result) {
+                if (result.error().kind != ErrorKind::Cancelled) {
+                    Q_EMIT session_.failed(QString::fromStdString(result.error().message));
+                }
+                return;
+            }
+            searched_ = asked;
+            found_ = std::move(*result);
+            if (found_.readings.empty()) {
+                session_.say(tr("No tempo stands out between %1 and %2 bpm: type how many beats it "
+                                "lasts")
+                                 .arg(range.least)
+                                 .arg(range.most));
+                Q_EMIT changed();
+                return;
+            }
+            choose(0);
+            session_.say(tr("%1 bpm, and %2 other ways to count it")
+                             .arg(bpm_, 0, 'f', 2)
+                             .arg(found_.readings.size() - 1));
+        }
+    );
+}
+
+void TempoSearch::choose(std::size_t place)
+{
+    if (place < found_.readings.size()) {
+        place_ = place;
+        bpm_ = found_.readings[place].bpm;
+        Q_EMIT changed();
+    }
+}
+
+void TempoSearch::setBpm(double bpm)
+{
+    bpm_ = bpm;
+    Q_EMIT changed();
+}
+
+void TempoSearch::setBeats(double beats)
+{
+    if (length().count() > 0.0) {
+        setBpm(beats * 60.0 / length().count());
+    }
+}
+
+std::optional<double> TempoSearch::inName() const
+{
+    const auto asked = key();
+    const Take* take = asked ? session_.song().take(asked->take) : nullptr;
+    return take != nullptr ? tempoInName(take->name) : std::nullopt;
+}
+
+std::optional<double> TempoSearch::roundValue() const
+{
+    constexpr double kNear = 0.002;
+    constexpr double kSame = 1e-6;
+    const double round = std::round(bpm_);
+    const double off = std::abs(bpm_ - round);
+    return bpm_ > 0.0 && off > kSame && off < kNear * bpm_ ? std::optional(round) : std::nullopt;
+}
+
+Seconds TempoSearch::firstBeat() const
+{
+    const auto chosen = track();
+    if (!chosen) {
+        return Seconds(0.0);
+    }
+    const Song& song = session_.song();
+    if (found() != nullptr && place_ < found_.readings.size()) {
+        const Frames at = toFrames(found_.readings[place_].firstBeat, song.rate);
+        if (const auto heard = session_.hits.heardOn(chosen->id, at)) {
+            return toSeconds(*heard, song.rate);
+        }
+    }
+    return chosen->clips.empty() ? Seconds(0.0) : toSeconds(chosen->clips.front().at, song.rate);
+}
+
+void TempoSearch::giveToSong()
+{
+    if (bpm_ <= 0.0) {
+        session_.say(tr("Find the tempo first, or type how many beats it lasts"));
+        return;
+    }
+    const Song& song = session_.song();
+    session_.document.apply(
+        setTempo(song, bpm_, song.tempo.meterOfBar(1), firstBeat()),
+        tr("Give the song %1 bpm").arg(bpm_, 0, 'f', 2)
+    );
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,62 @@
+#pragma once
+
+#include "app/session/Session.h"
+#include "core/tempo/Tempo.h"
+
+namespace orthochron::app {
+
+// The tempo of the chosen track's take being found: its readings, the one that is looked at, and what
+// was typed instead. It belongs to that take, and is shown no more when another one is chosen.
+class TempoSearch final : public QObject {
+    Q_OBJECT
+
+public:
+    TempoSearch(Session& session, QObject* parent);
+
+    // ---- the take that is asked about
+    [[nodiscard]] std::shared_ptr<const Track> track() const;  // null for none
+    [[nodiscard]] Seconds length() const;                      // of its take; 0 for none
+
+    TempoRange range;
+    void search();
+    // Of the take that is chosen; null before it was searched.
+    [[nodiscard]] const TempoFound* found() const;
+
+    [[nodiscard]] std::size_t place() const { return place_; }  // of the reading looked at
+    void choose(std::size_t place);
+
+    // What the take's tempo is said to be: that of the reading, or what was typed. 0 for nothing yet.
+    [[nodiscard]] double bpm() const { return bpm_; }
+    void setBpm(double bpm);
+    [[nodiscard]] double beats() const { return length().count() * bpm_ / 60.0; }
+    void setBeats(double beats);
+
+    // The tempo in the take's name, and the whole number that is nearly what was found; none for no such.
+    [[nodiscard]] std::optional<double> inName() const;
+    [[nodiscard]] std::optional<double> roundValue() const;
+
+    // Where its first beat is heard, song time; where the take begins to be heard, when nothing was found.
+    [[nodiscard]] Seconds firstBeat() const;
+    void giveToSong();  // its tempo, and bar 1 on its first beat
+
+Q_SIGNALS:
+    void changed();
+
+private:
+    struct Key {
+        TakeId take;
+        int channel = 0;
+
+        bool operator==(const Key&) const = default;
+    };
+    [[nodiscard]] std::optional<Key> key() const;
+    void refresh();
+
+    Session& session_;
+    std::optional<Key> searched_;
+    TempoFound found_;
+    std::size_t place_ = 0;
+    double bpm_ = 0.0;
+};
+
+}  // namespace orthochron::app

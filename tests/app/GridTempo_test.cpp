@@ -1,0 +1,105 @@
+#include "app/WindowFixture.h"
+#include "app/stages/grid/ReadingsSheet.h"
+
+// The tempo of a take found, chosen among its readings or typed, and given to the song.
+namespace orthochron::app {
+namespace {
+
+class GridTempo : public Window {
+protected:
+    GridTempo()
+    {
+        openSong();
+        session_->choice.setTrack(song().tracks[5]->id);
+        press(Qt::Key_2);
+        set("bpm", 77.0);
+    }
+    [[nodiscard]] double value(const char* name) { return child<NumberField>(name)->value(); }
+    [[nodiscard]] double songBpm() { return song().tempo.bpmAt(Beats(0.0)); }
+    void find()
+    {
+        click("findTempo");
+        settle();
+    }
+    void clickReading(int index)
+    {
+        auto* sheet = child<ReadingsSheet>("readings");
+        QTest::mouseClick(sheet, Qt::LeftButton, {}, QPoint(20 + index % 2 * 430, 20));
+        settle();
+    }
+};
+
+TEST_F(GridTempo, IsFoundAndGivenToTheSongWithBarOneOnItsFirstBeat)
+{
+    find();
+    EXPECT_NEAR(value("takeBpm"), 92.0, 0.3);
+    EXPECT_NEAR(songBpm(), 77.0, 1e-9);  // nothing is changed until one asks for it
+    press(Qt::Key_F);                    // the stage's main action
+    EXPECT_NEAR(songBpm(), 92.0, 0.3);
+    const double beat = 60.0 / songBpm();
+    const double off = std::remainder(song().tempo.firstDownbeat().count() - 0.5, beat);
+    EXPECT_NEAR(off, 0.0, 0.03);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_NEAR(songBpm(), 77.0, 1e-9);
+}
+
+TEST_F(GridTempo, AnotherReadingIsOneClickOrKeyAway)
+{
+    find();
+    const double first = value("takeBpm");
+    clickReading(1);
+    const double second = value("takeBpm");
+    EXPECT_GT(std::abs(second - first), 5.0);
+    press(Qt::Key_A);
+    EXPECT_DOUBLE_EQ(value("takeBpm"), first);
+    press(Qt::Key_D);
+    EXPECT_DOUBLE_EQ(value("takeBpm"), second);
+}
+
+TEST_F(GridTempo, AfterAWrongDetectionTheCountOfBeatsOrBarsSaysIt)
+{
+    set("leastBpm", 100.0);
+    set("mostBpm", 170.0);
+    find();
+    const double length = toSeconds(song().length(), song().rate).count();
+    set("lastsBeats", 40.0);
+    EXPECT_NEAR(value("lastsBars"), 10.0, 1e-9);
+    EXPECT_NEAR(value("takeBpm"), 40.0 * 60.0 / length, 0.1);
+    set("lastsBars", 12.0);
+    EXPECT_NEAR(value("lastsBeats"), 48.0, 1e-9);
+    click("giveToSong");
+    EXPECT_NEAR(songBpm(), 48.0 * 60.0 / length, 0.1);
+    set("takeBpm", 91.98);
+    click("roundTempo");
+    EXPECT_DOUBLE_EQ(value("takeBpm"), 92.0);
+}
+
+TEST_F(GridTempo, BelongsToTheTakeThatWasListenedTo)
+{
+    find();
+    EXPECT_GT(value("takeBpm"), 0.0);
+    session_->choice.setTrack(song().tracks[0]->id);
+    settle();
+    EXPECT_EQ(value("takeBpm"), 0.0);
+    EXPECT_FALSE(child<QPushButton>("giveToSong")->isEnabled());
+    const Song before = song();
+    click("giveToSong");
+    EXPECT_EQ(song(), before);
+    // Another song opened while it is being found receives nothing.
+    child<QPushButton>("findTempo")->click();
+    answerNext(QMessageBox::DestructiveRole);  // what was changed is not wanted
+    openSong();
+    EXPECT_EQ(value("takeBpm"), 0.0);
+}
+
+TEST_F(GridTempo, ARangeTheWrongWayRoundIsSaid)
+{
+    set("leastBpm", 150.0);
+    set("mostBpm", 90.0);
+    find();
+    EXPECT_EQ(value("takeBpm"), 0.0);
+    EXPECT_NE(status().find("150 to 90 bpm"), std::string::npos) << status();
+}
+
+}  // namespace
+}  // namespace orthochron::app
