@@ -124,6 +124,35 @@ TEST_F(FitCommand, OnsetsSayHowSureTheyAreAndListWhatWasLeftOut)
     EXPECT_NE(run("onsets " + snare + " --doubtful").out.find("left out"), std::string::npos);
 }
 
+TEST_F(FitCommand, TempoSaysHowATakeMayBeCountedAndWhereItsBeatsAre)
+{
+    const auto result = run("tempo " + quoted(kit_.takes[5]) + " --json");
+    ASSERT_EQ(result.code, 0) << result.err;
+    const auto json = nlohmann::json::parse(result.out);
+    EXPECT_NEAR(json["bpm"].get<double>(), kit_.bpm, 0.5);
+    EXPECT_EQ(json["candidates"][0]["bpm"], json["bpm"]);
+    EXPECT_GT(json["candidates"].size(), 1U);
+    EXPECT_GT(json["confidence"].get<double>(), 0.2);
+    EXPECT_NEAR(static_cast<double>(json["beats"].size()), 34.0, 4.0);
+    // A range of an octave settles which of half and double it is.
+    const auto fast = nlohmann::json::parse(
+        run("tempo " + quoted(kit_.takes[5]) + " --min 130 --max 260 --json").out
+    );
+    EXPECT_NEAR(fast["bpm"].get<double>(), 2.0 * kit_.bpm, 1.0);
+}
+
+TEST_F(FitCommand, WhereNoTempoStandsOutTempoSaysSo)
+{
+    const auto silence = *folder_ / "silence.wav";
+    testkit::writeSound(silence, testkit::soundOf(2.0, [](std::int64_t) { return 0.0; }));
+    const auto result = run("tempo " + quoted(silence) + " --json");
+    EXPECT_EQ(result.code, 0);
+    EXPECT_TRUE(nlohmann::json::parse(result.out)["bpm"].is_null());
+    EXPECT_NE(run("tempo " + quoted(silence)).out.find("no tempo stands out"), std::string::npos);
+    EXPECT_EQ(run("tempo " + quoted(silence) + " --min 200 --max 60 --json").code, 2);
+    EXPECT_EQ(run("tempo " + quoted(*folder_ / "none.wav") + " --json").code, 3);
+}
+
 TEST_F(FitCommand, PutsEveryMainHitOnItsLineInTheAudioItself)
 {
     const Outcome outcome = run(fit("full", "--drift 100 --feel 100 --stray 100"));
