@@ -119,7 +119,10 @@ TEST_F(FitCommand, OnsetsSayHowSureTheyAreAndListWhatWasLeftOut)
     }
     EXPECT_GT(sure, static_cast<int>(asked["onsets"].size()) * 8 / 10);
     for (const Json& left : asked["left_out"]) {
-        EXPECT_LT(left["confidence"].get<double>(), 0.5);
+        // Not sure enough, or softer than the sensitivity lets through.
+        EXPECT_TRUE(
+            left["confidence"].get<double>() < 0.5 || left["strength"].get<double>() < 0.0317
+        ) << left.dump();
     }
     EXPECT_NE(run("onsets " + snare + " --doubtful").out.find("left out"), std::string::npos);
 }
@@ -127,7 +130,7 @@ TEST_F(FitCommand, OnsetsSayHowSureTheyAreAndListWhatWasLeftOut)
 TEST_F(FitCommand, TempoSaysHowATakeMayBeCountedAndWhereItsBeatsAre)
 {
     const auto result = run("tempo " + quoted(kit_.takes[5]) + " --json");
-    ASSERT_EQ(result.code, 0) << result.err;
+    ASSERT_EQ(result.code, 0) << result.out;
     const auto json = nlohmann::json::parse(result.out);
     EXPECT_NEAR(json["bpm"].get<double>(), kit_.bpm, 0.5);
     EXPECT_EQ(json["candidates"][0]["bpm"], json["bpm"]);

@@ -431,24 +431,45 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
     const Frames gap = toFrames(settings.minGap, rate);
     // A skin struck hard swells once more: the blow still starts where it began.
     const Frames sameBlow = toFrames(milliseconds(8.0), rate);
-    std::vector<Onset> picked;
+    std::vector<Onset> blows;
     for (const OnsetCandidate& candidate : candidates) {
         const Onset& onset = candidate.onset;
         if (onset.strength < threshold || onset.confidence < least) {
             continue;
         }
-        if (!picked.empty() && onset.at - picked.back().at < gap) {
-            const bool isSameBlow = onset.at - picked.back().at < sameBlow &&
-                                    picked.back().strength > 0.5 * onset.strength;
-            if (isSameBlow) {
-                picked.back().strength = std::max(picked.back().strength, onset.strength);
-                picked.back().confidence = std::max(picked.back().confidence, onset.confidence);
-            } else if (onset.strength > picked.back().strength) {
-                picked.back() = onset;
-            }
-            continue;
+        const bool isSameBlow = !blows.empty() &&
+                                onset.at - blows.back().at < std::min(gap, sameBlow) &&
+                                blows.back().strength > 0.5 * onset.strength;
+        if (isSameBlow) {
+            blows.back().strength = std::max(blows.back().strength, onset.strength);
+            blows.back().confidence = std::max(blows.back().confidence, onset.confidence);
+        } else {
+            blows.push_back(onset);
         }
-        picked.push_back(onset);
+    }
+    // The strongest first: of three in a row the middle one must not take the first with it when it
+    // gives way to the last.
+    std::vector<std::size_t> order(blows.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::ranges::stable_sort(order, std::greater{}, [&](std::size_t i) {
+        return blows[i].strength;
+    });
+    std::vector<bool> isPicked(blows.size(), false);
+    for (const std::size_t i : order) {
+        bool isFree = true;
+        for (std::size_t k = i; k-- > 0 && blows[i].at - blows[k].at < gap;) {
+            isFree = isFree && !isPicked[k];
+        }
+        for (std::size_t k = i + 1; k < blows.size() && blows[k].at - blows[i].at < gap; ++k) {
+            isFree = isFree && !isPicked[k];
+        }
+        isPicked[i] = isFree;
+    }
+    std::vector<Onset> picked;
+    for (std::size_t i = 0; i < blows.size(); ++i) {
+        if (isPicked[i]) {
+            picked.push_back(blows[i]);
+        }
     }
     return picked;
 }

@@ -197,6 +197,22 @@ TEST(OnsetDetector, GivesMoreWithMoreSensitivityAndNothingCloserThanTheGap)
     EXPECT_GT(before, 20U);
 }
 
+TEST(OnsetDetector, OfThreeInARowTheFirstStaysWhenTheSecondGivesWayToTheThird)
+{
+    std::vector<OnsetCandidate> candidates(3);
+    for (std::size_t i = 0; i < 3; ++i) {
+        candidates[i].onset = {Frames(1000 + 720 * static_cast<std::int64_t>(i)), 0.3, 0.9};
+    }
+    candidates[1].onset.strength = 0.5;
+    candidates[2].onset.strength = 0.8;
+
+    const auto onsets = *pickOnsets(candidates, Hertz(48000.0), {});  // 15 ms apart, 20 asked for
+
+    ASSERT_EQ(onsets.size(), 2U);
+    EXPECT_EQ(onsets[0], candidates[0].onset);
+    EXPECT_EQ(onsets[1], candidates[2].onset);
+}
+
 TEST(OnsetDetector, KeepsQuietBlowsWhenAnotherMicrophoneHearsOnlyItsOwnNoise)
 {
     const demo::KitPerformance performance = demo::performKit({.bars = 6});
