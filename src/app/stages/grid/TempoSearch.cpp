@@ -1,5 +1,6 @@
 #include "app/stages/grid/TempoSearch.h"
 
+#include "app/controls/Counted.h"
 #include "core/edits/GridEdits.h"
 
 #include <cmath>
@@ -90,9 +91,10 @@ void TempoSearch::search()
                 return;
             }
             choose(0);
-            session_.say(tr("%1 bpm, and %2 other ways to count it")
+            const auto others = static_cast<qsizetype>(found_.readings.size()) - 1;
+            session_.say(tr("%1 bpm, and %2 to count it")
                              .arg(bpm_, 0, 'f', 2)
-                             .arg(found_.readings.size() - 1));
+                             .arg(counted(others, tr("other way"), tr("other ways"))));
         }
     );
 }
