@@ -181,7 +181,7 @@ struct BigWindow {
         window.show();
         document.apply(song, QStringLiteral("Big"));
         settle();
-        session.view.zoomToAll();
+        session.shown.zoomToAll();
     }
     void settle()
     {
@@ -203,7 +203,7 @@ void FrameWhileScrolling(benchmark::State& state)
         if (scale.left > 10e6) {
             scale.left = 0.0;
         }
-        big.session.view.setScale(scale);
+        big.session.shown.setScale(scale);
         big.window.lanes().render(&image);
     }
 }

@@ -195,7 +195,7 @@ TEST_F(AtHome, FromAfarStrokesGiveWayToHowFarOffEachStretchIs)
     press(Qt::Key_3);
     press(Qt::Key_F);
     press(Qt::Key_4);
-    session_->view.zoomToAll();
+    session_->shown.zoomToAll();
     settle();
     LanesView& lanes = window_->lanes();
     const auto inked = [&] {
@@ -209,12 +209,12 @@ TEST_F(AtHome, FromAfarStrokesGiveWayToHowFarOffEachStretchIs)
         }
         return count;
     };
-    TimeScale far = session_->view.scale();
+    TimeScale far = session_->shown.scale();
     far.framesPerPixel *= 4.0;
-    session_->view.setScale(far);
+    session_->shown.setScale(far);
     settle();
     const int fromAfar = inked();
-    session_->view.zoomTo({Frames(48000), Frames(48000 * 6)});
+    session_->shown.zoomTo({Frames(48000), Frames(48000 * 6)});
     settle();
     EXPECT_GT(inked(), fromAfar);
 }

@@ -77,7 +77,7 @@ TEST_F(ByHandWindow, MovesAClipOfATrackInNoSetBesideAKitWithHits)
     ASSERT_TRUE(document_->apply(addTakes(song(), {{*take, false}}), QStringLiteral("Import")));
     settle();
     takeHold();
-    session_->view.zoomToAll();
+    session_->shown.zoomToAll();
     settle();
     const std::size_t lane = song().tracks.size() - 1;
     const auto& area = window_->lanes().lanes()[lane].area;

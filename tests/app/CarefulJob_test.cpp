@@ -129,7 +129,7 @@ TEST_F(CarefulJob, IsDoneWithTheMouse)
 
     // One mark is looked at and moved by a hair.
     const Mark mark = song().tracks[2]->marks[5];
-    session_->view.zoomTo({mark.at - Frames(2000), mark.at + Frames(2000)});
+    session_->shown.zoomTo({mark.at - Frames(2000), mark.at + Frames(2000)});
     settle();
     drag(onLane(2, mark.at), onLane(2, mark.at - Frames(96)));
     EXPECT_EQ(wrongMarks(2), 1U);

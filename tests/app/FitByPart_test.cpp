@@ -166,7 +166,7 @@ TEST_F(FitWindow, WholeBarsAreCutAtBarsOnly)
 TEST_F(FitWindow, DraggingTheHeadOfAStrokeGivesItsHitAnotherLine)
 {
     findHits();
-    session_->view.zoomTo({Frames(0), toFrames(Seconds(8.0), song().rate)});
+    session_->shown.zoomTo({Frames(0), toFrames(Seconds(8.0), song().rate)});
     settle();
     const auto& hits = session_->fitting.preview().performance.hits;
     const auto hit = std::ranges::find_if(hits, [](const JudgedHit& each) {

@@ -240,7 +240,7 @@ TEST_F(JoinsWindow, AnEdgeIsDraggedAloneAndStopsWhereTheSpareEnds)
     press(Qt::Key_D);
     set("joinLength", 20.0);
     const SetJoin join = chosen();
-    session_->view.zoomTo({join.at - Frames(4000), join.at + Frames(5000)});
+    session_->shown.zoomTo({join.at - Frames(4000), join.at + Frames(5000)});
     settle();
     LanesView& lanes = window_->lanes();
     const int y = lanes.lanes()[2].area.center().y();

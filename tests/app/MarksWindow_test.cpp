@@ -38,7 +38,7 @@ protected:
     }
     void lookAt(Frames at, Frames around)
     {
-        session_->view.zoomTo({at - around, at + around});
+        session_->shown.zoomTo({at - around, at + around});
         settle();
     }
 };
@@ -237,7 +237,7 @@ TEST_F(MarksWindow, TheBeatPointIsDraggedApartFromTheStart)
     EXPECT_NEAR(
         static_cast<double>((moved.beatPoint - later).count()),
         0.0,
-        2.0 * session_->view.scale().framesPerPixel
+        2.0 * session_->shown.scale().framesPerPixel
     );
     // What is put on the line is the beat point.
     const auto& hits = session_->fitting.preview().performance.hits;
@@ -276,13 +276,13 @@ TEST_F(MarksWindow, ZoomsToTheSamplesOfAMarkAndStaysThereWhileStepping)
 {
     press(Qt::Key_D);
     press(Qt::Key_E, Qt::ShiftModifier);
-    EXPECT_LE(session_->view.scale().framesPerPixel, 1.0);
+    EXPECT_LE(session_->shown.scale().framesPerPixel, 1.0);
     for (int i = 0; i < 3; ++i) {
         press(Qt::Key_D);
         const double x = window_->lanes().xOf(chosen(0).at);
         EXPECT_GT(x, window_->lanes().sheet().left());
         EXPECT_LT(x, window_->lanes().sheet().right());
-        EXPECT_LE(session_->view.scale().framesPerPixel, 1.0);
+        EXPECT_LE(session_->shown.scale().framesPerPixel, 1.0);
     }
     press(Qt::Key_A);
     press(Qt::Key_A);

@@ -66,13 +66,13 @@ TEST_F(Shell, TheRibbonMovesTheViewAndTheMiddleButtonPans)
     press(Qt::Key_Up);
     press(Qt::Key_Up);
     press(Qt::Key_Up);
-    const double before = session_->view.scale().left;
+    const double before = session_->shown.scale().left;
     const QPoint late(lanes().width() - 30, LanesView::kRibbonHeight / 2);
     QTest::mouseClick(&lanes(), Qt::LeftButton, {}, late);
     settle();
-    EXPECT_GT(session_->view.scale().left, before);
+    EXPECT_GT(session_->shown.scale().left, before);
 
-    const double held = session_->view.scale().left;
+    const double held = session_->shown.scale().left;
     const QPoint from = lanes().lanes()[1].area.center();
     QTest::mousePress(&lanes(), Qt::MiddleButton, {}, from);
     QMouseEvent move(
@@ -86,7 +86,7 @@ TEST_F(Shell, TheRibbonMovesTheViewAndTheMiddleButtonPans)
     QApplication::sendEvent(&lanes(), &move);
     QTest::mouseRelease(&lanes(), Qt::MiddleButton, {}, from + QPoint(50, 0));
     EXPECT_NEAR(
-        held - session_->view.scale().left, 50.0 * session_->view.scale().framesPerPixel, 1.0
+        held - session_->shown.scale().left, 50.0 * session_->shown.scale().framesPerPixel, 1.0
     );
 }
 
@@ -96,18 +96,18 @@ TEST_F(Shell, TheWheelScrollsZoomsAndMakesLanesHigher)
     press(Qt::Key_Up);
     press(Qt::Key_Up);
     const QPoint middle = lanes().lanes()[2].area.center();
-    const double left = session_->view.scale().left;
+    const double left = session_->shown.scale().left;
     wheel(middle, -1, Qt::ShiftModifier);
-    EXPECT_GT(session_->view.scale().left, left);
+    EXPECT_GT(session_->shown.scale().left, left);
 
     const Frames under = lanes().timeAt(middle.x());
-    const double zoom = session_->view.scale().framesPerPixel;
+    const double zoom = session_->shown.scale().framesPerPixel;
     wheel(middle, 2, Qt::ControlModifier);
-    EXPECT_LT(session_->view.scale().framesPerPixel, zoom);
+    EXPECT_LT(session_->shown.scale().framesPerPixel, zoom);
     EXPECT_NEAR(
         static_cast<double>((lanes().timeAt(middle.x()) - under).count()),
         0.0,
-        session_->view.scale().framesPerPixel * 2.0
+        session_->shown.scale().framesPerPixel * 2.0
     );
 
     const int height = lanes().lanes()[0].area.height();
@@ -397,12 +397,12 @@ TEST_F(Shell, FollowingScrollsWithThePlayhead)
     for (int i = 0; i < 6; ++i) {
         press(Qt::Key_Up);
     }
-    EXPECT_TRUE(session_->view.follows());
+    EXPECT_TRUE(session_->shown.follows());
     press(Qt::Key_G, Qt::ControlModifier);
-    EXPECT_FALSE(session_->view.follows());
+    EXPECT_FALSE(session_->shown.follows());
     EXPECT_FALSE(window_->action(Command::Follow)->isChecked());
     press(Qt::Key_G, Qt::ControlModifier);
-    session_->view.reveal(barAt(11));
+    session_->shown.reveal(barAt(11));
     const double x = lanes().xOf(barAt(11));
     EXPECT_GT(x, lanes().sheet().left());
     EXPECT_LT(x, lanes().sheet().right());

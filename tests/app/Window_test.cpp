@@ -99,7 +99,7 @@ TEST_F(Window, MovesAddsAndDeletesMarksByMouse)
     const Track kick = *song().tracks[0];
     ASSERT_GT(kick.marks.size(), 8U);
     const Mark mark = kick.marks[3];
-    session_->view.zoomTo({mark.at - Frames(4000), mark.at + Frames(4000)});
+    session_->shown.zoomTo({mark.at - Frames(4000), mark.at + Frames(4000)});
 
     drag(onLane(0, mark.at), onLane(0, mark.at + Frames(480)));
 
@@ -107,7 +107,7 @@ TEST_F(Window, MovesAddsAndDeletesMarksByMouse)
     EXPECT_NEAR(
         static_cast<double>((moved.at - mark.at).count()),
         480.0,
-        session_->view.scale().framesPerPixel + 1.0
+        session_->shown.scale().framesPerPixel + 1.0
     );
     EXPECT_TRUE(moved.byHand);
 
@@ -237,7 +237,7 @@ TEST_F(Window, MakesACrossfadeLongerByTypingAndByDraggingForAllMicrophones)
         EXPECT_EQ(later->in.length, Frames(480)) << track->name;
     }
     const SetJoin join = session_->review.joins()[5];
-    session_->view.zoomTo({join.at - Frames(2000), join.at + Frames(2000)});
+    session_->shown.zoomTo({join.at - Frames(2000), join.at + Frames(2000)});
     drag(onLane(0, join.middle()), onLane(0, join.middle() - Frames(200)));
     EXPECT_NEAR(
         static_cast<double>((session_->review.joins()[5].at - join.at).count()), -200.0, 8.0
@@ -277,7 +277,7 @@ TEST_F(Window, ChangesAllJoinsInARangeByValueAndByDrag)
     // A drag on one moves all that are meant by as much.
     const auto before = session_->review.joins();
     const SetJoin& held = before[4];
-    session_->view.zoomTo({held.at - Frames(9600), held.at + Frames(9600)});
+    session_->shown.zoomTo({held.at - Frames(9600), held.at + Frames(9600)});
     settle();
     const QPoint from = onLane(0, held.middle());
     drag(from, from - QPoint(6, 0));
@@ -311,7 +311,7 @@ TEST_F(Window, DragsBarOneOntoAHit)
     press(Qt::Key_F);
     press(Qt::Key_2);
     const Frames hit = song().tracks[0]->marks[1].at;
-    session_->view.zoomTo({Frames(0), hit + Frames(24000)});
+    session_->shown.zoomTo({Frames(0), hit + Frames(24000)});
     const Frames bar = toFrames(song().tempo.firstDownbeat(), song().rate);
 
     drag(onLane(3, bar), onLane(3, hit) + QPoint(3, 0));
@@ -475,7 +475,7 @@ TEST_F(Window, ZoomsUnderThePointerAndToTheChosenRange)
     EXPECT_NEAR(
         static_cast<double>((lanes.timeAt(place.x()) - under).count()),
         0.0,
-        session_->view.scale().framesPerPixel
+        session_->shown.scale().framesPerPixel
     );
 
     const int ruler = LanesView::kRibbonHeight + 8;

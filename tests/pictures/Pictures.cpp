@@ -31,7 +31,7 @@ void lookAt(Session& session, double seconds, double length)
 {
     const Song& song = session.song();
     const Frames from = toFrames(Seconds(seconds), song.rate);
-    session.view.zoomTo({from, from + toFrames(Seconds(length), song.rate)});
+    session.shown.zoomTo({from, from + toFrames(Seconds(length), song.rate)});
     session.player.seek(from + toFrames(Seconds(length * 0.38), song.rate));
 }
 

@@ -9,18 +9,18 @@ Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, Q
       player(thePlayer),
       card(thePlayer, jobQueue, this),
       waves(jobQueue, this),
-      view(doc, this),
+      shown(doc, this),
       choice(doc, thePlayer, this),
       fitting(doc, choice, jobQueue, this),
       hits(doc, choice, jobQueue, this),
-      review(doc, choice, view, jobQueue, this),
+      review(doc, choice, shown, jobQueue, this),
       loudness_(doc, choice, thePlayer, jobQueue, this)
 {
     connect(&document, &Document::opened, this, &Session::forget);
     connect(&document, &Document::songChanged, this, &Session::songChanged);
     connect(&document, &Document::failed, this, &Session::failed);
     connect(&jobs, &JobQueue::broke, this, &Session::failed);
-    connect(&waves, &WaveCache::changed, &view, &SongView::changed);
+    connect(&waves, &WaveCache::changed, &shown, &SongView::changed);
     connect(&choice, &Choice::trackChanged, this, [this] {
         review.refresh();
         loudness_.refresh();
@@ -31,7 +31,7 @@ Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, Q
     connect(&hits, &Hits::said, this, &Session::said);
     connect(&hits, &Hits::failed, this, &Session::failed);
     // What is marked as chosen shows these too.
-    connect(&view, &SongView::followsChanged, &choice, &Choice::changed);
+    connect(&shown, &SongView::followsChanged, &choice, &Choice::changed);
     connect(&fitting, &Fitting::focusChanged, &choice, &Choice::changed);
     connect(&review, &JoinReview::joinChanged, &choice, &Choice::changed);
 }
@@ -58,7 +58,7 @@ void Session::songChanged()
     player.setSong(document.song(), document.sources());
     fitting.refresh();
     Q_EMIT choice.changed();
-    Q_EMIT view.changed();
+    Q_EMIT shown.changed();
 }
 
 PlaceText placeText(const Song& song, Frames songTime)

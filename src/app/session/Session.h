@@ -27,7 +27,7 @@ public:
     engine::Player& player;
     SoundCard card;
     WaveCache waves;
-    SongView view;
+    SongView shown;
     Choice choice;
     Fitting fitting;
     Hits hits;

@@ -29,7 +29,7 @@ LanesView::LanesView(Session& session, QWidget* parent) : QWidget(parent), sessi
     setAccessibleName(tr("Song"));
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
-    connect(&session_.view, &SongView::changed, this, [this] {
+    connect(&session_.shown, &SongView::changed, this, [this] {
         layOut();
         update();
     });
@@ -136,7 +136,7 @@ void LanesView::setReadout(const QString& text, QPoint at)
 
 void LanesView::resizeEvent(QResizeEvent*)
 {
-    session_.view.setWidth(sheet().width());
+    session_.shown.setWidth(sheet().width());
     layOut();
 }
 
@@ -330,14 +330,14 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
         TimeScale moved = scale();
         moved.left = part * static_cast<double>(session_.song().length().count()) -
                      0.5 * sheet().width() * moved.framesPerPixel;
-        session_.view.setScale(moved);
+        session_.shown.setScale(moved);
         return;
     }
     case Drag::HeadEdge: setHeadWidth(place.x()); return;
     case Drag::Pan: {
         TimeScale moved = pressedScale_;
         moved.left -= (place.x() - pressed_.x()) * moved.framesPerPixel;
-        session_.view.setScale(moved);
+        session_.shown.setScale(moved);
         return;
     }
     case Drag::Ruler:
@@ -427,13 +427,13 @@ void LanesView::wheelEvent(QWheelEvent* event)
     const double turn = event->angleDelta().y() / 120.0;
     const double sideways = event->angleDelta().x() / 120.0;
     if ((event->modifiers() & Qt::ControlModifier) != 0) {
-        session_.view.zoom(std::pow(1.25, turn), event->position().x() - sheet().left());
+        session_.shown.zoom(std::pow(1.25, turn), event->position().x() - sheet().left());
     } else if ((event->modifiers() & Qt::AltModifier) != 0) {
         setLaneScale(laneScale_ * std::pow(1.15, turn + sideways));
     } else if ((event->modifiers() & Qt::ShiftModifier) != 0 || sideways != 0.0) {
         TimeScale moved = scale();
         moved.left -= (turn + sideways) * 0.1 * sheet().width() * moved.framesPerPixel;
-        session_.view.setScale(moved);
+        session_.shown.setScale(moved);
     } else if (!lanes_.empty() && lanes_.back().area.bottom() - lanes_.front().area.top() + 1 > sheet().height()) {
         scroll_ -= static_cast<int>(turn * 40.0);
         layOut();
@@ -441,7 +441,7 @@ void LanesView::wheelEvent(QWheelEvent* event)
     } else {
         TimeScale moved = scale();
         moved.left -= turn * 0.1 * sheet().width() * moved.framesPerPixel;
-        session_.view.setScale(moved);
+        session_.shown.setScale(moved);
     }
     event->accept();
 }

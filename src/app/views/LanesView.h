@@ -36,7 +36,7 @@ public:
     [[nodiscard]] QRect sheet() const;  // where lanes are, without heads
     [[nodiscard]] int headWidth() const;
     void setHeadWidth(int pixels);  // kept for all songs; their right edge can be dragged too
-    [[nodiscard]] const TimeScale& scale() const { return session_.view.scale(); }
+    [[nodiscard]] const TimeScale& scale() const { return session_.shown.scale(); }
     [[nodiscard]] double xOf(Frames songTime) const
     {
         return sheet().left() + scale().xOf(songTime);

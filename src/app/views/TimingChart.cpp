@@ -17,7 +17,7 @@ TimingChart::TimingChart(Session& session, QWidget* parent) : QWidget(parent), s
     setMouseTracking(true);
     setAccessibleName(tr("Timing chart"));
     connect(&session_.fitting, &Fitting::changed, this, [this] { update(); });
-    connect(&session_.view, &SongView::changed, this, [this] { update(); });
+    connect(&session_.shown, &SongView::changed, this, [this] { update(); });
 }
 
 QRectF TimingChart::plot() const
@@ -286,7 +286,7 @@ void TimingChart::mouseReleaseEvent(QMouseEvent*)
         session_.fitting.preview().performance.hits[static_cast<std::size_t>(held)].played.beatPoint
     );
     session_.player.seek(at);
-    session_.view.reveal(at);
+    session_.shown.reveal(at);
 }
 
 // The drawn line rules where it was drawn; elsewhere the drift stays as it was.

@@ -237,7 +237,7 @@ void MainWindow::refresh()
     actions_[Command::Undo]->setEnabled(history.canUndo());
     actions_[Command::Redo]->setText(name(tr("Redo"), history.redoName()));
     actions_[Command::Redo]->setEnabled(history.canRedo());
-    actions_[Command::Follow]->setChecked(session_.view.follows());
+    actions_[Command::Follow]->setChecked(session_.shown.follows());
     actions_[Command::NightSheet]->setChecked(Theme::sheet() == Sheet::Night);
     const Song& song = session_.song();
     const QString title = song.name.empty() ? tr("New song") : QString::fromStdString(song.name);
@@ -250,8 +250,8 @@ void MainWindow::tick()
 {
     strip_->tick();
     if (session_.player.isPlaying()) {
-        if (session_.view.follows()) {
-            session_.view.reveal(session_.player.position());
+        if (session_.shown.follows()) {
+            session_.shown.reveal(session_.player.position());
         }
         lanes_->update();
     }
@@ -356,7 +356,7 @@ bool MainWindow::runPlay(Command command)
     case Command::PlayStop: strip_->togglePlay(); return true;
     case Command::ToStart:
         session_.player.seek(Frames(0));
-        session_.view.reveal(Frames(0));
+        session_.shown.reveal(Frames(0));
         lanes_->update();
         return true;
     case Command::Loop: strip_->toggleLoop(); return true;
@@ -442,20 +442,20 @@ bool MainWindow::runClips(Command command)
 void MainWindow::runView(Command command)
 {
     const double middle = lanes_->sheet().width() / 2.0;
-    const double head = session_.view.scale().xOf(session_.player.position());
+    const double head = session_.shown.scale().xOf(session_.player.position());
     const double about = head > 0.0 && head < lanes_->sheet().width() ? head : middle;
     switch (command) {
-    case Command::ZoomIn: session_.view.zoom(1.5, about); return;
-    case Command::ZoomOut: session_.view.zoom(1.0 / 1.5, about); return;
+    case Command::ZoomIn: session_.shown.zoom(1.5, about); return;
+    case Command::ZoomOut: session_.shown.zoom(1.0 / 1.5, about); return;
     case Command::ZoomSelection:
         if (session_.choice.range()) {
-            session_.view.zoomTo(*session_.choice.range());
+            session_.shown.zoomTo(*session_.choice.range());
         } else {
             session_.say(tr("Choose a range first: drag in the ruler"));
         }
         return;
-    case Command::ZoomAll: session_.view.zoomToAll(); return;
-    case Command::Follow: session_.view.setFollows(!session_.view.follows()); return;
+    case Command::ZoomAll: session_.shown.zoomToAll(); return;
+    case Command::Follow: session_.shown.setFollows(!session_.shown.follows()); return;
     case Command::LanesHigher: lanes_->setLaneScale(lanes_->laneScale() * 1.2); return;
     case Command::LanesLower: lanes_->setLaneScale(lanes_->laneScale() / 1.2); return;
     case Command::NightSheet:
@@ -482,7 +482,7 @@ void MainWindow::moveByBars(int bars)
     const Frames at =
         std::max(Frames(0), toFrames(song.tempo.timeAt(song.tempo.startOfBar(bar)), song.rate));
     session_.player.seek(at);
-    session_.view.reveal(at);
+    session_.shown.reveal(at);
     lanes_->update();
 }
 

@@ -178,7 +178,7 @@ void SongDesk::open(const QString& path)
 
 void SongDesk::afterOpening()
 {
-    session_.view.zoomToAll();
+    session_.shown.zoomToAll();
     if (const int guessed = session_.document.guessedClips(); guessed > 0) {
         session_.say(
             tr("This song was saved by an older version: what belongs together was told by "

@@ -227,7 +227,7 @@ Strip::Strip(Session& session, QWidget* parent) : QWidget(parent), session_(sess
     });
     connect(back, &QToolButton::clicked, this, [this] {
         session_.player.seek(Frames(0));
-        session_.view.reveal(Frames(0));
+        session_.shown.reveal(Frames(0));
     });
     connect(play_, &QToolButton::clicked, this, &Strip::togglePlay);
     connect(loop_, &QToolButton::clicked, this, &Strip::toggleLoop);

@@ -73,7 +73,7 @@ Frames ClipGrips::snapped(TrackId id, Frames songTime, Qt::KeyboardModifiers hel
     const Song& song = session_.song();
     std::vector<Frames> places;
     const Frames reach(
-        static_cast<std::int64_t>(kSnapPixels * session_.view.scale().framesPerPixel) + 1
+        static_cast<std::int64_t>(kSnapPixels * session_.shown.scale().framesPerPixel) + 1
     );
     const Span near{songTime - reach - Frames(1), songTime + reach};
     if (hands_.snap == ClipHands::Snap::Grid) {

@@ -304,7 +304,7 @@ void ClipHands::step(int by)
     }
     const Frames at = here->at;
     session_.choice.setClips(withTheirSet(session_.song(), {here->id}));
-    session_.view.reveal(at);
+    session_.shown.reveal(at);
     session_.player.seek(at);
 }
 

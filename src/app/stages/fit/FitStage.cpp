@@ -168,7 +168,7 @@ void FitStage::paintLane(QPainter& painter, const Lane& lane)
     // Where each hit of this lane would come to, as a small tick over its foot.
     const auto& preview = session_.fitting.preview();
     const auto found = std::ranges::find(preview.origin.leads, lane.track);
-    if (found == preview.origin.leads.end() || session_.view.scale().framesPerPixel > 120.0) {
+    if (found == preview.origin.leads.end() || session_.shown.scale().framesPerPixel > 120.0) {
         return;
     }
     painter.setPen(QPen(Theme::palette().ink, 1.2));
@@ -425,7 +425,7 @@ void FitStage::step(int by)
     }
     if (best) {
         session_.player.seek(*best);
-        session_.view.reveal(*best);
+        session_.shown.reveal(*best);
         lanes_.update();
     }
 }

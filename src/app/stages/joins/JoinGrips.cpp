@@ -24,7 +24,7 @@ void JoinGrips::paintRoom(QPainter& painter, const Lane& lane) const
     const MicSet* set = session_.choice.set();
     const SetJoin* join = chosen();
     if (set == nullptr || join == nullptr || !lane.isFirstOfSet ||
-        session_.view.scale().framesPerPixel > 100.0) {
+        session_.shown.scale().framesPerPixel > 100.0) {
         return;
     }
     const auto room = roomOf(session_.song(), set->id, join->id);

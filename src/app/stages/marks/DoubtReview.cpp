@@ -67,7 +67,7 @@ void DoubtReview::choose(std::size_t place)
     session_.choice.setMark(doubt.track, doubt.mark);
     const Frames at = heard_[place];
     session_.player.seek(at);
-    session_.view.reveal(at);
+    session_.shown.reveal(at);
     Q_EMIT changed();
 }
 

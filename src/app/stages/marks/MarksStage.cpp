@@ -498,10 +498,10 @@ void MarksStage::step(int by)
         marks[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(place, 0, count - 1))];
     session_.choice.setMark(session_.choice.track(), heard.mark->id);
     session_.player.seek(heard.at);
-    if (session_.view.scale().framesPerPixel < 16.0) {
+    if (session_.shown.scale().framesPerPixel < 16.0) {
         zoomToMark();
     }
-    session_.view.reveal(heard.at);
+    session_.shown.reveal(heard.at);
     if (hearEach_->isChecked()) {
         hear();
     }
@@ -524,11 +524,11 @@ std::optional<Frames> MarksStage::placeOfChosen() const
 void MarksStage::zoomToMark()
 {
     if (const auto at = placeOfChosen()) {
-        TimeScale scale = session_.view.scale();
+        TimeScale scale = session_.shown.scale();
         scale.framesPerPixel = std::min(scale.framesPerPixel, 1.0);
         scale.left =
             static_cast<double>(at->count()) - 0.4 * lanes_.sheet().width() * scale.framesPerPixel;
-        session_.view.setScale(scale);
+        session_.shown.setScale(scale);
     }
 }
 

@@ -139,7 +139,7 @@ void Microphones::stepUnheard()
         const Frames at = session_.review.heardAt(hit.at);
         if (at > session_.player.position() + Frames(64)) {
             session_.choice.setTrack(hit.track);
-            session_.view.reveal(at);
+            session_.shown.reveal(at);
             session_.player.seek(at);
             return;
         }

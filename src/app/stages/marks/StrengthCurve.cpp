@@ -39,7 +39,7 @@ void paintStrengthCurve(
     }
     const OnsetAnalysis& analysis = analyses->at(lane.track);
     const Palette& colours = Theme::palette();
-    if (session.view.scale().framesPerPixel < 1200.0 && analysis.loudPower > 0.0) {
+    if (session.shown.scale().framesPerPixel < 1200.0 && analysis.loudPower > 0.0) {
         std::vector<QPolygonF> curves;  // one for each clip that plays the take
         const auto track = session.song().track(lane.track);
         for (const Clip& clip : track->clips) {

@@ -272,7 +272,7 @@ void TakesStage::add(std::vector<ImportedTake> takes)
     if (!session_.document.apply(addTakes(session_.song(), std::move(takes)), name)) {
         return;
     }
-    session_.view.zoomToAll();
+    session_.shown.zoomToAll();
     const Song& song = session_.song();
     std::vector<TrackId> added;
     for (std::size_t t = before; t < song.tracks.size(); ++t) {
