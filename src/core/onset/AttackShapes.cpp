@@ -132,9 +132,9 @@ expected(const Shape& shape, const Stroke& stroke, std::size_t listening, float 
 
 // A shape held against a stroke at one place after another. What is louder than expected may be bleed and
 // counts less than what is softer; no step counts without end.
-class Fitting {
+class ShapeMatch {
 public:
-    Fitting(const Shape& shape, const Stroke& stroke) : stroke_(stroke)
+    ShapeMatch(const Shape& shape, const Stroke& stroke) : stroke_(stroke)
     {
         for (std::size_t l = 0; l < kListenings; ++l) {
             for (std::size_t g = 0; g < kLouder.size(); ++g) {
@@ -394,7 +394,7 @@ void lineUp(Stroke& stroke, std::span<const Kind> kinds)
     Place best;
     std::size_t name = stroke.kind;
     for (const Kind& kind : kinds) {
-        Place place = Fitting(kind.shape, stroke).best();
+        Place place = ShapeMatch(kind.shape, stroke).best();
         place.misfit -= kind.name == stroke.kind ? kClearly : 0.0F;
         if (place.misfit < best.misfit) {
             best = place;
@@ -564,9 +564,9 @@ std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> a
         if (kind == kinds.end() || !kind->hasStart) {
             return;
         }
-        const Fitting fitting(kind->shape, stroke);
-        const float here = fitting.at(stroke.found - kind->start, kNever).misfit;
-        if (here - fitting.at(stroke.at, kNever).misfit >= kWorthMoving) {
+        const ShapeMatch match(kind->shape, stroke);
+        const float here = match.at(stroke.found - kind->start, kNever).misfit;
+        if (here - match.at(stroke.at, kNever).misfit >= kWorthMoving) {
             starts[i] = AttackTrace::kStep * static_cast<double>(stroke.at + kind->start);
         }
     });
