@@ -92,6 +92,16 @@ TEST_F(GridTempo, BelongsToTheTakeThatWasListenedTo)
     EXPECT_EQ(value("takeBpm"), 0.0);
 }
 
+TEST_F(GridTempo, WhatWasTypedForOneTakeIsNotSaidOfAnother)
+{
+    set("lastsBeats", 40.0);
+    EXPECT_GT(value("takeBpm"), 0.0);
+    session_->choice.setTrack(song().tracks[0]->id);
+    settle();
+    EXPECT_EQ(value("takeBpm"), 0.0);
+    EXPECT_EQ(value("lastsBeats"), 0.0);
+}
+
 TEST_F(GridTempo, ARangeTheWrongWayRoundIsSaid)
 {
     set("leastBpm", 150.0);

@@ -369,8 +369,7 @@ void splitByShape(std::span<Stroke> strokes)
 struct Kind {
     std::size_t name = 0;
     Shape shape{};
-    int start = 0;  // steps from where the shape is lined up; see startOf
-    bool hasStart = false;
+    std::optional<int> start;  // steps from where the shape is lined up; see startOf
 };
 
 std::vector<Kind> kindsOf(std::span<const Stroke> strokes)
@@ -489,9 +488,7 @@ std::vector<Kind> learn(std::vector<Stroke>& strokes)
                 offsets.push_back(stroke.found - stroke.at);
             }
         }
-        const auto start = startOf(std::move(offsets));
-        kind.hasStart = start.has_value();
-        kind.start = start.value_or(0);
+        kind.start = startOf(std::move(offsets));
     }
     return kinds;
 }
@@ -561,13 +558,13 @@ std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> a
         stroke.kind = kNoKind;
         lineUp(stroke, kinds);
         const auto kind = std::ranges::find(kinds, stroke.kind, &Kind::name);
-        if (kind == kinds.end() || !kind->hasStart) {
+        if (kind == kinds.end() || !kind->start) {
             return;
         }
         const ShapeMatch match(kind->shape, stroke);
-        const float here = match.at(stroke.found - kind->start, kNever).misfit;
+        const float here = match.at(stroke.found - *kind->start, kNever).misfit;
         if (here - match.at(stroke.at, kNever).misfit >= kWorthMoving) {
-            starts[i] = AttackTrace::kStep * static_cast<double>(stroke.at + kind->start);
+            starts[i] = AttackTrace::kStep * static_cast<double>(stroke.at + *kind->start);
         }
     });
     return starts;

@@ -5,6 +5,7 @@
 #include "app/theme/Theme.h"
 
 #include <algorithm>
+#include <span>
 
 namespace orthochron::app {
 
@@ -61,14 +62,14 @@ void ReadingsSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place
     const double shown = std::min(kShown, search_.length().count());
     const double perSecond = area.width() / std::max(shown, 0.1);
     const auto& values = found.strength.values;
-    const float most = values.empty() ? 1.0F : std::max(*std::ranges::max_element(values), 1e-6F);
+    const auto count =
+        std::min(values.size(), static_cast<std::size_t>(shown / found.strength.step.count()));
+    const auto drawn = std::span(values).first(count);
+    const float most = drawn.empty() ? 1.0F : std::max(*std::ranges::max_element(drawn), 1e-6F);
     QPolygonF curve{area.bottomLeft()};
-    for (std::size_t n = 0; n < values.size(); ++n) {
+    for (std::size_t n = 0; n < drawn.size(); ++n) {
         const double x = static_cast<double>(n) * found.strength.step.count() * perSecond;
-        if (x > area.width()) {
-            break;
-        }
-        const double height = static_cast<double>(values[n] / most) * area.height();
+        const double height = static_cast<double>(drawn[n] / most) * area.height();
         curve << QPointF(area.left() + x, area.bottom() - height);
     }
     curve << QPointF(curve.back().x(), area.bottom());

@@ -11,7 +11,7 @@ TempoSearch::TempoSearch(Session& session, QObject* parent) : QObject(parent), s
 {
     connect(&session_.choice, &Choice::changed, this, &TempoSearch::refresh);
     connect(&session_.document, &Document::opened, this, [this] {
-        searched_.reset();
+        of_.reset();
         refresh();
     });
 }
@@ -38,9 +38,10 @@ Seconds TempoSearch::length() const
 
 void TempoSearch::refresh()
 {
-    if (key() != searched_ && searched_) {
+    if (of_ != key()) {
         session_.jobs.drop(QStringLiteral("tempo"));
-        searched_.reset();
+        of_ = key();
+        isSearched_ = false;
         found_ = {};
         place_ = 0;
         bpm_ = 0.0;
@@ -50,7 +51,7 @@ void TempoSearch::refresh()
 
 const TempoFound* TempoSearch::found() const
 {
-    return searched_ && searched_ == key() ? &found_ : nullptr;
+    return isSearched_ ? &found_ : nullptr;
 }
 
 void TempoSearch::search()
@@ -73,14 +74,14 @@ void TempoSearch::search()
          tempi = range](const Work& work) {
             return findTempo(sources->channel(wanted.take, wanted.channel), rate, tempi, work);
         },
-        [this, asked](Result<TempoFound> result) {
+        [this](Result<TempoFound> result) {
             if (!result) {
                 if (result.error().kind != ErrorKind::Cancelled) {
                     Q_EMIT session_.failed(QString::fromStdString(result.error().message));
                 }
                 return;
             }
-            searched_ = asked;
+            isSearched_ = true;
             found_ = std::move(*result);
             if (found_.readings.empty()) {
                 session_.say(tr("No tempo stands out between %1 and %2 bpm: type how many beats it "

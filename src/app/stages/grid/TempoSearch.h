@@ -53,7 +53,8 @@ private:
     void refresh();
 
     Session& session_;
-    std::optional<Key> searched_;
+    std::optional<Key> of_;  // the take that all below is about
+    bool isSearched_ = false;
     TempoFound found_;
     std::size_t place_ = 0;
     double bpm_ = 0.0;
