@@ -33,6 +33,7 @@ void addCheck(CLI::App& app, Choice& choice);
 void addRender(CLI::App& app, Choice& choice);
 void addReport(CLI::App& app, Choice& choice);
 void addTempo(CLI::App& app, Choice& choice);
+void addTempoMap(CLI::App& app, Choice& choice);
 void addVerify(CLI::App& app, Choice& choice);
 
 // Prints one JSON document, or the readable lines when JSON was not asked for.

@@ -38,16 +38,6 @@ struct FitOptions {
     std::string outDir;
 };
 
-Result<Meter> parseMeter(const std::string& text)
-{
-    Meter meter;
-    char rest = 0;
-    if (std::sscanf(text.c_str(), "%d/%d%c", &meter.numerator, &meter.denominator, &rest) != 2) {
-        return badArgument(fmt::format("meter '{}' is not like 4/4", text));
-    }
-    return meter;
-}
-
 Result<TempoMap> tempoOf(const FitOptions& options)
 {
     const auto meter = parseMeter(options.meter);

@@ -133,6 +133,7 @@ int run(int argc, char** argv)
     addInfo(app, choice);
     addOnsets(app, choice);
     addTempo(app, choice);
+    addTempoMap(app, choice);
     addFit(app, choice);
     addCheck(app, choice);
     addRender(app, choice);

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <optional>
 #include <string>
 
@@ -74,6 +75,7 @@ struct Events {
     std::map<std::uint64_t, double> tempi;  // bpm by tick
     std::map<std::uint64_t, Meter> meters;
     std::multimap<std::uint64_t, TickNote> notes;  // by tick
+    std::multimap<std::uint64_t, std::string> markers;
 };
 
 void readMeta(std::uint32_t kind, std::string_view body, std::uint64_t tick, Events& events)
@@ -89,6 +91,8 @@ void readMeta(std::uint32_t kind, std::string_view body, std::uint64_t tick, Eve
         meter.numerator = static_cast<int>(bytes.byte());
         meter.denominator = 1 << std::min(bytes.byte(), 10U);
         events.meters[tick] = meter;
+    } else if (kind == 0x06) {
+        events.markers.emplace(tick, body);
     }
 }
 
@@ -172,6 +176,9 @@ Result<MidiFile> readMidi(const std::filesystem::path& path)
     for (const auto& [tick, meter] : events.meters) {
         midi.meters.emplace_back(beats(tick), meter);
     }
+    for (const auto& [tick, name] : events.markers) {
+        midi.markers.emplace_back(beats(tick), name);
+    }
     for (const auto& [tick, note] : events.notes) {
         const Beats length = note.end ? beats(*note.end) - beats(tick) : MidiNote{}.length;
         midi.notes.push_back({beats(tick), length, note.key, note.velocity});
@@ -180,8 +187,6 @@ Result<MidiFile> readMidi(const std::filesystem::path& path)
 }
 
 namespace {
-
-constexpr std::uint32_t kTicks = 960;
 
 void putNumber(std::string& out, std::uint32_t value, int bytes)
 {
@@ -200,39 +205,58 @@ void putVariable(std::string& out, std::uint32_t value)
     out += static_cast<char>(value & 0x7FU);
 }
 
-}  // namespace
+// By tick; what ends at a tick comes before what begins there.
+using WrittenEvents = std::multimap<std::pair<std::uint32_t, int>, std::string>;
 
-Result<void> writeMidi(const MidiFile& midi, const std::filesystem::path& path)
+std::uint32_t tickOf(Beats at)
 {
-    const auto tick = [](Beats at) {
-        return static_cast<std::uint32_t>(
-            std::max<std::int64_t>(0, std::llround(at.count() * kTicks))
-        );
-    };
-    // By tick; what ends at a tick comes before what begins there.
-    std::multimap<std::pair<std::uint32_t, int>, std::string> events;
+    return static_cast<std::uint32_t>(
+        std::max<std::int64_t>(0, std::llround(at.count() * kTicksOfQuarter))
+    );
+}
+
+WrittenEvents tempoEvents(const MidiFile& midi)
+{
+    WrittenEvents events;
     for (const auto& [at, meter] : midi.meters) {
         std::string event("\xFF\x58\x04", 3);
         event += static_cast<char>(meter.numerator);
         event += static_cast<char>(std::lround(std::log2(meter.denominator)));
         event += std::string("\x18\x08", 2);
-        events.emplace(std::pair{tick(at), 1}, event);
+        events.emplace(std::pair{tickOf(at), 1}, event);
     }
     for (const TempoPoint& point : midi.tempi) {
         std::string event("\xFF\x51\x03", 3);
         putNumber(event, static_cast<std::uint32_t>(std::lround(60e6 / point.bpm)), 3);
-        events.emplace(std::pair{tick(point.at), 1}, event);
+        events.emplace(std::pair{tickOf(point.at), 1}, event);
     }
+    for (const auto& [at, text] : midi.markers) {
+        std::string event("\xFF\x06", 2);
+        putVariable(event, static_cast<std::uint32_t>(text.size()));
+        events.emplace(std::pair{tickOf(at), 1}, event + text);
+    }
+    return events;
+}
+
+WrittenEvents noteEvents(const MidiFile& midi)
+{
+    WrittenEvents events;
     for (const MidiNote& note : midi.notes) {
         const auto key = static_cast<char>(note.key);
         events.emplace(
-            std::pair{tick(note.at), 2},
+            std::pair{tickOf(note.at), 2},
             std::string{static_cast<char>(0x99), key, static_cast<char>(note.velocity)}
         );
         events.emplace(
-            std::pair{tick(note.at + note.length), 0}, std::string{static_cast<char>(0x89), key, 0}
+            std::pair{tickOf(note.at + note.length), 0},
+            std::string{static_cast<char>(0x89), key, 0}
         );
     }
+    return events;
+}
+
+void putTrack(std::string& file, const WrittenEvents& events)
+{
     std::string track;
     std::uint32_t last = 0;
     for (const auto& [place, event] : events) {
@@ -241,14 +265,31 @@ Result<void> writeMidi(const MidiFile& midi, const std::filesystem::path& path)
         track += event;
     }
     track += std::string("\x00\xFF\x2F\x00", 4);
-    std::string file = "MThd";
-    putNumber(file, 6, 4);
-    putNumber(file, 0, 2);
-    putNumber(file, 1, 2);
-    putNumber(file, kTicks, 2);
     file += "MTrk";
     putNumber(file, static_cast<std::uint32_t>(track.size()), 4);
-    return writeAtomically(path, file + track);
+    file += track;
+}
+
+}  // namespace
+
+Result<void> writeMidi(const MidiFile& midi, const std::filesystem::path& path, MidiTracks tracks)
+{
+    const bool isOne = tracks == MidiTracks::One;
+    WrittenEvents first = tempoEvents(midi);
+    WrittenEvents second = noteEvents(midi);
+    if (isOne) {
+        first.merge(second);
+    }
+    std::string file = "MThd";
+    putNumber(file, 6, 4);
+    putNumber(file, isOne ? 0 : 1, 2);
+    putNumber(file, isOne ? 1 : 2, 2);
+    putNumber(file, kTicksOfQuarter, 2);
+    putTrack(file, first);
+    if (!isOne) {
+        putTrack(file, second);
+    }
+    return writeAtomically(path, file);
 }
 
 }  // namespace orthochron

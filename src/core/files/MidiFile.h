@@ -4,7 +4,8 @@
 #include "core/time/TempoMap.h"
 
 #include <filesystem>
-#include <map>
+#include <string>
+#include <utility>
 #include <vector>
 
 namespace orthochron {
@@ -23,11 +24,22 @@ struct MidiFile {
     std::vector<TempoPoint> tempi;                // ascending; empty where the file says none
     std::vector<std::pair<Beats, Meter>> meters;  // ascending
     std::vector<MidiNote> notes;                  // ascending
+    std::vector<std::pair<Beats, std::string>> markers;  // ascending
 };
+
+// How the events of a file are divided: all in one track (format 0), or tempo, meters and markers in a first
+// and the notes in a second (format 1).
+enum class MidiTracks { One, TempoAndNotes };
 
 // Reads formats 0 and 1 in metrical time. Errors: BadInput for anything else, however damaged.
 [[nodiscard]] Result<MidiFile> readMidi(const std::filesystem::path& path);
-// Writes format 0 at 960 ticks a quarter note. Errors: Failed.
-[[nodiscard]] Result<void> writeMidi(const MidiFile& midi, const std::filesystem::path& path);
+
+// Of what is written: every place is rounded to the nearest.
+constexpr int kTicksOfQuarter = 960;
+
+// Errors: Failed.
+[[nodiscard]] Result<void> writeMidi(
+    const MidiFile& midi, const std::filesystem::path& path, MidiTracks tracks = MidiTracks::One
+);
 
 }  // namespace orthochron

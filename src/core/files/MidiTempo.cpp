@@ -4,9 +4,103 @@
 
 #include "core/files/MidiFile.h"
 
+#include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace orthochron {
+
+namespace {
+
+constexpr std::string_view kFirstBar = "bar 1";
+
+// The points without those that only correct the rounding of the one before: as long as all between two lie
+// within 20 microseconds of the straight line, they are one.
+std::vector<TempoPoint> withoutCorrections(const std::vector<TempoPoint>& points)
+{
+    constexpr double kOff = 20e-6;  // seconds
+    constexpr double kSame = 1e-5;  // of a tempo
+    std::vector<TempoPoint> kept;
+    std::size_t from = 0;
+    while (from < points.size()) {
+        kept.push_back(points[from]);
+        // Seconds a quarter note that a line from here may have to pass near all it has passed.
+        double least = 0.0;
+        double most = std::numeric_limits<double>::infinity();
+        double time = 0.0;
+        double pace = 60.0 / points[from].bpm;
+        std::size_t to = from;
+        while (to + 1 < points.size()) {
+            const Beats step = points[to + 1].at - points[to].at;
+            const double next = time + step.count() * 60.0 / points[to].bpm;
+            const double beats = (points[to + 1].at - points[from].at).count();
+            if (next / beats < least || next / beats > most) {
+                break;
+            }
+            time = next;
+            pace = time / beats;
+            least = std::max(least, (time - kOff) / beats);
+            most = std::min(most, (time + kOff) / beats);
+            ++to;
+        }
+        kept.back().bpm = 60.0 / pace;
+        const bool isLast = to + 1 == points.size();
+        if (to == from || (isLast && std::abs(points[to].bpm * pace / 60.0 - 1.0) < kSame)) {
+            break;
+        }
+        from = to;
+    }
+    return kept;
+}
+
+// What a file says of a map before it is one.
+struct Places {
+    std::vector<TempoPoint> tempi;
+    std::vector<std::pair<Beats, Meter>> meters;
+    Seconds before;  // what the file plays before bar 1
+};
+
+// Leaves out what lies before the marker of bar 1, where there is one.
+Places fromFirstBar(MidiFile midi)
+{
+    Places places{std::move(midi.tempi), std::move(midi.meters), Seconds(0.0)};
+    if (places.tempi.empty() || places.tempi.front().at > Beats(0.0)) {
+        places.tempi.insert(places.tempi.begin(), TempoPoint{});  // the format's own default, 120
+    }
+    const auto marker =
+        std::ranges::find(midi.markers, kFirstBar, &std::pair<Beats, std::string>::second);
+    if (marker == midi.markers.end()) {
+        return places;
+    }
+    const Beats first = marker->first;
+    std::vector<TempoPoint> tempi;
+    for (std::size_t i = 0; i < places.tempi.size(); ++i) {
+        const TempoPoint& point = places.tempi[i];
+        const Beats next =
+            i + 1 < places.tempi.size() ? std::min(places.tempi[i + 1].at, first) : first;
+        if (point.at < first) {
+            places.before += Seconds((next - point.at).count() * 60.0 / point.bpm);
+        }
+        if (point.at <= first) {
+            tempi.assign(1, TempoPoint{Beats(0.0), point.bpm});
+        } else {
+            tempi.push_back({point.at - first, point.bpm});
+        }
+    }
+    places.tempi = std::move(tempi);
+    std::vector<std::pair<Beats, Meter>> meters;
+    for (const auto& [at, meter] : places.meters) {
+        if (at <= first) {
+            meters.assign(1, {Beats(0.0), meter});
+        } else {
+            meters.emplace_back(at - first, meter);
+        }
+    }
+    places.meters = std::move(meters);
+    return places;
+}
+
+}  // namespace
 
 Result<TempoMap> readMidiTempo(const std::filesystem::path& path, Meter meter, Seconds offset)
 {
@@ -14,13 +108,10 @@ Result<TempoMap> readMidiTempo(const std::filesystem::path& path, Meter meter, S
     if (!midi) {
         return tl::unexpected(midi.error());
     }
-    std::vector<TempoPoint> tempi = std::move(midi->tempi);
-    if (tempi.empty() || tempi.front().at > Beats(0.0)) {
-        tempi.insert(tempi.begin(), TempoPoint{Beats(0.0), 120.0});  // the format's own default
-    }
+    const Places places = fromFirstBar(std::move(*midi));
     std::vector<MeterChange> meters{{1, meter}};
     Beats start{0.0};
-    for (const auto& [at, found] : midi->meters) {
+    for (const auto& [at, found] : places.meters) {
         const double bars = (at - start) / meters.back().meter.barLength();
         const int bar = meters.back().bar + static_cast<int>(std::lround(bars));
         if (bar == meters.back().bar) {
@@ -30,13 +121,145 @@ Result<TempoMap> readMidiTempo(const std::filesystem::path& path, Meter meter, S
             meters.push_back({bar, found});
         }
     }
-    auto map = TempoMap::create(offset, std::move(tempi), std::move(meters));
+    auto map = TempoMap::create(
+        offset + places.before, withoutCorrections(places.tempi), std::move(meters)
+    );
     if (!map) {
         return badInput(fmt::format(
             "{}: holds a tempo map that cannot be used: {}", path.string(), map.error().message
         ));
     }
     return map;
+}
+
+namespace {
+
+// What leads from the song's start to the first bar line in it: a bar as long as its tempo allows.
+struct LeadIn {
+    Beats length;
+    Meter meter;
+};
+
+Result<LeadIn> leadInOf(Seconds time, double bpm)
+{
+    constexpr int kMostBeats = 32;
+    for (const int denominator : {4, 8, 16, 32}) {
+        const double beat = 4.0 / denominator;
+        const auto beats = std::lround(time.count() * bpm / 60.0 / beat);
+        const auto count = static_cast<int>(std::clamp<long>(beats, 1, kMostBeats));
+        const double tempo = count * beat * 60.0 / time.count();
+        if (tempo >= 20.0 && tempo <= 400.0) {
+            return LeadIn{Beats(count * beat), {count, denominator}};
+        }
+    }
+    return badArgument(fmt::format(
+        "the first bar line is {:.1f} ms after the song\'s start: no tempo leads there; move it "
+        "onto the start",
+        inMilliseconds(time)
+    ));
+}
+
+class MapWriter {
+public:
+    MapWriter(const TempoMap& map, Seconds end) : map_(map), end_(end) {}
+
+    Result<MidiFile> written()
+    {
+        int bar = map_.barAt(map_.beatsAt(Seconds(0.0)));
+        while (map_.timeAt(map_.startOfBar(bar)) < Seconds(0.0)) {
+            ++bar;
+        }
+        const Seconds first = map_.timeAt(map_.startOfBar(bar));
+        if (first > Seconds(0.0)) {
+            const auto leadIn = leadInOf(first, map_.bpmAt(map_.startOfBar(bar)));
+            if (!leadIn) {
+                return tl::unexpected(leadIn.error());
+            }
+            midi_.meters.emplace_back(Beats(0.0), leadIn->meter);
+            step(leadIn->length, first);
+        }
+        while (map_.timeAt(map_.startOfBar(bar)) < end_ || midi_.notes.empty()) {
+            writeBar(bar);
+            ++bar;
+        }
+        return midi_;
+    }
+
+private:
+    void writeBar(int bar)
+    {
+        constexpr int kFirstClick = 76;  // the high wood block of General MIDI
+        constexpr int kOtherClick = 77;  // the low one
+        const Meter meter = map_.meterOfBar(bar);
+        if (midi_.meters.empty() || midi_.meters.back().second != meter) {
+            midi_.meters.emplace_back(at_, meter);
+        }
+        if (bar == 1) {
+            midi_.markers.emplace_back(at_, kFirstBar);
+        }
+        const Beats from = map_.startOfBar(bar);
+        const Beats to = map_.startOfBar(bar + 1);
+        for (int beat = 0; beat < meter.numerator; ++beat) {
+            const Beats place = at_ + meter.beatLength() * beat;
+            midi_.notes.push_back(
+                {place, Beats(0.1), beat == 0 ? kFirstClick : kOtherClick, beat == 0 ? 110 : 80}
+            );
+        }
+        std::vector<Beats> ends{to};
+        for (std::size_t i = 0; i < map_.tempi().size(); ++i) {
+            const TempoPoint& point = map_.tempi()[i];
+            if (point.at > from && point.at < to) {
+                ends.push_back(point.at);
+            }
+            if (point.isRamp && i + 1 < map_.tempi().size()) {
+                for (Beats at = std::max(point.at, from); at < std::min(map_.tempi()[i + 1].at, to);
+                     at += Beats(1.0)) {
+                    ends.push_back(at);
+                }
+            }
+        }
+        std::ranges::sort(ends);
+        Beats last = from;
+        for (const Beats end : ends) {
+            // A place is a whole tick.
+            const Beats whole(std::round(end.count() * kTicksOfQuarter) / kTicksOfQuarter);
+            if (whole > last) {
+                step(whole - last, map_.timeAt(whole));
+                last = whole;
+            }
+        }
+    }
+    // Goes on by so much, to arrive at a time as nearly as whole microseconds allow.
+    void step(Beats length, Seconds arrival)
+    {
+        constexpr double kMicroseconds = 1e6;
+        const double wanted = arrival.count() * kMicroseconds - time_;
+        const double pace = std::clamp(std::round(wanted / length.count()), 1.0, 16777215.0);
+        if (midi_.tempi.empty() || pace != pace_) {
+            midi_.tempi.push_back({at_, 60.0 * kMicroseconds / pace});
+        }
+        pace_ = pace;
+        time_ += pace * length.count();
+        at_ += length;
+    }
+
+    const TempoMap& map_;
+    Seconds end_;
+    MidiFile midi_;
+    Beats at_{0.0};      // from the file's beginning
+    double time_ = 0.0;  // microseconds, as the file plays it
+    double pace_ = 0.0;  // microseconds a quarter note
+};
+
+}  // namespace
+
+Result<void> writeMidiTempo(const TempoMap& map, Seconds end, const std::filesystem::path& path)
+{
+    const auto midi = MapWriter(map, end).written();
+    if (!midi) {
+        return tl::unexpected(midi.error());
+    }
+    return writeMidi(*midi, path, MidiTracks::TempoAndNotes);
 }
 
 }  // namespace orthochron

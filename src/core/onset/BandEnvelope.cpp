@@ -1,5 +1,7 @@
 #include "core/onset/BandEnvelope.h"
 
+#include <fmt/format.h>
+
 #include "core/base/NoDenormals.h"
 
 #include <algorithm>
@@ -140,6 +142,11 @@ BandEnvelope bandEnvelopeOf(std::span<const float> samples, Hertz rate)
 
 Result<BandEnvelope> bandEnvelopeOf(const Channel& channel, Hertz rate, const Work& work)
 {
+    if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
+        return badArgument(
+            fmt::format("a rate of {:g} Hz cannot be analysed; 8 to 192 kHz can", rate.count())
+        );
+    }
     const NoDenormals quick;
     BandEnvelope envelope;
     const auto hop = static_cast<std::int64_t>(std::llround(rate.count() / 1000.0));

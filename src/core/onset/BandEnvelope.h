@@ -37,7 +37,8 @@ private:
 
 // Linear in the samples; each band is a high and a low pass of second order (Butterworth).
 [[nodiscard]] BandEnvelope bandEnvelopeOf(std::span<const float> samples, Hertz rate);
-// In passes. Errors: the channel's; BadInput for a sample that is no number; Cancelled.
+// In passes. Errors: the channel's; BadArgument for a rate outside 8 to 192 kHz; BadInput for a sample that
+// is no number; Cancelled.
 [[nodiscard]] Result<BandEnvelope>
 bandEnvelopeOf(const Channel& channel, Hertz rate, const Work& work = {});
 

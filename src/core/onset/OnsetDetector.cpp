@@ -325,11 +325,6 @@ Result<OnsetAnalysis> analyseOnsets(std::span<const float> samples, Hertz rate, 
 
 Result<OnsetAnalysis> analyseOnsets(const Channel& channel, Hertz rate, const Work& work)
 {
-    if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
-        return badArgument(
-            fmt::format("a rate of {:g} Hz cannot be analysed; 8 to 192 kHz can", rate.count())
-        );
-    }
     OnsetAnalysis analysis;
     auto envelope = bandEnvelopeOf(channel, rate, work.part(0.0, 0.7));
     if (!envelope) {

@@ -186,9 +186,6 @@ std::size_t startOf(const std::vector<Moment>& moments, std::size_t n)
 
 Result<OnsetAnalysis> analyseWeakOnsets(const Channel& channel, Hertz rate, const Work& work)
 {
-    if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
-        return badArgument("sample rates from 8000 to 192000 Hz can be analysed");
-    }
     OnsetAnalysis analysis;
     auto envelope = bandEnvelopeOf(channel, rate, work.part(0.0, 0.1));
     if (!envelope) {

@@ -170,7 +170,7 @@ std::uint64_t fitFingerprint(const Song& song, const MicSet& set)
 {
     std::uint64_t print = mixed(song.tempo.firstDownbeat().count(), 1);
     for (const TempoPoint& point : song.tempo.tempi()) {
-        print = mixed(point.bpm, mixed(point.at.count(), print));
+        print = mixed(point.isRamp, mixed(point.bpm, mixed(point.at.count(), print)));
     }
     for (const MeterChange& change : song.tempo.meters()) {
         print = mixed(

@@ -36,13 +36,14 @@ std::vector<double> levelsOf(const BandEnvelope& envelope, int band)
 
 }  // namespace
 
-OnsetStrength onsetStrengthOf(const BandEnvelope& envelope, Hertz rate)
+OnsetBands onsetBandsOf(const BandEnvelope& envelope, Hertz rate)
 {
-    OnsetStrength strength;
-    strength.step = toSeconds(envelope.hopFrames, rate) * static_cast<double>(kHopsOfStep);
-    strength.values.assign(envelope.size() / static_cast<std::size_t>(kHopsOfStep), 0.0F);
-    for (int band = 0; band < kBands; ++band) {
-        const std::vector<double> levels = levelsOf(envelope, band);
+    OnsetBands bands;
+    bands.step = toSeconds(envelope.hopFrames, rate) * static_cast<double>(kHopsOfStep);
+    for (std::size_t band = 0; band < kBands; ++band) {
+        const std::vector<double> levels = levelsOf(envelope, static_cast<int>(band));
+        auto& values = bands.values[band];
+        values.assign(levels.size(), 0.0F);
         for (std::size_t n = 0; n < levels.size(); ++n) {
             double before = 0.0;
             for (std::size_t k = kNearest; k <= std::min(kFurthest, n); ++k) {
@@ -51,10 +52,26 @@ OnsetStrength onsetStrengthOf(const BandEnvelope& envelope, Hertz rate)
             if (n < kNearest) {
                 before = n == 0 ? 0.0 : levels[n];
             }
-            strength.values[n] += static_cast<float>(std::max(0.0, levels[n] - before));
+            values[n] = static_cast<float>(std::max(0.0, levels[n] - before));
+        }
+    }
+    return bands;
+}
+
+OnsetStrength onsetStrengthOf(const OnsetBands& bands)
+{
+    OnsetStrength strength{bands.step, std::vector<float>(bands.size(), 0.0F)};
+    for (const auto& values : bands.values) {
+        for (std::size_t n = 0; n < values.size(); ++n) {
+            strength.values[n] += values[n];
         }
     }
     return strength;
+}
+
+OnsetStrength onsetStrengthOf(const BandEnvelope& envelope, Hertz rate)
+{
+    return onsetStrengthOf(onsetBandsOf(envelope, rate));
 }
 
 }  // namespace orthochron

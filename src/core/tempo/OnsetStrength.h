@@ -3,6 +3,7 @@
 #include "core/onset/BandEnvelope.h"
 #include "core/time/Units.h"
 
+#include <array>
 #include <vector>
 
 namespace orthochron {
@@ -13,8 +14,20 @@ struct OnsetStrength {
     std::vector<float> values;  // 0 where nothing begins
 };
 
+// The same for each band by itself.
+struct OnsetBands {
+    Seconds step;
+    std::array<std::vector<float>, kBands> values;  // all of one length
+
+    [[nodiscard]] std::size_t size() const { return values[0].size(); }
+};
+
 // The rises of the logarithm of the level (logarithm: a soft hat counts beside a loud kick), over the
-// highest of the last 25 ms, summed over the bands. What sounds at the very beginning begins there.
+// highest of the last 25 ms. What sounds at the very beginning begins there.
+[[nodiscard]] OnsetBands onsetBandsOf(const BandEnvelope& envelope, Hertz rate);
+
+// The sum over the bands.
+[[nodiscard]] OnsetStrength onsetStrengthOf(const OnsetBands& bands);
 [[nodiscard]] OnsetStrength onsetStrengthOf(const BandEnvelope& envelope, Hertz rate);
 
 }  // namespace orthochron

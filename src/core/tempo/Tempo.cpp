@@ -21,7 +21,6 @@ constexpr double kHighest = 14.0;    // Hz
 constexpr double kNearlyAll = 0.85;  // as regular as that explains as much
 constexpr double kMuch = 0.6;        // of the most regular: what is less is no pulse of it
 constexpr double kExplained = 6.0;   // what a share of it weighs
-constexpr double kRegular = 0.3;     // the least that is a pulse
 constexpr std::size_t kFewest = 4;   // attacks
 
 struct Event {
@@ -216,11 +215,14 @@ Seconds firstBeatOf(std::span<const Event> events, double beat, int pulses, doub
 }
 
 // Whole beats that a recording lasts.
-std::optional<int> wholeBeats(double length, double beat)
+std::optional<int> wholeBeats(std::optional<Seconds> length, double beat)
 {
+    if (!length) {
+        return std::nullopt;
+    }
     constexpr double kOff = 0.04;    // of a beat
     constexpr double kMost = 128.0;  // beats; what is longer is no loop
-    const double beats = length / beat;
+    const double beats = length->count() / beat;
     const double whole = std::round(beats);
     const bool isWhole = whole >= 2.0 && whole <= kMost && std::abs(beats - whole) < kOff;
     return isWhole ? std::optional(static_cast<int>(whole)) : std::nullopt;
@@ -251,7 +253,7 @@ std::vector<Weighed> weigh(
     std::span<const Event> events,
     const Pulse& pulse,
     std::span<const Peak> peaks,
-    double length,
+    std::optional<Seconds> length,
     TempoRange range
 )
 {
@@ -281,7 +283,7 @@ std::vector<Weighed> weigh(
                            kExplained * std::log(peak.height / strongest);
             weighed.reading.wholeBeats = wholeBeats(length, beat);
             if (weighed.reading.wholeBeats) {
-                beat = length / *weighed.reading.wholeBeats;
+                beat = length->count() / *weighed.reading.wholeBeats;
                 weighed.odds += oddsOfLength(*weighed.reading.wholeBeats);
             }
             weighed.reading.bpm = std::clamp(60.0 / beat, range.least, range.most);
@@ -304,6 +306,18 @@ std::vector<Weighed> weigh(
 }
 
 }  // namespace
+
+Result<void> validate(TempoRange range)
+{
+    if (!(range.least >= 20.0 && range.most <= 400.0 && range.least < range.most)) {
+        return badArgument(fmt::format(
+            "{:g} to {:g} bpm: a range of tempi lies within 20 to 400, the lower first",
+            range.least,
+            range.most
+        ));
+    }
+    return {};
+}
 
 std::vector<Seconds> beatsOf(const TempoReading& reading, Seconds length)
 {
@@ -348,42 +362,26 @@ std::optional<double> tempoInName(std::string_view name)
     return std::nullopt;
 }
 
-Result<TempoFound> findTempo(const Channel& channel, Hertz rate, TempoRange range, const Work& work)
+TempoFound tempoOf(
+    OnsetStrength strength, std::optional<Seconds> length, TempoRange range, double leastClarity
+)
 {
     constexpr std::size_t kMostReadings = 8;
     constexpr double kWorthSaying = 0.002;
-    if (!(range.least >= 20.0 && range.most <= 400.0 && range.least < range.most)) {
-        return badArgument(fmt::format(
-            "{:g} to {:g} bpm: a range of tempi lies within 20 to 400, the lower first",
-            range.least,
-            range.most
-        ));
-    }
-    if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
-        return badArgument(
-            fmt::format("a rate of {:g} Hz cannot be analysed; 8 to 192 kHz can", rate.count())
-        );
-    }
-    const auto envelope = bandEnvelopeOf(channel, rate, work.part(0.0, 0.9));
-    if (!envelope) {
-        return tl::unexpected(envelope.error());
-    }
     TempoFound found;
-    found.strength = onsetStrengthOf(*envelope, rate);
+    found.strength = std::move(strength);
     const std::vector<Event> events = eventsOf(found.strength);
     if (events.size() < kFewest) {
         return found;
     }
-    const double length = toSeconds(channel.frames, rate).count();
     const Pulse pulse(events);
-    const std::vector<Peak> peaks = peaksOf(pulse, length);
+    const double lasts =
+        found.strength.step.count() * static_cast<double>(found.strength.values.size());
+    const std::vector<Peak> peaks = peaksOf(pulse, length ? length->count() : lasts);
     for (const Peak& peak : peaks) {
         found.clarity = std::max(found.clarity, peak.height);
     }
-    if (work.stopped()) {
-        return cancelled();
-    }
-    if (found.clarity < kRegular) {
+    if (found.clarity < leastClarity) {
         return found;
     }
     const auto weighed = weigh(events, pulse, peaks, length, range);
@@ -400,6 +398,23 @@ Result<TempoFound> findTempo(const Channel& channel, Hertz rate, TempoRange rang
     }
     if (!found.readings.empty()) {
         found.confidence = found.readings.front().score * std::min(1.0, found.clarity);
+    }
+    return found;
+}
+
+Result<TempoFound> findTempo(const Channel& channel, Hertz rate, TempoRange range, const Work& work)
+{
+    if (auto valid = validate(range); !valid) {
+        return tl::unexpected(valid.error());
+    }
+    const auto envelope = bandEnvelopeOf(channel, rate, work.part(0.0, 0.9));
+    if (!envelope) {
+        return tl::unexpected(envelope.error());
+    }
+    TempoFound found =
+        tempoOf(onsetStrengthOf(*envelope, rate), toSeconds(channel.frames, rate), range);
+    if (work.stopped()) {
+        return cancelled();
     }
     work.report(1.0);
     return found;

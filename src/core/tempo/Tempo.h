@@ -19,6 +19,9 @@ struct TempoRange {
     bool operator==(const TempoRange&) const = default;
 };
 
+// Errors: BadArgument for one that is not within 20 to 400 or the wrong way round.
+[[nodiscard]] Result<void> validate(TempoRange range);
+
 // One way of counting a recording.
 struct TempoReading {
     double bpm = 120.0;
@@ -34,6 +37,18 @@ struct TempoFound {
     double confidence = 0.0;             // 0..1, in the first reading
     OnsetStrength strength;              // the picture of why
 };
+
+// The least clarity of what is played to a tempo; noise and speech are below it.
+constexpr double kLeastClarity = 0.3;
+
+// The ways to count what begins, as findTempo says; `length` is that of a recording which may be a loop,
+// none where it is no evidence. No readings where it is less clear than asked.
+[[nodiscard]] TempoFound tempoOf(
+    OnsetStrength strength,
+    std::optional<Seconds> length,
+    TempoRange range,
+    double leastClarity = kLeastClarity
+);
 
 // The beats of a reading within `length` of the recording's start.
 [[nodiscard]] std::vector<Seconds> beatsOf(const TempoReading& reading, Seconds length);

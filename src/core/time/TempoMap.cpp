@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <functional>
 
@@ -12,6 +13,26 @@ namespace {
 
 // A place this little before a line is on it: far below a sample, far above rounding.
 constexpr Beats kRounding{1e-9};
+
+// A tempo that changes by less over a whole song is steady.
+constexpr double kNoSlope = 1e-12;
+
+// How long it takes to play so many quarter notes from a tempo that changes by `slope` bpm with each.
+Seconds timeOf(Beats beats, double bpm, double slope)
+{
+    if (beats <= Beats(0.0) || std::abs(slope) < kNoSlope) {
+        return Seconds(beats.count() * 60.0 / bpm);
+    }
+    return Seconds(60.0 / slope * std::log1p(slope * beats.count() / bpm));
+}
+
+Beats beatsIn(Seconds time, double bpm, double slope)
+{
+    if (time <= Seconds(0.0) || std::abs(slope) < kNoSlope) {
+        return Beats(time.count() * bpm / 60.0);
+    }
+    return Beats(bpm / slope * std::expm1(slope * time.count() / 60.0));
+}
 
 bool isPowerOfTwo(int value)
 {
@@ -28,6 +49,19 @@ std::size_t lastAtOrBefore(const List& list, const Value& value, Key key)
 
 }  // namespace
 
+Result<Meter> parseMeter(std::string_view text)
+{
+    Meter meter;
+    const char* end = text.data() + text.size();
+    const auto above = std::from_chars(text.data(), end, meter.numerator);
+    const bool isOver = above.ec == std::errc() && above.ptr != end && *above.ptr == '/';
+    const auto below = isOver ? std::from_chars(above.ptr + 1, end, meter.denominator) : above;
+    if (!isOver || below.ec != std::errc() || below.ptr != end) {
+        return badArgument(fmt::format("meter '{}' is not like 4/4", text));
+    }
+    return meter;
+}
+
 Result<TempoMap> TempoMap::create(
     Seconds firstDownbeat, std::vector<TempoPoint> tempi, std::vector<MeterChange> meters
 )
@@ -43,6 +77,9 @@ Result<TempoMap> TempoMap::create(
         if (!(tempi[i].bpm >= 20.0 && tempi[i].bpm <= 400.0)) {
             return badArgument(fmt::format("{:g} bpm: a tempo is between 20 and 400", tempi[i].bpm)
             );
+        }
+        if (!(tempi[i].sureness >= 0.0 && tempi[i].sureness <= 1.0)) {
+            return badArgument("how sure a tempo is lies between 0 and 1");
         }
         if (i > 0 && !(tempi[i].at > tempi[i - 1].at)) {
             return badArgument("tempo points must follow one another in time");
@@ -75,12 +112,22 @@ Result<TempoMap> TempoMap::steady(double bpm, Meter meter, Seconds firstDownbeat
     return create(firstDownbeat, {{Beats(0.0), bpm}}, {{1, meter}});
 }
 
+// By how many bpm the tempo changes with each quarter note from a point to the next.
+double TempoMap::slopeAfter(std::size_t point) const
+{
+    if (!tempi_[point].isRamp || point + 1 >= tempi_.size()) {
+        return 0.0;
+    }
+    const TempoPoint& next = tempi_[point + 1];
+    return (next.bpm - tempi_[point].bpm) / (next.at - tempi_[point].at).count();
+}
+
 void TempoMap::index()
 {
     times_.assign(1, Seconds(0.0));
     for (std::size_t i = 1; i < tempi_.size(); ++i) {
         const Beats beats = tempi_[i].at - tempi_[i - 1].at;
-        times_.push_back(times_.back() + Seconds(beats.count() * 60.0 / tempi_[i - 1].bpm));
+        times_.push_back(times_.back() + timeOf(beats, tempi_[i - 1].bpm, slopeAfter(i - 1)));
     }
     places_.assign(1, Beats(0.0));
     for (std::size_t i = 1; i < meters_.size(); ++i) {
@@ -93,19 +140,21 @@ Seconds TempoMap::timeAt(Beats musical) const
 {
     const std::size_t i = lastAtOrBefore(tempi_, musical, &TempoPoint::at);
     const Beats beats = musical - tempi_[i].at;
-    return firstDownbeat_ + times_[i] + Seconds(beats.count() * 60.0 / tempi_[i].bpm);
+    return firstDownbeat_ + times_[i] + timeOf(beats, tempi_[i].bpm, slopeAfter(i));
 }
 
 Beats TempoMap::beatsAt(Seconds songTime) const
 {
     const Seconds time = songTime - firstDownbeat_;
     const std::size_t i = lastAtOrBefore(times_, time, std::identity());
-    return tempi_[i].at + Beats((time - times_[i]).count() * tempi_[i].bpm / 60.0);
+    return tempi_[i].at + beatsIn(time - times_[i], tempi_[i].bpm, slopeAfter(i));
 }
 
 double TempoMap::bpmAt(Beats musical) const
 {
-    return tempi_[lastAtOrBefore(tempi_, musical, &TempoPoint::at)].bpm;
+    const std::size_t i = lastAtOrBefore(tempi_, musical, &TempoPoint::at);
+    const double beats = std::max(0.0, (musical - tempi_[i].at).count());
+    return tempi_[i].bpm + slopeAfter(i) * beats;
 }
 
 std::size_t TempoMap::meterIndexOfBar(int bar) const

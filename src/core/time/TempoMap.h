@@ -3,6 +3,7 @@
 #include "core/base/Result.h"
 #include "core/time/Units.h"
 
+#include <string_view>
 #include <vector>
 
 namespace orthochron {
@@ -16,10 +17,17 @@ struct Meter {
     [[nodiscard]] Beats beatLength() const { return Beats(4.0 / denominator); }
 };
 
-// From `at` on, the tempo is `bpm` quarter notes a minute, until the next point.
+// Reads "4/4", "7/8". Errors: BadArgument, naming what was read.
+[[nodiscard]] Result<Meter> parseMeter(std::string_view text);
+
+// From `at` on, the tempo is `bpm` quarter notes a minute, until the next point; or it goes to the next
+// point's tempo, linear in quarter notes.
 struct TempoPoint {
     Beats at;
     double bpm = 120.0;
+    bool isRamp = false;
+    bool isPinned = false;  // stays at its time whatever is moved beside it
+    double sureness = 1.0;  // 0..1; less where a draft has guessed
 
     bool operator==(const TempoPoint&) const = default;
 };
@@ -47,7 +55,7 @@ class TempoMap {
 public:
     TempoMap() = default;
     // Errors: BadArgument when a tempo is outside 20..400, a meter is not 1..32 over 1, 2, 4 ...
-    // 32, or the points are not in ascending order.
+    // 32, a sureness not 0..1, or the points are not in ascending order.
     [[nodiscard]] static Result<TempoMap>
     create(Seconds firstDownbeat, std::vector<TempoPoint> tempi, std::vector<MeterChange> meters);
     [[nodiscard]] static Result<TempoMap> steady(double bpm, Meter meter, Seconds firstDownbeat);
@@ -67,6 +75,7 @@ public:
 
 private:
     [[nodiscard]] std::size_t meterIndexOfBar(int bar) const;
+    [[nodiscard]] double slopeAfter(std::size_t point) const;
     void index();
 
     // Never empty; the first point stands at musical time 0, the first meter at bar 1.

@@ -22,6 +22,45 @@ TEST(TempoMap, GoesFromBeatsToTimeAndBackAcrossTempiAndBeforeTheFirstBar)
     EXPECT_DOUBLE_EQ(map->timeAt(Beats(-2.0)).count(), 0.5);
 }
 
+TEST(TempoMap, GoesFromOneTempoToTheNextInARamp)
+{
+    const auto map = TempoMap::create(
+        Seconds(1.0),
+        {{.at = Beats(0.0), .bpm = 120.0, .isRamp = true},
+         {.at = Beats(8.0), .bpm = 60.0},
+         {.at = Beats(12.0), .bpm = 60.0, .isRamp = true},
+         {.at = Beats(16.0), .bpm = 90.0, .isRamp = true}},
+        {{1, {4, 4}}}
+    );
+    ASSERT_TRUE(map);
+
+    // Minutes are the integral of 1 / tempo over the quarter notes.
+    double time = 1.0;
+    constexpr double kStep = 1e-4;
+    for (int k = 0; k < 80000; ++k) {
+        time += kStep * 60.0 / (120.0 - 7.5 * (k + 0.5) * kStep);
+    }
+    EXPECT_NEAR(map->timeAt(Beats(8.0)).count(), time, 1e-6);
+    EXPECT_DOUBLE_EQ(map->bpmAt(Beats(4.0)), 90.0);
+    EXPECT_DOUBLE_EQ(map->bpmAt(Beats(10.0)), 60.0);
+    EXPECT_DOUBLE_EQ(map->bpmAt(Beats(14.0)), 75.0);
+    EXPECT_DOUBLE_EQ(map->bpmAt(Beats(99.0)), 90.0);  // the last point is steady
+    EXPECT_DOUBLE_EQ(map->bpmAt(Beats(-3.0)), 120.0);
+    for (double beat = -9.0; beat < 30.0; beat += 0.37) {
+        EXPECT_NEAR(map->beatsAt(map->timeAt(Beats(beat))).count(), beat, 1e-9);
+    }
+}
+
+TEST(Meter, IsReadFromWords)
+{
+    EXPECT_EQ(*parseMeter("4/4"), (Meter{4, 4}));
+    EXPECT_EQ(*parseMeter("12/8"), (Meter{12, 8}));
+    for (const std::string_view wrong :
+         {"", "4", "4/", "/4", "4/4x", "a/b", " 4/4", "99999999999/4"}) {
+        EXPECT_FALSE(parseMeter(wrong)) << wrong;
+    }
+}
+
 TEST(TempoMap, NamesPlacesAcrossMeters)
 {
     const auto map = TempoMap::create(
