@@ -1,12 +1,16 @@
+#include <aubio/aubio.h>
 #include <fmt/format.h>
 
 #include "core/demo/KitRecording.h"
 #include "core/onset/OnsetDetector.h"
+#include "core/tempo/MapDraft.h"
 
 #include <cmath>
+#include <span>
+#include <tuple>
 
 // How well the hits of made-up kits are found: F at ±10 ms for each close microphone, among the
-// bleed of all eight, printed as a table. docs/benchmarks.md quotes it.
+// bleed of all eight; and how well made-up drummers without a click are followed; printed as tables. docs/benchmarks.md quotes it.
 namespace orthochron {
 namespace {
 
@@ -111,6 +115,121 @@ void print(const NamedKit& each)
     fmt::print("\n");
 }
 
+// ---- players who hear no click: beats and bars of their maps, beside aubio's beats
+
+struct Followed {
+    double beats = 0.0;     // F at 70 ms
+    double bars = 0.0;      // of the true first beats of bars: a bar line within 10 ms
+    double doubtful = 0.0;  // of the bar lines
+    double byAubio = 0.0;   // F at 70 ms, of its beats
+};
+
+double beatsFound(const std::vector<Seconds>& truth, const std::vector<Seconds>& found)
+{
+    constexpr double kNear = 0.07;
+    std::vector<bool> used(found.size(), false);
+    int right = 0;
+    for (const Seconds beat : truth) {
+        for (std::size_t k = 0; k < found.size(); ++k) {
+            if (!used[k] && std::abs((found[k] - beat).count()) < kNear) {
+                used[k] = true;
+                ++right;
+                break;
+            }
+        }
+    }
+    return truth.empty() ? 0.0 : 2.0 * right / static_cast<double>(truth.size() + found.size());
+}
+
+std::vector<Seconds> aubioBeats(std::span<const float> sound, Hertz rate)
+{
+    constexpr std::size_t kHop = 512;
+    aubio_tempo_t* tempo =
+        new_aubio_tempo("default", 1024, kHop, static_cast<std::uint32_t>(rate.count()));
+    fvec_t* in = new_fvec(kHop);
+    fvec_t* out = new_fvec(1);
+    std::vector<Seconds> beats;
+    for (std::size_t from = 0; from + kHop <= sound.size(); from += kHop) {
+        std::copy_n(sound.begin() + static_cast<std::ptrdiff_t>(from), kHop, in->data);
+        aubio_tempo_do(tempo, in, out);
+        if (out->data[0] != 0.0F) {
+            beats.push_back(Seconds(static_cast<double>(aubio_tempo_get_last_s(tempo))));
+        }
+    }
+    del_fvec(in);
+    del_fvec(out);
+    del_aubio_tempo(tempo);
+    return beats;
+}
+
+Followed follow(double bpm, double wander, double slowing, double swing)
+{
+    constexpr Hertz kRate{48000.0};
+    auto performance = demo::performKit(
+        {.bpm = bpm, .bars = 32, .looseness = 0.3, .swing = swing, .wanderOff = Seconds(0.0)}
+    );
+    std::vector<Seconds> truth = demo::playFreely(performance, {wander, slowing});
+    truth.pop_back();  // nothing is played on the last
+    const auto takes = *demo::recordKit(performance, {});
+    const auto sound = takes[5].channel(0);
+    const std::vector<Channel> channels{channelOver(sound)};
+    const MapDraft draft = *draftMap(channels, kRate, {});
+    std::vector<Seconds> beats;
+    std::vector<Seconds> lines;
+    Followed result;
+    for (const DraftBeat& beat : draft.beats) {
+        beats.push_back(beat.at);
+        if (beat.beat == 1) {
+            lines.push_back(beat.at);
+            result.doubtful += beat.confidence < kDoubtfulBar ? 1.0 : 0.0;
+        }
+    }
+    result.doubtful /= static_cast<double>(std::max<std::size_t>(lines.size(), 1));
+    result.beats = beatsFound(truth, beats);
+    result.byAubio = beatsFound(truth, aubioBeats(sound, kRate));
+    for (std::size_t k = 0; k < truth.size(); k += 4) {
+        const bool isThere = std::ranges::any_of(lines, [&](Seconds line) {
+            return std::abs((line - truth[k]).count()) < 0.01;
+        });
+        result.bars += isThere ? 4.0 / static_cast<double>(truth.size()) : 0.0;
+    }
+    return result;
+}
+
+void printFollowed()
+{
+    fmt::print(
+        "\n{:<38}{:>8}{:>8}{:>10}{:>8}\n",
+        "free takes: F of beats, bars at 10 ms",
+        "beats",
+        "bars",
+        "doubtful",
+        "aubio"
+    );
+    for (const double bpm : {72.0, 92.0, 118.0, 147.0}) {
+        for (const auto& [wander, slowing, swing] :
+             {std::tuple{0.03, 0.0, 50.0},
+              std::tuple{0.06, 0.25, 54.0},
+              std::tuple{0.05, 0.2, 62.0}}) {
+            const Followed each = follow(bpm, wander, slowing, swing);
+            fmt::print(
+                "{:<38}{:>8.3f}{:>8.3f}{:>10.3f}{:>8.3f}\n",
+                fmt::format(
+                    "{:g} bpm, wanders {:g} %, slows {:g} %, swing {:g}",
+                    bpm,
+                    100.0 * wander,
+                    100.0 * slowing,
+                    swing
+                ),
+                each.beats,
+                each.bars,
+                each.doubtful,
+                each.byAubio
+            );
+        }
+    }
+}
+
 }  // namespace
 }  // namespace orthochron
 
@@ -120,5 +239,6 @@ int main()
     for (const auto& kit : orthochron::kits()) {
         orthochron::print(kit);
     }
+    orthochron::printFollowed();
     return 0;
 }

@@ -12,6 +12,7 @@
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/render/Print.h"
+#include "core/tempo/MapDraft.h"
 #include "engine/device/SimulatedDevice.h"
 
 #include <filesystem>
@@ -108,16 +109,67 @@ BENCHMARK(ReadMarkFitAndWriteEightByFiveMinutes)
     ->UseRealTime()
     ->Iterations(3);
 
+// One microphone of the five minutes.
+std::vector<float> oneTake(const Loaded& loaded, std::size_t microphone)
+{
+    std::vector<float> sound(static_cast<std::size_t>(loaded.song.length().count()));
+    (void)loaded.sources->read(loaded.song.takes[microphone].id, 0, Frames(0), sound);
+    return sound;
+}
+
 void OnsetsOfOneLead(benchmark::State& state)
 {
     const Loaded loaded = load();
-    std::vector<float> sound(static_cast<std::size_t>(loaded.song.length().count()));
-    (void)loaded.sources->read(loaded.song.takes[2].id, 0, Frames(0), sound);
+    const auto sound = oneTake(loaded, 2);
     for (auto _ : state) {
         benchmark::DoNotOptimize(analyseOnsets(sound, loaded.song.rate));
     }
 }
 BENCHMARK(OnsetsOfOneLead)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void TempoOfOneTake(benchmark::State& state)
+{
+    const Loaded loaded = load();
+    const auto sound = oneTake(loaded, 5);
+    for (auto _ : state) {
+        benchmark::DoNotOptimize(findTempo(channelOver(sound), loaded.song.rate));
+    }
+}
+BENCHMARK(TempoOfOneTake)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void MapOfOneTake(benchmark::State& state)
+{
+    const Loaded loaded = load();
+    const auto sound = oneTake(loaded, 5);
+    const std::vector<Channel> takes{channelOver(sound)};
+    for (auto _ : state) {
+        benchmark::DoNotOptimize(draftMap(takes, loaded.song.rate, {}));
+    }
+}
+BENCHMARK(MapOfOneTake)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void BeatsOfOneTakeByAubio(benchmark::State& state)
+{
+    const Loaded loaded = load();
+    const auto sound = oneTake(loaded, 5);
+    for (auto _ : state) {
+        aubio_tempo_t* tempo = new_aubio_tempo("default", 1024, 512, 48000);
+        fvec_t in{512, nullptr};
+        fvec_t* out = new_fvec(1);
+        std::vector<float> block(512);
+        for (std::size_t from = 0; from + block.size() <= sound.size(); from += block.size()) {
+            std::copy_n(
+                sound.begin() + static_cast<std::ptrdiff_t>(from), block.size(), block.begin()
+            );
+            in.data = block.data();
+            aubio_tempo_do(tempo, &in, out);
+        }
+        benchmark::DoNotOptimize(aubio_tempo_get_bpm(tempo));
+        del_fvec(out);
+        del_aubio_tempo(tempo);
+    }
+}
+BENCHMARK(BeatsOfOneTakeByAubio)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void OnsetsOfOneLeadByAubio(benchmark::State& state)
 {

@@ -17,6 +17,7 @@ shot() {
 }
 shot takes --stage takes
 shot grid --stage grid --at 0 --bars 3 --tempo
+shot grid-follow --stage grid --at 98 --bars 6 --follow
 shot marks --stage marks --at 40 --bars 4
 shot marks-doubtful --stage marks --at 40 --bars 4 --doubtful
 shot marks-samples --stage marks --at 41.8 --samples

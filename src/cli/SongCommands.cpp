@@ -36,15 +36,17 @@ Result<int> infoOfSong(const std::string& path, const Context& context)
              song.tempo.meters().front().meter.denominator
          )},
         {"first_downbeat_s", song.tempo.firstDownbeat().count()},
+        {"tempo_points", song.tempo.tempi().size()},
         {"undo_steps", opened->document.history.current()},
         {"tracks", Json::array()},
         {"mic_sets", Json::array()}};
     std::string readable = fmt::format(
-        "{}\n  {:.1f} s at {:g} Hz, {:g} bpm, first downbeat {:.4f} s\n",
+        "{}\n  {:.1f} s at {:g} Hz, {:g} bpm{}, first downbeat {:.4f} s\n",
         song.name,
         toSeconds(song.length(), song.rate).count(),
         song.rate.count(),
         song.tempo.tempi().front().bpm,
+        song.tempo.tempi().size() > 1 ? " at first" : "",
         song.tempo.firstDownbeat().count()
     );
     for (const auto& track : song.tracks) {

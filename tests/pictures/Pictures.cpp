@@ -53,7 +53,7 @@ int main(int argc, char** argv)
         parser.addOption(QCommandLineOption(QLatin1String(name), QString(), QLatin1String(name)));
     }
     for (const char* name :
-         {"samples", "fitted", "groove", "by-hand", "doubtful", "tempo", "night"}) {
+         {"samples", "fitted", "groove", "by-hand", "doubtful", "tempo", "follow", "night"}) {
         parser.addOption(QCommandLineOption(QLatin1String(name)));
     }
     parser.process(application);
@@ -68,7 +68,7 @@ int main(int argc, char** argv)
     Session session(jobs, document, player);
     MainWindow window(session);
     window.show();
-    window.openSong(parser.positionalArguments().at(0));
+    window.openFiles({parser.positionalArguments().at(0)});
     if (has("fitted")) {
         workUpTo(window, session, stageNamed(QStringLiteral("Joins")));
     }
@@ -94,6 +94,13 @@ int main(int argc, char** argv)
     if (has("tempo")) {
         window.findChild<QAbstractButton*>(QStringLiteral("findTempo"))->click();
         settle(session);
+    }
+    if (has("follow")) {
+        window.findChild<QAbstractButton*>(QStringLiteral("wayFollow"))->click();
+        window.findChild<QAbstractButton*>(QStringLiteral("draftBars"))->click();
+        settle(session);
+        window.action(Command::Next)->trigger();
+        window.action(Command::Previous)->trigger();
     }
     if (has("doubtful")) {
         window.findChild<QAbstractButton*>(QStringLiteral("wayDoubtful"))->click();

@@ -26,6 +26,7 @@ public:
 
     // Gestures on a lane; press answers whether the stage takes the drag.
     virtual bool press(const Lane&, QMouseEvent&) { return false; }
+    virtual bool pressRuler(QMouseEvent&) { return false; }  // likewise in the ruler
     virtual void move(QMouseEvent&) {}
     virtual void release(QMouseEvent&) {}
     virtual bool doubleClick(const Lane&, QMouseEvent&) { return false; }
@@ -33,6 +34,11 @@ public:
     virtual void hover(const Lane*, QPoint, Qt::KeyboardModifiers) {}
     // What the pointer would do here, for the status line; with the cursor to show.
     [[nodiscard]] virtual std::pair<QString, Qt::CursorShape> hintAt(const Lane&, QPoint) const
+    {
+        return {QString(), Qt::ArrowCursor};
+    }
+
+    [[nodiscard]] virtual std::pair<QString, Qt::CursorShape> hintInRuler(QPoint) const
     {
         return {QString(), Qt::ArrowCursor};
     }

@@ -297,7 +297,9 @@ void LanesView::mousePressEvent(QMouseEvent* event)
         return;
     }
     if (pressed_.y() < sheet().top()) {
-        drag_ = Drag::Ruler;
+        const bool isOfStage = stage_ != nullptr && pressed_.x() >= headWidth() - kSnapPixels &&
+                               stage_->pressRuler(*event);
+        drag_ = isOfStage ? Drag::Stage : Drag::Ruler;
         return;
     }
     const Lane* lane = laneAt(pressed_);
@@ -380,7 +382,12 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
     if (place.y() < kRibbonHeight) {
         text = tr("Drag to look elsewhere in the song");
     } else if (place.y() < sheet().top()) {
-        text = tr("Click to move the playhead, drag to choose a range");
+        if (stage_ != nullptr) {
+            std::tie(text, cursor) = stage_->hintInRuler(place);
+        }
+        if (text.isEmpty()) {
+            text = tr("Click to move the playhead, drag to choose a range");
+        }
     } else if (lane != nullptr && place.x() >= headWidth() && stage_ != nullptr) {
         std::tie(text, cursor) = stage_->hintAt(*lane, place);
         if (text.isEmpty()) {

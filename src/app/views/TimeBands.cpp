@@ -3,6 +3,7 @@
 #include <QPainter>
 
 #include "app/theme/Theme.h"
+#include "core/edits/MapEdits.h"
 
 namespace orthochron::app {
 
@@ -23,6 +24,28 @@ TimeBands::TimeBands(const LanesView& lanes, const Session& session)
     : lanes_(lanes), session_(session)
 {}
 
+Beats TimeBands::middleOfView() const
+{
+    const Song& song = session_.song();
+    return song.tempo.beatsAt(toSeconds(lanes_.timeAt(lanes_.sheet().center().x()), song.rate));
+}
+
+// Bars that a draft is not sure of and nobody has decided.
+void TimeBands::paintDoubtful(QPainter& painter, const QRect& ruler) const
+{
+    const Song& song = session_.song();
+    QColor colour = Theme::palette().finding;
+    colour.setAlpha(46);
+    for (const DoubtfulBar& bar : doubtfulBars(song.tempo)) {
+        const double left = lanes_.xOf(toFrames(song.tempo.timeAt(bar.place), song.rate));
+        const double right =
+            lanes_.xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(bar.bar + 1)), song.rate));
+        if (right >= ruler.left() && left <= ruler.right()) {
+            painter.fillRect(QRectF(left, ruler.top(), right - left, ruler.height()), colour);
+        }
+    }
+}
+
 void TimeBands::paintGrid(QPainter& painter) const
 {
     const Song& song = session_.song();
@@ -31,13 +54,18 @@ void TimeBands::paintGrid(QPainter& painter) const
     }
     const QRect area = lanes_.sheet();
     const Grid grid(song.tempo, session_.fitting.request.grid);
-    const double step = grid.stepLength().count() * 60.0 / song.tempo.bpmAt(Beats(0.0)) *
-                        song.rate.count() / lanes_.scale().framesPerPixel;
-    const double beat = song.tempo.meterOfBar(1).beatLength().count() * 60.0 /
-                        song.tempo.bpmAt(Beats(0.0)) * song.rate.count() /
-                        lanes_.scale().framesPerPixel;
+    // How wide things are in the middle of what is shown: whether there is room for them.
+    const Beats middle = middleOfView();
+    const double quarter =
+        60.0 / song.tempo.bpmAt(middle) * song.rate.count() / lanes_.scale().framesPerPixel;
+    const Meter meter = song.tempo.meterOfBar(song.tempo.barAt(middle));
+    const double step = grid.stepLength().count() * quarter;
+    const double beat = meter.beatLength().count() * quarter;
     const auto line = [&](Seconds time, const QColor& colour, double width) {
         const double x = std::floor(lanes_.xOf(toFrames(time, song.rate))) + 0.5;
+        if (x < area.left()) {
+            return;  // under the heads
+        }
         painter.setPen(QPen(colour, width));
         painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()));
     };
@@ -54,7 +82,7 @@ void TimeBands::paintGrid(QPainter& painter) const
     }
     const int first =
         song.tempo.barAt(song.tempo.beatsAt(toSeconds(lanes_.timeAt(area.left()), song.rate)));
-    const double barWidth = beat * song.tempo.meterOfBar(1).numerator;
+    const double barWidth = beat * meter.numerator;
     const int stride = barWidth >= 5.0 ? 1 : barWidth >= 1.2 ? 4 : 16;
     for (int bar = first;; ++bar) {
         const Beats start = song.tempo.startOfBar(bar);
@@ -102,9 +130,11 @@ void TimeBands::paintRuler(QPainter& painter) const
         );
     }
     paintSections(painter, area);
+    paintDoubtful(painter, area);
+    const int shown = song.tempo.barAt(middleOfView());
     const double bar =
-        (lanes_.xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(2)), song.rate)) -
-         lanes_.xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(1)), song.rate)));
+        (lanes_.xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(shown + 1)), song.rate)) -
+         lanes_.xOf(toFrames(song.tempo.timeAt(song.tempo.startOfBar(shown)), song.rate)));
     int stride = 1;
     while (bar * stride < 34.0 && stride < 4096) {
         stride *= 2;
@@ -112,6 +142,7 @@ void TimeBands::paintRuler(QPainter& painter) const
     const int first =
         song.tempo.barAt(song.tempo.beatsAt(toSeconds(lanes_.timeAt(lanes_.headWidth()), song.rate))
         );
+    const bool isGuessed = hasGuessedBarOne(song.tempo);
     painter.setFont(Theme::label(9, QFont::DemiBold));
     for (int number = first;; ++number) {
         const Beats start = song.tempo.startOfBar(number);
@@ -125,7 +156,9 @@ void TimeBands::paintRuler(QPainter& painter) const
         painter.setPen(QPen(Theme::palette().barLine, 1));
         painter.drawLine(QPointF(x, area.top() + 6), QPointF(x, area.bottom()));
         painter.setPen(Theme::palette().ink);
-        painter.drawText(QPointF(x + 4, area.bottom() - 6), QString::number(number));
+        // Bar 1 of a draft is a guess until somebody has put it or kept it.
+        const QString text = number == 1 && isGuessed ? tr("1?") : QString::number(number);
+        painter.drawText(QPointF(x + 7, area.bottom() - 6), text);
         const Meter meter = song.tempo.meterOfBar(number);
         if (bar > 60.0) {
             painter.setPen(QPen(Theme::palette().barLine, 1));

@@ -19,6 +19,8 @@ public:
     void paintGrid(QPainter& painter) const;
 
 private:
+    [[nodiscard]] Beats middleOfView() const;
+    void paintDoubtful(QPainter& painter, const QRect& ruler) const;
     void paintSections(QPainter& painter, const QRect& ruler) const;
 
     const LanesView& lanes_;

@@ -298,9 +298,7 @@ void Strip::fill()
     recorded_->setChecked(session_.player.side() == engine::Side::Recorded);
     edited_->setChecked(session_.player.side() == engine::Side::Edited);
     loop_->setChecked(session_.player.loop().has_value());
-    tempo_->setText(tr("%1 bpm").arg(song.tempo.tempi().front().bpm));
-    const Meter meter = song.tempo.meterOfBar(1);
-    meter_->setText(tr("%1/%2 · steady").arg(meter.numerator).arg(meter.denominator));
+    showTempo();
     const auto& click = session_.player.click();
     click_->setText(click.isOn ? tr("Click on") : tr("Click off"));
     const QString sound = click.sound == engine::ClickSound::Wood   ? tr("wood")
@@ -313,8 +311,25 @@ void Strip::fill()
     tick();
 }
 
+// Where the playhead is; a map of one point is steady.
+void Strip::showTempo()
+{
+    const Song& song = session_.song();
+    const TempoMap& map = song.tempo;
+    const Beats here = map.beatsAt(toSeconds(session_.player.position(), song.rate));
+    const bool isSteady = map.tempi().size() == 1;
+    tempo_->setText(
+        isSteady ? tr("%1 bpm").arg(map.bpmAt(here)) : tr("%1 bpm").arg(map.bpmAt(here), 0, 'f', 1)
+    );
+    const Meter meter = map.meterOfBar(map.barAt(here));
+    meter_->setText((isSteady ? tr("%1/%2 · steady") : tr("%1/%2 · follows"))
+                        .arg(meter.numerator)
+                        .arg(meter.denominator));
+}
+
 void Strip::tick()
 {
+    showTempo();
     const Song& song = session_.song();
     const Frames at = session_.player.position();
     const PlaceText place = placeText(song, at);

@@ -45,6 +45,7 @@ protected:
 
 private:
     void fill();
+    void showTempo();
 
     Session& session_;
     QLabel* song_ = nullptr;

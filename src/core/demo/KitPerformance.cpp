@@ -284,4 +284,29 @@ KitPerformance performKit(const DrummerSettings& settings)
     return Drummer(settings).perform();
 }
 
+std::vector<Seconds> playFreely(KitPerformance& performance, FreeTempo tempo)
+{
+    constexpr double kWave = 0.21;   // radians a beat
+    constexpr double kSlowed = 8.0;  // beats
+    const DrummerSettings& drummer = performance.settings;
+    const int count = 4 * drummer.bars + 1;
+    std::vector<Seconds> beats;
+    Seconds time = tempo.firstBeat;
+    for (int beat = 0; beat < count; ++beat) {
+        beats.push_back(time);
+        const double slow = std::max(0.0, kSlowed - (count - 1 - beat)) / kSlowed;
+        const double bpm = drummer.bpm * (1.0 + tempo.wander * std::sin(kWave * beat)) *
+                           (1.0 - tempo.slowing * slow);
+        time += Seconds(60.0 / bpm);
+    }
+    for (DemoHit& hit : performance.hits) {
+        const double beat = (hit.played - drummer.countIn).count() * drummer.bpm / 60.0;
+        const double whole = std::clamp(std::floor(beat), 0.0, static_cast<double>(count - 2));
+        const auto k = static_cast<std::size_t>(whole);
+        hit.played = beats[k] + (beats[k + 1] - beats[k]) * (beat - whole);
+    }
+    performance.length = beats.back() + Seconds(2.0);
+    return beats;
+}
+
 }  // namespace orthochron::demo

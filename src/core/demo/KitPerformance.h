@@ -51,4 +51,16 @@ struct KitPerformance {
 
 [[nodiscard]] KitPerformance performKit(const DrummerSettings& settings = {});
 
+// How a player goes who hears no click.
+struct FreeTempo {
+    double wander = 0.05;    // of the tempo, up and down over some thirty beats
+    double slowing = 0.25;   // of the tempo, over the last two bars
+    Seconds firstBeat{0.9};  // where the first downbeat is
+};
+
+// Lets a performance at a steady tempo go freely instead: every blow keeps its place between the beats, the beats
+// themselves move. Gives where they fall, from the first downbeat to the end; lines and deviations of the hits
+// are those of the steady one still.
+[[nodiscard]] std::vector<Seconds> playFreely(KitPerformance& performance, FreeTempo tempo = {});
+
 }  // namespace orthochron::demo

@@ -3,10 +3,10 @@
 #include <fmt/format.h>
 
 #include "core/files/MidiFile.h"
+#include "core/time/MapKnots.h"
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
 namespace orthochron {
 
@@ -14,41 +14,34 @@ namespace {
 
 constexpr std::string_view kFirstBar = "bar 1";
 
-// The points without those that only correct the rounding of the one before: as long as all between two lie
-// within 20 microseconds of the straight line, they are one.
+// The points without those that only correct the rounding of the one before.
 std::vector<TempoPoint> withoutCorrections(const std::vector<TempoPoint>& points)
 {
-    constexpr double kOff = 20e-6;  // seconds
+    constexpr Seconds kOff(20e-6);
     constexpr double kSame = 1e-5;  // of a tempo
+    MapKnots all;
+    Seconds time{0.0};
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        if (i > 0) {
+            const Beats beats = points[i].at - points[i - 1].at;
+            time += Seconds(beats.count() * 60.0 / points[i - 1].bpm);
+        }
+        all.knots.push_back({points[i].at, time});
+    }
+    all.lastBpm = points.back().bpm;
+    const MapKnots few = simplified(all, kOff);
     std::vector<TempoPoint> kept;
-    std::size_t from = 0;
-    while (from < points.size()) {
-        kept.push_back(points[from]);
-        // Seconds a quarter note that a line from here may have to pass near all it has passed.
-        double least = 0.0;
-        double most = std::numeric_limits<double>::infinity();
-        double time = 0.0;
-        double pace = 60.0 / points[from].bpm;
-        std::size_t to = from;
-        while (to + 1 < points.size()) {
-            const Beats step = points[to + 1].at - points[to].at;
-            const double next = time + step.count() * 60.0 / points[to].bpm;
-            const double beats = (points[to + 1].at - points[from].at).count();
-            if (next / beats < least || next / beats > most) {
-                break;
-            }
-            time = next;
-            pace = time / beats;
-            least = std::max(least, (time - kOff) / beats);
-            most = std::min(most, (time + kOff) / beats);
-            ++to;
+    for (std::size_t i = 0; i < few.knots.size(); ++i) {
+        double bpm = few.lastBpm;
+        if (i + 1 < few.knots.size()) {
+            const Beats beats = few.knots[i + 1].place - few.knots[i].place;
+            bpm = beats.count() * 60.0 / (few.knots[i + 1].time - few.knots[i].time).count();
         }
-        kept.back().bpm = 60.0 / pace;
-        const bool isLast = to + 1 == points.size();
-        if (to == from || (isLast && std::abs(points[to].bpm * pace / 60.0 - 1.0) < kSame)) {
-            break;
+        const bool isCorrection =
+            i > 0 && i + 1 == few.knots.size() && std::abs(bpm / kept.back().bpm - 1.0) < kSame;
+        if (!isCorrection) {
+            kept.push_back({few.knots[i].place, bpm});
         }
-        from = to;
     }
     return kept;
 }

@@ -97,10 +97,15 @@ TempoMap tempoFrom(JsonReader& read, const Json& json)
 {
     std::vector<TempoPoint> tempi;
     for (const Json& point : read.list(read.field(json, "tempi"), 1'000'000)) {
-        tempi.push_back(
-            {Beats(read.number(read.item(point, 0), 0.0, 1e9)),
-             read.number(read.item(point, 1), 20.0, 400.0)}
-        );
+        TempoPoint place;
+        place.at = Beats(read.number(read.item(point, 0), 0.0, 1e9));
+        place.bpm = read.number(read.item(point, 1), 20.0, 400.0);
+        if (point.size() > 2) {
+            place.isRamp = read.flag(read.item(point, 2));
+            place.isPinned = read.flag(read.item(point, 3));
+            place.sureness = read.number(read.item(point, 4), 0.0, 1.0);
+        }
+        tempi.push_back(place);
     }
     std::vector<MeterChange> meters;
     for (const Json& change : read.list(read.field(json, "meters"), 1'000'000)) {

@@ -248,7 +248,11 @@ Json toJson(const TempoMap& map)
 {
     Json tempi = Json::array();
     for (const TempoPoint& point : map.tempi()) {
-        tempi.push_back({point.at.count(), point.bpm});
+        Json place{point.at.count(), point.bpm};
+        if (point.isRamp || point.isPinned || point.sureness != 1.0) {
+            place.insert(place.end(), {point.isRamp, point.isPinned, point.sureness});
+        }
+        tempi.push_back(std::move(place));
     }
     Json meters = Json::array();
     for (const MeterChange& change : map.meters()) {

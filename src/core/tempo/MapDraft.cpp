@@ -241,6 +241,30 @@ Result<void> validate(std::span<const Channel> takes, Hertz rate, const DraftSet
     return meter ? Result<void>() : tl::unexpected(meter.error());
 }
 
+// The clear attacks; those of several bands at once are one, where the sharpest has it.
+std::vector<Seconds> clearAttacks(std::span<const BandAttack> attacks)
+{
+    constexpr double kClear = 12.0;  // dB
+    constexpr Seconds kTogether(0.015);
+    std::vector<Seconds> clear;
+    Seconds first{-1.0};
+    int band = 0;
+    for (const BandAttack& attack : attacks) {
+        if (attack.riseDecibels < kClear) {
+            continue;
+        }
+        if (clear.empty() || attack.at - first > kTogether) {
+            clear.push_back(attack.at);
+            first = attack.at;
+            band = attack.band;
+        } else if (attack.band > band) {
+            clear.back() = attack.at;
+            band = attack.band;
+        }
+    }
+    return clear;
+}
+
 MapDraft nothing(const DraftSettings& settings)
 {
     MapDraft draft;
@@ -302,6 +326,7 @@ Result<MapDraft> draftMap(
     const std::vector<double> firm = firmness(placed);
     MapDraft draft;
     draft.isDownbeatGuessed = !first;
+    draft.attacks = clearAttacks(heard->attacks);
     for (std::size_t k = 0; k < placed.size(); ++k) {
         const Seconds length = k + 1 < placed.size() ? placed[k + 1].at - placed[k].at
                                                      : placed[k].at - placed[k - 1].at;
@@ -355,7 +380,9 @@ Result<TempoMap> mapOf(const MapDraft& draft, MapLevel level)
         } else if (!tempi.empty() && level == MapLevel::Bar) {
             bpm = tempi.back().bpm;
         }
-        tempi.push_back({place, bpm});
+        tempi.push_back(
+            {.at = place, .bpm = bpm, .sureness = std::clamp(lines[k].confidence, 0.0, 1.0)}
+        );
     }
     return TempoMap::create(lines.front().at, std::move(tempi), draft.meters);
 }

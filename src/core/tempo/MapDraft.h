@@ -39,7 +39,8 @@ struct MapDraft {
     std::vector<DraftBeat> beats;     // ascending; empty where no tempo stands out
     std::vector<MeterChange> meters;  // from bar 1
     bool isDownbeatGuessed = false;
-    std::string tried;  // what was tried, when there are no beats
+    std::vector<Seconds> attacks;  // what lines can be laid on, ascending
+    std::string tried;             // what was tried, when there are no beats
 };
 
 // Drafts the map of a performance from one or several takes that start together and have one rate.

@@ -21,36 +21,16 @@ struct FreeTake {
     [[nodiscard]] std::vector<Channel> channels() const { return {channelOver(samples)}; }
 };
 
-FreeTake freeTake(double bpm, int bars, double wander, double slowing, double swing = 50.0)
+FreeTake freeTake(double bpm, int bars, double wander, double slowing)
 {
-    const int count = 4 * bars + 1;
-    auto performance = demo::performKit(
-        {.bpm = bpm,
-         .bars = bars,
-         .countIn = Seconds(0.5),
-         .looseness = 0.3,
-         .swing = swing,
-         .wanderOff = Seconds(0.0)}
-    );
+    auto performance =
+        demo::performKit({.bpm = bpm, .bars = bars, .looseness = 0.3, .wanderOff = Seconds(0.0)});
     FreeTake take;
-    double time = 0.9;
-    for (int beat = 0; beat < count; ++beat) {
-        take.beats.push_back(Seconds(time));
-        const double left = std::max(0.0, 8.0 - (count - 1 - beat)) / 8.0;
-        const double tempo = bpm * (1.0 + wander * std::sin(0.21 * beat)) * (1.0 - slowing * left);
-        time += 60.0 / tempo;
-    }
-    for (demo::DemoHit& hit : performance.hits) {
-        const double beat = (hit.played.count() - 0.5) * bpm / 60.0;
-        const double from = std::clamp(std::floor(beat), 0.0, static_cast<double>(count - 2));
-        const auto k = static_cast<std::size_t>(from);
-        hit.played = take.beats[k] + (take.beats[k + 1] - take.beats[k]) * (beat - from);
-    }
-    performance.length = take.beats.back() + Seconds(2.0);
+    take.beats = demo::playFreely(performance, {wander, slowing});
+    take.beats.pop_back();  // nothing is played on the last
     const auto microphones = *demo::recordKit(performance, {});
     const auto above = microphones[5].channel(0);
     take.samples.assign(above.begin(), above.end());
-    take.beats.pop_back();  // nothing is played on the last
     return take;
 }
 

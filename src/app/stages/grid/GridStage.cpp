@@ -1,188 +1,106 @@
 #include "app/stages/grid/GridStage.h"
 
-#include <QComboBox>
-#include <QGridLayout>
+#include <QButtonGroup>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QStackedWidget>
+#include <QVBoxLayout>
 
 #include "app/stages/Bench.h"
-#include "app/stages/grid/ReadingsSheet.h"
+#include "app/stages/grid/FollowBench.h"
+#include "app/stages/grid/SteadyBench.h"
 #include "app/theme/Theme.h"
-#include "core/edits/GridEdits.h"
 
 namespace orthochron::app {
 
 GridStage::GridStage(Session& session, LanesView& lanes, QObject* parent)
-    : Stage(session, lanes, parent), search_(session, this)
+    : Stage(session, lanes, parent)
 {
     bench_ = new QWidget;
-    auto* row = new QHBoxLayout(bench_);
-    row->setContentsMargins(20, 14, 20, 14);
-    row->setSpacing(32);
-    row->addWidget(makeKnown());
-    row->addWidget(makeFound(), 1);
-    connect(&session_.document, &Document::songChanged, this, &GridStage::fill);
-    connect(&search_, &TempoSearch::changed, this, &GridStage::fillFound);
-    fill();
-}
-
-QWidget* GridStage::makeKnown()
-{
-    constexpr int kWidth = 280;
-    auto* known = new QWidget(bench_);
-    known->setFixedWidth(kWidth);
-    auto* layout = new QGridLayout(known);
-    layout->setContentsMargins(0, 0, 0, 0);
-    layout->setVerticalSpacing(8);
-    layout->addWidget(benchTitle(tr("The song's tempo"), known), 0, 0, 1, 2);
-    bpm_ = new NumberField(
-        tr("Tempo"), {QStringLiteral("bpm"), 2, 20.0, 400.0, 120.0, 0.05}, false, known
-    );
-    bpm_->setObjectName(QStringLiteral("bpm"));
-    layout->addWidget(bpm_, 1, 0, 1, 2);
-    layout->addWidget(new QLabel(tr("Meter"), known), 2, 0);
-    meter_ = new QComboBox(known);
-    meter_->setObjectName(QStringLiteral("meter"));
-    meter_->setAccessibleName(tr("Meter"));
-    meter_->setEditable(true);
-    meter_->addItems(
-        {QStringLiteral("4/4"),
-         QStringLiteral("3/4"),
-         QStringLiteral("6/8"),
-         QStringLiteral("2/4"),
-         QStringLiteral("5/4"),
-         QStringLiteral("7/8"),
-         QStringLiteral("12/8")}
-    );
-    layout->addWidget(meter_, 2, 1);
-    first_ = new NumberField(
-        tr("First downbeat"), {QStringLiteral("s"), 4, -10.0, 36000.0, 0.0, 0.001}, false, known
-    );
-    first_->setObjectName(QStringLiteral("firstDownbeat"));
-    layout->addWidget(first_, 3, 0, 1, 2);
-    auto* half = benchButton(tr("Half time"), QStringLiteral("halfTime"), false, known);
-    auto* twice = benchButton(tr("Double time"), QStringLiteral("doubleTime"), false, known);
-    layout->addWidget(half, 4, 0);
-    layout->addWidget(twice, 4, 1);
-    auto* here =
-        benchButton(tr("Bar 1 at the playhead"), QStringLiteral("downbeatHere"), false, known);
-    here->setToolTip(tr(
-        "Or drag bar 1 in the lanes onto the first downbeat; it catches on marks, and is free with "
-        "Ctrl. Arrow keys move it by a sample, with Shift by 0.1 ms, with Ctrl by 1 ms. The audio "
-        "does not move."
-    ));
-    layout->addWidget(here, 5, 0, 1, 2);
-    layout->setRowStretch(6, 1);
-    connect(bpm_, &NumberField::finished, this, &GridStage::apply);
-    connect(first_, &NumberField::finished, this, [this](double seconds) {
-        session_.document.apply(
-            setFirstDownbeat(session_.song(), Seconds(seconds)), tr("Move bar 1")
-        );
-    });
-    connect(meter_, &QComboBox::textActivated, this, &GridStage::apply);
-    connect(here, &QPushButton::clicked, this, [this] {
-        const Seconds at = toSeconds(session_.player.position(), session_.song().rate);
-        session_.document.apply(setFirstDownbeat(session_.song(), at), tr("Move bar 1"));
-    });
-    const auto scaled = [this](double factor) {
-        const Song& song = session_.song();
-        session_.document.apply(
-            setTempo(song, song.tempo.tempi().front().bpm * factor, song.tempo.meterOfBar(1)),
-            factor < 1.0 ? tr("Half time") : tr("Double time")
-        );
-    };
-    connect(half, &QPushButton::clicked, this, [scaled] { scaled(0.5); });
-    connect(twice, &QPushButton::clicked, this, [scaled] { scaled(2.0); });
-    return known;
-}
-
-QWidget* GridStage::makeFound()
-{
-    auto* found = new QWidget(bench_);
-    auto* column = new QVBoxLayout(found);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(8);
+    following_ = new Following(session_, this);
+    heads_ = std::make_unique<BarHeads>(session_, lanes_, *following_);
+    auto* layout = new QVBoxLayout(bench_);
+    layout->setContentsMargins(20, 8, 20, 10);
+    layout->setSpacing(4);
     auto* head = new QHBoxLayout;
-    head->setSpacing(12);
-    of_ = benchTitle(QString(), found);
-    of_->setObjectName(QStringLiteral("tempoOf"));
-    head->addWidget(of_);
-    head->addStretch(1);
-    auto* least = new NumberField(
-        tr("from"), {QStringLiteral("bpm"), 0, 20.0, 399.0, 60.0, 0.5}, false, found
-    );
-    least->setObjectName(QStringLiteral("leastBpm"));
-    auto* most = new NumberField(
-        tr("to"), {QStringLiteral("bpm"), 0, 21.0, 400.0, 200.0, 0.5}, false, found
-    );
-    most->setObjectName(QStringLiteral("mostBpm"));
-    least->setValue(search_.range.least);
-    most->setValue(search_.range.most);
-    auto* find = benchButton(tr("Find the tempo"), QStringLiteral("findTempo"), false, found);
-    head->addWidget(least);
-    head->addWidget(most);
-    head->addWidget(find);
-    column->addLayout(head);
-
-    auto* sentence = new QHBoxLayout;
-    sentence->setSpacing(12);
-    beats_ =
-        new NumberField(tr("It lasts"), {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.1}, false, found);
-    beats_->setObjectName(QStringLiteral("lastsBeats"));
-    bars_ = new NumberField(tr("which are"), {tr("bars"), 2, 0.0, 50000.0, 0.0, 0.1}, false, found);
-    bars_->setObjectName(QStringLiteral("lastsBars"));
-    takeBpm_ = new NumberField(
-        tr("that is"), {QStringLiteral("bpm"), 3, 0.0, 400.0, 0.0, 0.01}, false, found
-    );
-    takeBpm_->setObjectName(QStringLiteral("takeBpm"));
-    inName_ = benchButton(QString(), QStringLiteral("tempoInName"), false, found);
-    round_ = benchButton(QString(), QStringLiteral("roundTempo"), false, found);
-    give_ = benchButton(QString(), QStringLiteral("giveToSong"), true, found);
-    for (QWidget* part :
-         std::initializer_list<QWidget*>{beats_, bars_, takeBpm_, inName_, round_}) {
-        sentence->addWidget(part);
+    ways_ = new QButtonGroup(this);
+    for (const auto& [text, name] :
+         {std::pair{tr("One tempo"), "waySteady"}, std::pair{tr("Follow a player"), "wayFollow"}}) {
+        ways_->addButton(
+            benchWay(text, QLatin1String(name), bench_), static_cast<int>(ways_->buttons().size())
+        );
+        head->addWidget(ways_->buttons().back());
     }
-    sentence->addStretch(1);
-    sentence->addWidget(give_);
-    column->addLayout(sentence);
-    readings_ = new ReadingsSheet(search_, found);
-    column->addWidget(readings_, 1);
+    ways_->button(0)->setChecked(true);
+    head->addStretch(1);
+    layout->addLayout(head);
+    pages_ = new QStackedWidget(bench_);
+    steady_ = new SteadyBench(session_, pages_);
+    follow_ = new FollowBench(session_, *following_, pages_);
+    pages_->addWidget(steady_);
+    pages_->addWidget(follow_);
+    layout->addWidget(pages_, 1);
+    connect(ways_, &QButtonGroup::idClicked, this, [this](int way) { follow(way == 1); });
+    connect(following_, &Following::changed, this, [this] { lanes_.update(); });
+    // A song whose grid follows is opened where that is seen.
+    connect(&session_.document, &Document::opened, this, [this] {
+        follow(session_.song().tempo.tempi().size() > 1);
+    });
+}
 
-    connect(least, &NumberField::finished, this, [this](double bpm) { search_.range.least = bpm; });
-    connect(most, &NumberField::finished, this, [this](double bpm) { search_.range.most = bpm; });
-    connect(find, &QPushButton::clicked, &search_, &TempoSearch::search);
-    connect(beats_, &NumberField::finished, &search_, &TempoSearch::setBeats);
-    connect(bars_, &NumberField::finished, this, [this](double bars) {
-        search_.setBeats(bars * session_.song().tempo.meterOfBar(1).barLength().count());
-    });
-    connect(takeBpm_, &NumberField::finished, &search_, &TempoSearch::setBpm);
-    connect(inName_, &QPushButton::clicked, this, [this] {
-        search_.setBpm(search_.inName().value_or(search_.bpm()));
-    });
-    connect(round_, &QPushButton::clicked, this, [this] {
-        search_.setBpm(search_.roundValue().value_or(search_.bpm()));
-    });
-    connect(give_, &QPushButton::clicked, &search_, &TempoSearch::giveToSong);
-    return found;
+void GridStage::follow(bool isOn)
+{
+    ways_->button(isOn ? 1 : 0)->setChecked(true);
+    pages_->setCurrentIndex(isOn ? 1 : 0);
+    lanes_.update();
+}
+
+bool GridStage::isFollowing() const
+{
+    return pages_->currentIndex() == 1;
 }
 
 void GridStage::mainAction()
 {
-    if (search_.bpm() > 0.0) {
-        search_.giveToSong();
+    if (isFollowing()) {
+        following_->draft(MapLevel::Bar);
     } else {
-        search_.search();
+        steady_->mainAction();
     }
 }
 
 QString GridStage::mainActionName() const
 {
-    return search_.bpm() > 0.0 ? give_->text() : tr("Find the tempo");
+    return isFollowing() ? tr("Draft the bars") : steady_->mainActionName();
 }
 
 void GridStage::step(int by)
 {
-    readings_->step(by);
+    if (isFollowing()) {
+        follow_->step(by);
+    } else {
+        steady_->step(by);
+    }
+}
+
+void GridStage::hear()
+{
+    following_->hear();
+}
+
+void GridStage::accept()
+{
+    following_->keep();
+}
+
+void GridStage::remove()
+{
+    following_->free();
+}
+
+void GridStage::nudge(Seconds by)
+{
+    following_->nudge(by);
 }
 
 bool GridStage::isWorkedOn() const
@@ -193,6 +111,9 @@ bool GridStage::isWorkedOn() const
 QString GridStage::status() const
 {
     const TempoMap& map = session_.song().tempo;
+    if (isFollowing() || map.tempi().size() > 1) {
+        return following_->status();
+    }
     return tr("%1 bpm · %2/%3 · bar 1 at %4 s")
         .arg(map.tempi().front().bpm)
         .arg(map.meterOfBar(1).numerator)
@@ -200,139 +121,39 @@ QString GridStage::status() const
         .arg(map.firstDownbeat().count(), 0, 'f', 4);
 }
 
-void GridStage::fill()
-{
-    const TempoMap& map = session_.song().tempo;
-    bpm_->setValue(map.tempi().front().bpm);
-    first_->setValue(map.firstDownbeat().count());
-    meter_->setCurrentText(
-        QStringLiteral("%1/%2").arg(map.meterOfBar(1).numerator).arg(map.meterOfBar(1).denominator)
-    );
-    fillFound();
-}
-
-void GridStage::fillFound()
-{
-    const auto track = search_.track();
-    const double bpm = search_.bpm();
-    of_->setText(
-        track ? tr("The tempo of %1").arg(QString::fromStdString(track->name))
-              : tr("The tempo of a take")
-    );
-    beats_->setValue(search_.beats());
-    bars_->setValue(search_.beats() / session_.song().tempo.meterOfBar(1).barLength().count());
-    takeBpm_->setValue(bpm);
-    const auto offer =
-        [bpm](QPushButton& button, const QString& text, std::optional<double> value) {
-            button.setVisible(value && std::abs(*value - bpm) > 1e-6);
-            button.setText(text.arg(value.value_or(0.0)));
-        };
-    offer(*inName_, tr("Its name says %1"), search_.inName());
-    offer(*round_, tr("Take %1"), search_.roundValue());
-    give_->setText(
-        bpm > 0.0 ? tr("Give the song %1 bpm").arg(bpm, 0, 'f', 2) : tr("Give the song its tempo")
-    );
-    give_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
-}
-
-void GridStage::apply()
-{
-    const QStringList parts = meter_->currentText().split(QLatin1Char('/'));
-    const Meter meter{parts.value(0).toInt(), parts.value(1).toInt()};
-    const TempoMap& map = session_.song().tempo;
-    if (bpm_->value() == map.tempi().front().bpm && meter == map.meterOfBar(1)) {
-        return;
-    }
-    if (!session_.document.apply(
-            setTempo(session_.song(), bpm_->value(), meter), tr("Set the tempo")
-        )) {
-        fill();
-    }
-}
-
-Frames GridStage::firstDownbeat() const
-{
-    return toFrames(session_.song().tempo.firstDownbeat(), session_.song().rate);
-}
-
 void GridStage::paintOver(QPainter& painter)
 {
-    const Palette& colours = Theme::palette();
-    const double x = lanes_.xOf(dragged_.value_or(firstDownbeat()));
-    const QRect sheet = lanes_.sheet();
-    painter.setPen(QPen(colours.ink, 2.0));
-    painter.drawLine(QPointF(x, sheet.top()), QPointF(x, sheet.bottom()));
-    painter.setFont(Theme::label(9, QFont::DemiBold));
-    const QRectF tag(x, sheet.top() + 2, 44, 18);
-    painter.fillRect(tag, colours.ink);
-    painter.setPen(colours.paper);
-    painter.drawText(tag, Qt::AlignCenter, tr("bar 1"));
-}
-
-Frames GridStage::caught(Frames songTime, bool isFree) const
-{
-    if (isFree) {
-        return songTime;
-    }
-    Frames best = songTime;
-    double least = 8.0;
-    for (const PlayedHit& hit : session_.fitting.preview().origin.hits) {
-        const double away = std::abs(lanes_.xOf(hit.start) - lanes_.xOf(songTime));
-        if (away < least) {
-            least = away;
-            best = hit.start;
-        }
-    }
-    return best;
+    heads_->paint(painter);
 }
 
 bool GridStage::press(const Lane&, QMouseEvent& event)
 {
-    if (std::abs(event.position().x() - lanes_.xOf(firstDownbeat())) > 7.0) {
-        return false;
-    }
-    dragged_ = firstDownbeat();
-    return true;
+    return heads_->press(event);
+}
+
+bool GridStage::pressRuler(QMouseEvent& event)
+{
+    return heads_->press(event);
 }
 
 void GridStage::move(QMouseEvent& event)
 {
-    dragged_ =
-        caught(lanes_.timeAt(event.position().x()), (event.modifiers() & Qt::ControlModifier) != 0);
-    lanes_.setReadout(
-        tr("bar 1 at %1 s").arg(toSeconds(*dragged_, session_.song().rate).count(), 0, 'f', 4),
-        event.pos()
-    );
+    heads_->move(event);
 }
 
 void GridStage::release(QMouseEvent&)
 {
-    if (dragged_ && *dragged_ != firstDownbeat()) {
-        session_.document.apply(
-            setFirstDownbeat(session_.song(), toSeconds(*dragged_, session_.song().rate)),
-            tr("Move bar 1")
-        );
-    }
-    dragged_.reset();
-    lanes_.update();
+    heads_->release();
 }
 
 std::pair<QString, Qt::CursorShape> GridStage::hintAt(const Lane&, QPoint place) const
 {
-    if (std::abs(place.x() - lanes_.xOf(firstDownbeat())) <= 7.0) {
-        return {
-            tr("Drag bar 1 onto the first downbeat; with Ctrl it does not catch on marks"),
-            Qt::SizeHorCursor};
-    }
-    return {};
+    return heads_->hintAt(place);
 }
 
-void GridStage::nudge(Seconds by)
+std::pair<QString, Qt::CursorShape> GridStage::hintInRuler(QPoint place) const
 {
-    session_.document.apply(
-        setFirstDownbeat(session_.song(), session_.song().tempo.firstDownbeat() + by),
-        tr("Move bar 1")
-    );
+    return heads_->hintAt(place);
 }
 
 }  // namespace orthochron::app

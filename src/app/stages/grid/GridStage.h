@@ -1,19 +1,19 @@
 #pragma once
 
-#include "app/controls/NumberField.h"
 #include "app/stages/Stage.h"
-#include "app/stages/grid/TempoSearch.h"
+#include "app/stages/grid/BarHeads.h"
+#include "app/stages/grid/Following.h"
 
-class QComboBox;
-class QLabel;
-class QPushButton;
+class QButtonGroup;
+class QStackedWidget;
 
 namespace orthochron::app {
 
-class FrameSheet;
+class FollowBench;
+class SteadyBench;
 
-// One tempo and meter, and where bar 1 begins: typed, dragged onto a hit, or taken from a take whose tempo
-// is found.
+// Where bars fall: one tempo throughout, or a grid that follows a player. In both, bar lines are taken by their
+// heads and brought to where they belong.
 class GridStage final : public Stage {
     Q_OBJECT
 
@@ -26,40 +26,34 @@ public:
     [[nodiscard]] QString status() const override;
     void paintOver(QPainter& painter) override;
     bool press(const Lane& lane, QMouseEvent& event) override;
+    bool pressRuler(QMouseEvent& event) override;
     void move(QMouseEvent& event) override;
     void release(QMouseEvent& event) override;
     [[nodiscard]] std::pair<QString, Qt::CursorShape>
     hintAt(const Lane& lane, QPoint place) const override;
+    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintInRuler(QPoint place) const override;
     void nudge(Seconds by) override;
+    void step(int by) override;
+    void hear() override;
+    void accept() override;
+    void remove() override;
 
-    // The main action: what the take's tempo is, and then the song's.
+    // The main action: what the take's tempo is and then the song's, or a draft of its bars.
     void mainAction() override;
     [[nodiscard]] QString mainActionName() const override;
-    void step(int by) override;
+
+    void follow(bool isOn);  // the page that is shown
 
 private:
-    [[nodiscard]] QWidget* makeKnown();
-    [[nodiscard]] QWidget* makeFound();
-    void fill();
-    void fillFound();
-    void apply();
-    [[nodiscard]] Frames firstDownbeat() const;
-    [[nodiscard]] Frames caught(Frames songTime, bool isFree) const;
+    [[nodiscard]] bool isFollowing() const;
 
     QWidget* bench_ = nullptr;
-    NumberField* bpm_ = nullptr;
-    NumberField* first_ = nullptr;
-    QComboBox* meter_ = nullptr;
-    TempoSearch search_;
-    FrameSheet* readings_ = nullptr;
-    NumberField* beats_ = nullptr;
-    NumberField* bars_ = nullptr;
-    NumberField* takeBpm_ = nullptr;
-    QLabel* of_ = nullptr;
-    QPushButton* inName_ = nullptr;
-    QPushButton* round_ = nullptr;
-    QPushButton* give_ = nullptr;
-    std::optional<Frames> dragged_;
+    QButtonGroup* ways_ = nullptr;
+    QStackedWidget* pages_ = nullptr;
+    Following* following_ = nullptr;
+    SteadyBench* steady_ = nullptr;
+    FollowBench* follow_ = nullptr;
+    std::unique_ptr<BarHeads> heads_;
 };
 
 }  // namespace orthochron::app

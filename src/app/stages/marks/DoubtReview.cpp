@@ -1,7 +1,7 @@
 #include "app/stages/marks/DoubtReview.h"
 
 #include "app/controls/Counted.h"
-#include "core/render/Render.h"
+#include "app/document/HeardSamples.h"
 
 #include <algorithm>
 #include <cmath>
@@ -165,15 +165,9 @@ const DoubtPicture* DoubtReview::picture(std::size_t place)
          at = heard_[place]](const Work&) {
             DoubtPicture picture;
             picture.before = toFrames(kBefore, song->rate);
-            AudioBuffer sound(1, picture.before + toFrames(kAfter, song->rate));
+            const Frames length = picture.before + toFrames(kAfter, song->rate);
             const auto read = [&](TrackId from) {
-                std::ranges::fill(sound.channel(0), 0.0F);
-                // A take that cannot be read is drawn as silence; the song says so elsewhere.
-                if (const auto heard = song->track(from)) {
-                    (void)renderClips(heard->clips, *sources, at - picture.before, sound);
-                }
-                const auto samples = sound.channel(0);
-                return std::vector<float>(samples.begin(), samples.end());
+                return samplesHeard(*song, *sources, from, at - picture.before, length);
             };
             picture.lead = read(track);
             picture.beside = read(other);

@@ -1,0 +1,366 @@
+#include "app/stages/grid/Following.h"
+
+#include <QFileDialog>
+
+#include "app/controls/Counted.h"
+#include "app/document/HeardSamples.h"
+#include "core/files/MidiTempo.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr Seconds kBefore(0.35);  // of a picture
+constexpr Seconds kAfter(0.45);
+constexpr std::size_t kMostTakes = 4;  // more microphones of a kit tell nothing new of its beat
+
+QString textOf(const Error& error)
+{
+    return QString::fromStdString(error.message);
+}
+
+}  // namespace
+
+Following::Following(Session& session, QObject* parent) : QObject(parent), session_(session)
+{
+    connect(&session_.document, &Document::songChanged, this, &Following::refresh);
+    connect(&session_.document, &Document::opened, this, [this] {
+        line_ = Beats(0.0);
+        attacks_.clear();
+        keepsBarOne = false;
+        bpmHint = 0.0;
+        refresh();
+    });
+    refresh();
+}
+
+// The chosen track, or of a set its leads and what hears most beside them.
+std::optional<Following::Listened> Following::listened() const
+{
+    const Song& song = session_.song();
+    const auto chosen = song.track(session_.choice.track());
+    if (!chosen) {
+        return std::nullopt;
+    }
+    std::vector<std::shared_ptr<const Track>> tracks{chosen};
+    if (const MicSet* set = song.setOf(chosen->id)) {
+        tracks.clear();
+        for (const bool wantsLeads : {true, false}) {
+            for (const TrackId id : set->tracks) {
+                const auto track = song.track(id);
+                if (song.isLead(*track) == wantsLeads && tracks.size() < kMostTakes) {
+                    tracks.push_back(track);
+                }
+            }
+        }
+    }
+    Listened all;
+    for (const auto& track : tracks) {
+        const auto starts = session_.hits.heardOn(track->id, Frames(0));
+        if (!track->markedTake.isValid()) {
+            continue;
+        }
+        if (all.takes.empty()) {
+            // A take whose beginning is trimmed still begins where it would be heard.
+            const Frames at = starts ? *starts
+                              : track->clips.empty()
+                                  ? Frames(0)
+                                  : track->clips.front().at - track->clips.front().soundStart;
+            all.starts = toSeconds(at, song.rate);
+        }
+        all.takes.emplace_back(track->markedTake, track->markedChannel);
+    }
+    return all.takes.empty() ? std::nullopt : std::optional(all);
+}
+
+void Following::draft(MapLevel level)
+{
+    const auto wanted = listened();
+    if (!wanted) {
+        Q_EMIT session_.failed(tr("There is nothing to follow: import a take and choose it"));
+        return;
+    }
+    const Song& song = session_.song();
+    DraftSettings settings;
+    settings.meter = song.tempo.meterOfBar(1);
+    if (keepsBarOne) {
+        settings.firstDownbeat = song.tempo.firstDownbeat() - wanted->starts;
+    }
+    if (bpmHint > 0.0) {
+        settings.bpm = bpmHint;
+    }
+    session_.jobs.run(
+        {.key = QStringLiteral("draftMap"),
+         .title = tr("Following the player"),
+         .holds = session_.document.whileUnedited()},
+        this,
+        [sources = session_.document.sources(), takes = wanted->takes, rate = song.rate, settings](
+            const Work& work
+        ) {
+            std::vector<Channel> channels;
+            for (const auto& [take, channel] : takes) {
+                channels.push_back(sources->channel(take, channel));
+            }
+            return draftMap(channels, rate, settings, work);
+        },
+        [this, level, starts = wanted->starts](const Result<MapDraft>& found) {
+            if (found) {
+                takeUp(*found, level, starts);
+            } else if (found.error().kind != ErrorKind::Cancelled) {
+                Q_EMIT session_.failed(textOf(found.error()));
+            }
+        }
+    );
+}
+
+void Following::takeUp(const MapDraft& found, MapLevel level, Seconds starts)
+{
+    if (found.beats.empty()) {
+        session_.say(tr("Nothing to follow: %1").arg(QString::fromStdString(found.tried)));
+        return;
+    }
+    attacks_ = found.attacks;
+    for (Seconds& attack : attacks_) {
+        attack += starts;
+    }
+    line_ = Beats(0.0);
+    if (session_.document.apply(
+            takeDraft(session_.song(), found, level, starts), tr("Let the grid follow")
+        )) {
+        session_.say(status());
+    }
+}
+
+void Following::readFile(QWidget* window)
+{
+    const QString path = QFileDialog::getOpenFileName(
+        window, tr("Read a tempo map"), QString(), tr("MIDI files (*.mid *.midi)")
+    );
+    if (path.isEmpty()) {
+        return;
+    }
+    auto map = readMidiTempo(path.toStdString(), session_.song().tempo.meterOfBar(1), Seconds(0.0));
+    session_.document.apply(
+        map ? Result<Song>(takeMap(session_.song(), std::move(*map)))
+            : Result<Song>(tl::unexpected(map.error())),
+        tr("Read a tempo map")
+    );
+}
+
+void Following::writeFile(QWidget* window)
+{
+    const Song& song = session_.song();
+    const QString path = QFileDialog::getSaveFileName(
+        window,
+        tr("Write the tempo map"),
+        QString::fromStdString(song.name) + QStringLiteral(".mid"),
+        tr("MIDI files (*.mid *.midi)")
+    );
+    if (path.isEmpty()) {
+        return;
+    }
+    const auto written =
+        writeMidiTempo(song.tempo, toSeconds(song.length(), song.rate), path.toStdString());
+    if (written) {
+        session_.say(tr("Tempo map written to %1").arg(path));
+    } else {
+        Q_EMIT session_.failed(textOf(written.error()));
+    }
+}
+
+// ---- a line and its pin
+
+void Following::chooseLine(Beats place)
+{
+    line_ = place;
+    Q_EMIT changed();
+}
+
+bool Following::isPinned(Beats place) const
+{
+    constexpr double kSame = 1e-6;
+    return std::ranges::any_of(session_.song().tempo.tempi(), [&](const TempoPoint& point) {
+        return point.isPinned && std::abs((point.at - place).count()) < kSame;
+    });
+}
+
+QString Following::lineName(Beats place) const
+{
+    const BarBeat at = session_.song().tempo.placeAt(place);
+    return at.beat == 1 ? tr("bar %1").arg(at.bar) : tr("bar %1 · %2").arg(at.bar).arg(at.beat);
+}
+
+void Following::pin(Beats place, Seconds time)
+{
+    line_ = place;
+    session_.document.apply(
+        pinLine(session_.song(), place, time), tr("Pin %1").arg(lineName(place))
+    );
+}
+
+void Following::move(Beats place, Seconds time)
+{
+    line_ = place;
+    session_.document.apply(
+        moveLine(session_.song(), place, time), tr("Move %1").arg(lineName(place))
+    );
+}
+
+void Following::nudge(Seconds by)
+{
+    const Seconds time = session_.song().tempo.timeAt(line_) + by;
+    if (isPinned(line_) || line_ > Beats(0.0)) {
+        pin(line_, time);
+    } else {
+        move(line_, time);
+    }
+}
+
+void Following::free()
+{
+    if (!isPinned(line_)) {
+        session_.say(tr("%1 is not pinned").arg(lineName(line_)));
+        return;
+    }
+    const std::vector<Beats> places{line_};
+    session_.document.apply(
+        freeLines(session_.song(), places), tr("Unpin %1").arg(lineName(line_))
+    );
+}
+
+void Following::keep()
+{
+    session_.document.apply(keepLine(session_.song(), line_), tr("Keep %1").arg(lineName(line_)));
+}
+
+void Following::countFrom()
+{
+    const QString name = lineName(line_);
+    const Beats place = line_;
+    line_ = Beats(0.0);
+    session_.document.apply(
+        beginBarsAt(session_.song(), place), tr("Count bars from %1").arg(name)
+    );
+}
+
+void Following::hear()
+{
+    const Song& song = session_.song();
+    const Beats beat = song.tempo.meterOfBar(song.tempo.barAt(line_)).beatLength();
+    session_.player.playRange(
+        std::max(Frames(0), toFrames(song.tempo.timeAt(line_ - beat * 2.0), song.rate)),
+        toFrames(song.tempo.timeAt(line_ + beat * 2.0), song.rate)
+    );
+}
+
+std::optional<Seconds> Following::attackNear(Seconds time, Seconds reach) const
+{
+    const auto next = std::ranges::lower_bound(attacks_, time);
+    std::optional<Seconds> best;
+    for (const auto at : {next, next == attacks_.begin() ? next : std::prev(next)}) {
+        if (at == attacks_.end() || std::abs((*at - time).count()) > reach.count()) {
+            continue;
+        }
+        if (!best || std::abs((*at - time).count()) < std::abs((*best - time).count())) {
+            best = *at;
+        }
+    }
+    return best;
+}
+
+// ---- doubtful bars
+
+void Following::refresh()
+{
+    const TempoMap& map = session_.song().tempo;
+    if (!(madeFrom_ == map)) {
+        madeFrom_ = map;
+        doubtful_ = doubtfulBars(map);
+        place_ = std::min(place_, doubtful_.empty() ? 0 : doubtful_.size() - 1);
+        pictures_.clear();
+        asked_.clear();
+        ++edition_;
+    }
+    Q_EMIT changed();
+}
+
+void Following::choose(std::size_t place)
+{
+    if (place >= doubtful_.size()) {
+        return;
+    }
+    place_ = place;
+    line_ = doubtful_[place].place;
+    const Song& song = session_.song();
+    const Frames at = toFrames(song.tempo.timeAt(line_), song.rate);
+    session_.player.seek(std::max(at, Frames(0)));
+    session_.shown.reveal(at);
+    Q_EMIT changed();
+}
+
+const BarPicture* Following::picture(std::size_t place)
+{
+    if (const auto found = pictures_.find(place); found != pictures_.end()) {
+        return &found->second;
+    }
+    if (place >= doubtful_.size() || !asked_.insert(place).second) {
+        return nullptr;
+    }
+    const Song& song = session_.song();
+    session_.jobs.run(
+        {.key = {},
+         .title = {},
+         .holds = [this, edition = edition_] { return edition == edition_; },
+         .isQuick = true},
+        this,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         track = session_.choice.track(),
+         at = toFrames(song.tempo.timeAt(doubtful_[place].place), song.rate)](const Work&) {
+            BarPicture picture;
+            picture.before = toFrames(kBefore, song->rate);
+            picture.samples = samplesHeard(
+                *song,
+                *sources,
+                track,
+                at - picture.before,
+                picture.before + toFrames(kAfter, song->rate)
+            );
+            return picture;
+        },
+        [this, place](BarPicture read) {
+            pictures_[place] = std::move(read);
+            Q_EMIT changed();
+        }
+    );
+    return nullptr;
+}
+
+QString Following::status() const
+{
+    const TempoMap& map = session_.song().tempo;
+    std::int64_t pins = 0;
+    double least = map.tempi().front().bpm;
+    double most = least;
+    for (const TempoPoint& point : map.tempi()) {
+        pins += point.isPinned ? 1 : 0;
+        least = std::min(least, point.bpm);
+        most = std::max(most, point.bpm);
+    }
+    const QString range = most - least < 0.005
+                              ? tr("%1 bpm").arg(least, 0, 'f', 2)
+                              : tr("%1 to %2 bpm").arg(least, 0, 'f', 1).arg(most, 0, 'f', 1);
+    return tr("%1 · %2 · %3")
+        .arg(
+            range,
+            counted(pins, tr("pin"), tr("pins")),
+            counted(
+                static_cast<std::int64_t>(doubtful_.size()), tr("doubtful bar"), tr("doubtful bars")
+            )
+        );
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,49 @@
+#pragma once
+
+#include <QWidget>
+
+#include "app/stages/grid/Following.h"
+
+namespace orthochron::app {
+
+// The tempo of every bar as a point, taken hold of: dragged up or down the bar goes faster or slower, and what
+// lies right of it moves along up to the next pin.
+class TempoChart final : public QWidget {
+    Q_OBJECT
+
+public:
+    TempoChart(Session& session, Following& following, QWidget* parent);
+    [[nodiscard]] QSize minimumSizeHint() const override { return {240, 110}; }
+    [[nodiscard]] QPointF placeOf(int bar) const;
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+
+private:
+    struct Bar {
+        int number = 1;
+        double bpm = 0.0;
+        bool isDoubtful = false;
+        bool isPinned = false;
+    };
+    void refresh();
+    [[nodiscard]] QRectF area() const;
+    [[nodiscard]] double bpmAt(double y) const;
+    [[nodiscard]] int barNear(QPointF place) const;  // 0 for none
+
+    Session& session_;
+    Following& following_;
+    std::vector<Bar> bars_;
+    TempoMap madeFrom_;
+    Frames length_;
+    double least_ = 60.0;
+    double most_ = 180.0;
+    int dragged_ = 0;
+    double draggedBpm_ = 0.0;
+    bool isMoved_ = false;
+};
+
+}  // namespace orthochron::app

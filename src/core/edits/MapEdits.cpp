@@ -1,0 +1,312 @@
+#include "core/edits/MapEdits.h"
+
+#include <fmt/format.h>
+
+#include "core/time/MapKnots.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace orthochron {
+
+namespace {
+
+constexpr double kSamePlace = 1e-6;  // quarter notes
+
+bool isAt(const MapKnot& knot, Beats place)
+{
+    return std::abs((knot.place - place).count()) < kSamePlace;
+}
+
+Result<Song> withKnots(const Song& song, const MapKnots& knots)
+{
+    auto map = mapThrough(knots, song.tempo.meters());
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    return takeMap(song, std::move(*map));
+}
+
+// The knot at a place, made where there is none.
+std::size_t knotAt(MapKnots& all, const TempoMap& map, Beats place)
+{
+    const auto found =
+        std::ranges::find_if(all.knots, [&](const MapKnot& knot) { return isAt(knot, place); });
+    if (found != all.knots.end()) {
+        return static_cast<std::size_t>(found - all.knots.begin());
+    }
+    const auto next = std::ranges::upper_bound(all.knots, place, {}, &MapKnot::place);
+    const auto index = static_cast<std::size_t>(next - all.knots.begin());
+    MapKnot knot{place, map.timeAt(place)};
+    if (index > 0 && all.knots[index - 1].rampFrom) {
+        knot.rampFrom = map.bpmAt(place);
+    }
+    all.knots.insert(next, knot);
+    return index;
+}
+
+// Moves a knot to a time, with what lies between it and the pins beside it.
+Result<void> move(MapKnots& all, std::size_t moved, Seconds time)
+{
+    const Seconds from = all.knots[moved].time;
+    std::size_t before = moved;
+    while (before > 0 && (before == moved || !all.knots[before].isPinned)) {
+        --before;
+    }
+    std::size_t after = moved + 1;
+    while (after < all.knots.size() && !all.knots[after].isPinned) {
+        ++after;
+    }
+    const bool isHeld = after < all.knots.size();
+    const auto shared = [&](std::size_t first, std::size_t last, Seconds begin, Seconds end) {
+        const Seconds oldBegin = all.knots[first].time;
+        const Seconds oldEnd = all.knots[last].time;
+        for (std::size_t k = first + 1; k < last; ++k) {
+            const double part = (all.knots[k].time - oldBegin) / (oldEnd - oldBegin);
+            all.knots[k].time = begin + (end - begin) * part;
+            all.knots[k].rampFrom.reset();
+        }
+        all.knots[first].rampFrom.reset();
+    };
+    if ((moved > 0 && time <= all.knots[before].time) ||
+        (isHeld && time >= all.knots[after].time)) {
+        return badArgument("a line lies between the pins beside it");
+    }
+    if (isHeld) {
+        shared(moved, after, time, all.knots[after].time);
+    } else {
+        for (std::size_t k = moved + 1; k < all.knots.size(); ++k) {
+            all.knots[k].time += time - from;
+        }
+    }
+    if (moved > 0) {
+        shared(before, moved, all.knots[before].time, time);
+    }
+    all.knots[moved].time = time;
+    return {};
+}
+
+Result<Song> withLine(const Song& song, Beats place, Seconds time, bool isPinned)
+{
+    if (place < Beats(-kSamePlace)) {
+        return badArgument("lines before bar 1 follow from its tempo; move bar 1");
+    }
+    if (!std::isfinite(time.count())) {
+        return badArgument("that is no time in the song");
+    }
+    MapKnots all = knotsOf(song.tempo);
+    const std::size_t knot = knotAt(all, song.tempo, place);
+    if (auto moved = move(all, knot, time); !moved) {
+        return tl::unexpected(moved.error());
+    }
+    all.knots[knot].isPinned = isPinned;
+    all.knots[knot].sureness = 1.0;
+    return withKnots(song, all);
+}
+
+}  // namespace
+
+Result<Song> pinLine(const Song& song, Beats place, Seconds time)
+{
+    return withLine(song, place, time, true);
+}
+
+Result<Song> moveLine(const Song& song, Beats place, Seconds time)
+{
+    const bool isPinned = std::ranges::any_of(song.tempo.tempi(), &TempoPoint::isPinned);
+    if (std::abs(place.count()) < kSamePlace && !isPinned) {
+        auto map = TempoMap::create(time, song.tempo.tempi(), song.tempo.meters());
+        if (!map) {
+            return tl::unexpected(map.error());
+        }
+        return takeMap(song, std::move(*map));
+    }
+    return withLine(song, place, time, false);
+}
+
+Result<Song> keepLine(const Song& song, Beats place)
+{
+    return pinLine(song, place, song.tempo.timeAt(place));
+}
+
+Result<Song> freeLines(const Song& song, std::span<const Beats> places)
+{
+    MapKnots all = knotsOf(song.tempo);
+    for (const Beats place : places) {
+        const auto found =
+            std::ranges::find_if(all.knots, [&](const MapKnot& knot) { return isAt(knot, place); });
+        if (found == all.knots.end()) {
+            return badArgument("there is no pin to take away");
+        }
+        if (found == all.knots.begin()) {
+            found->isPinned = false;
+            continue;
+        }
+        std::prev(found)->rampFrom.reset();
+        // What goes on from the last one goes on from the one before it.
+        if (std::next(found) == all.knots.end()) {
+            const MapKnot& before = *std::prev(found);
+            all.lastBpm =
+                (found->place - before.place).count() * 60.0 / (found->time - before.time).count();
+        }
+        all.knots.erase(found);
+    }
+    return withKnots(song, all);
+}
+
+Result<Song> setMeterFrom(const Song& song, int bar, Meter meter)
+{
+    if (bar < 1) {
+        return badArgument(fmt::format("bar {} lies before the first", bar));
+    }
+    std::map<int, Meter> byBar;
+    for (const MeterChange& change : song.tempo.meters()) {
+        byBar[change.bar] = change.meter;
+    }
+    byBar[bar] = meter;
+    std::vector<MeterChange> meters;
+    for (const auto& [from, each] : byBar) {
+        if (meters.empty() || meters.back().meter != each) {
+            meters.push_back({from, each});
+        }
+    }
+    auto map = TempoMap::create(song.tempo.firstDownbeat(), song.tempo.tempi(), std::move(meters));
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    return takeMap(song, std::move(*map));
+}
+
+Result<Song> setTempoOfBar(const Song& song, int bar, double bpm)
+{
+    const TempoMap& map = song.tempo;
+    if (bar < 1 || !(bpm > 0.0)) {
+        return badArgument(fmt::format("{:g} bpm in bar {} cannot be", bpm, bar));
+    }
+    const Beats from = map.startOfBar(bar);
+    const Beats to = map.startOfBar(bar + 1);
+    const Seconds time = map.timeAt(from);
+    MapKnots all = knotsOf(map);
+    const std::size_t first = knotAt(all, map, from);
+    const std::size_t next = knotAt(all, map, to);
+    // What lies between becomes one tempo.
+    all.knots.erase(
+        all.knots.begin() + static_cast<std::ptrdiff_t>(first) + 1,
+        all.knots.begin() + static_cast<std::ptrdiff_t>(next)
+    );
+    all.knots[first].rampFrom.reset();
+    const Seconds end = time + Seconds((to - from).count() * 60.0 / bpm);
+    // The bar's own beginning stays.
+    const bool wasPinned = all.knots[first].isPinned;
+    all.knots[first].isPinned = true;
+    if (auto moved = move(all, first + 1, end); !moved) {
+        return tl::unexpected(moved.error());
+    }
+    all.knots[first].isPinned = wasPinned;
+    all.knots[first + 1].sureness = 1.0;
+    return withKnots(song, all);
+}
+
+Result<Song> scaleTempo(const Song& song, double factor)
+{
+    std::vector<TempoPoint> tempi = song.tempo.tempi();
+    for (TempoPoint& point : tempi) {
+        point.at = point.at * factor;
+        point.bpm *= factor;
+    }
+    auto map = TempoMap::create(song.tempo.firstDownbeat(), std::move(tempi), song.tempo.meters());
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    return takeMap(song, std::move(*map));
+}
+
+Result<Song> beginBarsAt(const Song& song, Beats place)
+{
+    if (place < Beats(-kSamePlace)) {
+        return badArgument("bars are counted from a line at or after bar 1");
+    }
+    MapKnots all = knotsOf(song.tempo);
+    const std::size_t first = knotAt(all, song.tempo, place);
+    all.knots.erase(all.knots.begin(), all.knots.begin() + static_cast<std::ptrdiff_t>(first));
+    const Beats from = all.knots.front().place;
+    for (MapKnot& knot : all.knots) {
+        knot.place -= from;
+    }
+    const int bar = song.tempo.barAt(place);
+    std::vector<MeterChange> meters{{1, song.tempo.meterOfBar(bar)}};
+    for (const MeterChange& change : song.tempo.meters()) {
+        if (change.bar > bar) {
+            meters.push_back({change.bar - bar + 1, change.meter});
+        }
+    }
+    auto map = mapThrough(all, std::move(meters));
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    return takeMap(song, std::move(*map));
+}
+
+Result<Song>
+takeDraft(const Song& song, const MapDraft& draft, MapLevel level, Seconds recordingStarts)
+{
+    const auto drafted = mapOf(draft, level);
+    if (!drafted) {
+        return tl::unexpected(drafted.error());
+    }
+    std::vector<TempoPoint> tempi = drafted->tempi();
+    for (TempoPoint& point : tempi) {
+        point.isPinned = point.sureness >= kDoubtfulBar;
+    }
+    if (draft.isDownbeatGuessed) {
+        constexpr double kGuessed = 0.99;
+        tempi.front().isPinned = false;
+        tempi.front().sureness = std::min(tempi.front().sureness, kGuessed);
+    }
+    auto map = TempoMap::create(
+        drafted->firstDownbeat() + recordingStarts, std::move(tempi), drafted->meters()
+    );
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    return takeMap(song, std::move(*map));
+}
+
+Song takeMap(const Song& song, TempoMap map)
+{
+    Song next = song;
+    next.tempo = std::move(map);
+    return next;
+}
+
+Result<Song> simplifyMap(const Song& song, Seconds within)
+{
+    if (!(within >= Seconds(0.0))) {
+        return badArgument("a map is simplified within 0 ms or more");
+    }
+    return withKnots(song, simplified(knotsOf(song.tempo), within));
+}
+
+std::vector<DoubtfulBar> doubtfulBars(const TempoMap& map)
+{
+    std::vector<DoubtfulBar> bars;
+    for (const TempoPoint& point : map.tempi()) {
+        const int bar = map.barAt(point.at);
+        const bool isBarLine = std::abs((map.startOfBar(bar) - point.at).count()) < kSamePlace;
+        if (isBarLine && !point.isPinned && point.sureness < kDoubtfulBar) {
+            bars.push_back({bar, point.at, point.sureness});
+        }
+    }
+    std::ranges::stable_sort(bars, {}, &DoubtfulBar::sureness);
+    return bars;
+}
+
+bool hasGuessedBarOne(const TempoMap& map)
+{
+    return !map.tempi().front().isPinned &&
+           std::ranges::any_of(map.tempi(), &TempoPoint::isPinned) &&
+           map.tempi().front().sureness < 1.0;
+}
+
+}  // namespace orthochron

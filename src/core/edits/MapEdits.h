@@ -1,0 +1,70 @@
+#pragma once
+
+#include "core/song/Song.h"
+#include "core/tempo/MapDraft.h"
+
+namespace orthochron {
+
+// The grid yields to the audio: lines are moved, the audio stays where it is.
+
+// Ties a musical place to a song time. Pins that are set never move: from the pin before to this one the time is
+// shared as it was, and so to the pin after; where there is none, what lies right of it moves along and keeps
+// its tempo. Bar 1 itself is pinned in the same way.
+// Errors: BadArgument for a place before bar 1, a time that is not between the neighbouring pins, or a tempo that
+// would be outside 20 to 400.
+[[nodiscard]] Result<Song> pinLine(const Song& song, Beats place, Seconds time);
+
+// Moves a line and leaves no pin: bar 1 takes the whole map along unless something is pinned, any other line is
+// moved as by pinLine. Errors: those of pinLine.
+[[nodiscard]] Result<Song> moveLine(const Song& song, Beats place, Seconds time);
+
+// Says that a line is right where it is: it is pinned and no longer doubtful.
+// Errors: BadArgument for a place before bar 1.
+[[nodiscard]] Result<Song> keepLine(const Song& song, Beats place);
+
+// Takes pins away, and what they tied: the time between those that are left is shared evenly. That of bar 1 is
+// only loosened. Errors: BadArgument when there is no point at a place.
+[[nodiscard]] Result<Song> freeLines(const Song& song, std::span<const Beats> places);
+
+// From a bar on, what the meter is; tempi stay at their times and quarter notes.
+// Errors: BadArgument for a meter that cannot be or a bar before the first.
+[[nodiscard]] Result<Song> setMeterFrom(const Song& song, int bar, Meter meter);
+
+// The tempo from one bar line to the next; what lies right of it moves along, up to the next pin.
+// Errors: those of pinLine.
+[[nodiscard]] Result<Song> setTempoOfBar(const Song& song, int bar, double bpm);
+
+// The same map counted half or twice as fast. Errors: BadArgument for a tempo outside 20 to 400.
+[[nodiscard]] Result<Song> scaleTempo(const Song& song, double factor);
+
+// Counts bars from another line: it becomes bar 1, all that is at or after it stays at its time, and what lies
+// before it has the tempo that begins there. Meters count from there too.
+// Errors: BadArgument for a place before bar 1.
+[[nodiscard]] Result<Song> beginBarsAt(const Song& song, Beats place);
+
+// The map of a drafted performance whose recording begins at a song time. Bars that are sure are pinned, doubtful
+// ones are not, nor is a bar 1 that was guessed. Errors: BadArgument for a draft without a bar.
+[[nodiscard]] Result<Song>
+takeDraft(const Song& song, const MapDraft& draft, MapLevel level, Seconds recordingStarts);
+
+// A map read from a file. Errors: none of its own.
+[[nodiscard]] Song takeMap(const Song& song, TempoMap map);
+
+// As few points as possible, none further than `within` from where it was; pins are pins no longer where they are
+// left out. Errors: BadArgument for a time below 0.
+[[nodiscard]] Result<Song> simplifyMap(const Song& song, Seconds within);
+
+// The first beat of each bar that a draft left doubtful and nobody decided, worst first.
+struct DoubtfulBar {
+    int bar = 1;
+    Beats place;
+    double sureness = 0.0;
+
+    bool operator==(const DoubtfulBar&) const = default;
+};
+[[nodiscard]] std::vector<DoubtfulBar> doubtfulBars(const TempoMap& map);
+
+// Whether a draft has guessed where bar 1 begins, and nobody has put it or kept it since.
+[[nodiscard]] bool hasGuessedBarOne(const TempoMap& map);
+
+}  // namespace orthochron

@@ -1,0 +1,252 @@
+#include "app/WindowFixture.h"
+#include "app/stages/grid/FollowBench.h"
+#include "app/stages/grid/TempoChart.h"
+#include "core/edits/MapEdits.h"
+
+// A grid that follows a player: drafted, doubtful bars decided, lines taken by their heads.
+namespace orthochron::app {
+namespace {
+
+class GridFollow : public Window {
+protected:
+    GridFollow()
+    {
+        openSong();
+        session_->choice.setTrack(song().tracks[0]->id);
+        press(Qt::Key_2);
+        click("wayFollow");
+    }
+    [[nodiscard]] double barLine(int bar)
+    {
+        return song().tempo.timeAt(song().tempo.startOfBar(bar)).count();
+    }
+    // Where a bar's head is; `off` pixels right of it its number.
+    [[nodiscard]] QPoint headOf(int bar, int off = 0)
+    {
+        const Frames at = toFrames(Seconds(barLine(bar)), song().rate);
+        return {
+            static_cast<int>(std::lround(window_->lanes().xOf(at))) + off,
+            LanesView::kRibbonHeight + 9};
+    }
+    void look(int first, int last)
+    {
+        session_->shown.zoomTo(
+            {toFrames(Seconds(barLine(first)), song().rate),
+             toFrames(Seconds(barLine(last)), song().rate)}
+        );
+    }
+    [[nodiscard]] std::size_t pins()
+    {
+        return static_cast<std::size_t>(
+            std::ranges::count_if(song().tempo.tempi(), &TempoPoint::isPinned)
+        );
+    }
+    // A map as a draft leaves it: bars 3 and 6 are doubtful.
+    void takeDoubtfulDraft()
+    {
+        MapDraft draft;
+        draft.meters = {{1, {4, 4}}};
+        for (int bar = 1; bar <= 11; ++bar) {
+            draft.beats.push_back(
+                {Seconds(0.5 + 2.6 * (bar - 1)),
+                 bar,
+                 1,
+                 92.3,
+                 bar == 3   ? 0.2
+                 : bar == 6 ? 0.4
+                            : 0.9}
+            );
+        }
+        document_->apply(
+            takeDraft(song(), draft, MapLevel::Bar, Seconds(0.0)), QStringLiteral("Draft")
+        );
+        settle();
+    }
+};
+
+TEST_F(GridFollow, IsDraftedFromTheKitAndUndone)
+{
+    const TempoMap before = song().tempo;
+    press(Qt::Key_F);
+    EXPECT_GT(song().tempo.tempi().size(), 8U);
+    EXPECT_NEAR(barLine(1), 0.5, 0.02);
+    // The drummer's own bars: 92 bpm, and as he drifts.
+    EXPECT_NEAR(barLine(10), 0.5 + 9.0 * 240.0 / 92.0, 0.1);
+    EXPECT_NE(status().find("bpm"), std::string::npos);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(song().tempo, before);
+}
+
+TEST_F(GridFollow, BeatsTooGivesEachBeatItsOwnTempo)
+{
+    click("draftBars");
+    const std::size_t bars = song().tempo.tempi().size();
+    click("draftBeats");
+    EXPECT_GT(song().tempo.tempi().size(), 3 * bars);
+    // Bar 1 may be given instead of being guessed.
+    document_->apply(moveLine(*document_->song(), Beats(0.0), Seconds(0.5)), QStringLiteral("x"));
+    child<QCheckBox>("keepBarOne")->click();
+    click("draftBars");
+    EXPECT_NEAR(barLine(1), 0.5, 0.02);
+    EXPECT_TRUE(song().tempo.tempi().front().isPinned);
+}
+
+TEST_F(GridFollow, ABarDraggedByItsHeadIsPinnedAndRightOfItAllMovesAlong)
+{
+    look(1, 6);
+    const double third = barLine(3);
+    const double fifth = barLine(5);
+    const double second = barLine(2);
+    drag(headOf(3), headOf(3) + QPoint(40, 0), Qt::ControlModifier);
+    const double by = barLine(3) - third;
+    EXPECT_GT(by, 0.1);
+    EXPECT_NEAR(barLine(5) - fifth, by, 1e-6);
+    EXPECT_NEAR(barLine(2) - second, 0.5 * by, 1e-6);
+    EXPECT_EQ(pins(), 1U);
+    // A pin that is set stays when a line beside it is moved.
+    const double pinned = barLine(3);
+    drag(headOf(5), headOf(5) + QPoint(-30, 0), Qt::ControlModifier);
+    EXPECT_EQ(pins(), 2U);
+    EXPECT_DOUBLE_EQ(barLine(3), pinned);
+    // It cannot be dragged past one: it stays at the last place that can be.
+    drag(headOf(5), headOf(2), Qt::ControlModifier);
+    EXPECT_GT(barLine(5), pinned);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(pins(), 0U);
+    EXPECT_NEAR(barLine(3), third, 1e-9);
+}
+
+TEST_F(GridFollow, ABarDraggedByItsNumberLeavesNoPin)
+{
+    look(1, 6);
+    const double first = barLine(1);
+    const double fourth = barLine(4);
+    drag(headOf(1, 14), headOf(1, 14) + QPoint(25, 0), Qt::ControlModifier);
+    EXPECT_EQ(pins(), 0U);
+    EXPECT_GT(barLine(1), first + 0.05);
+    EXPECT_NEAR(barLine(4) - fourth, barLine(1) - first, 1e-6);
+}
+
+TEST_F(GridFollow, ALineCatchesOnAnAttack)
+{
+    click("draftBars");
+    look(3, 6);
+    const double struck = barLine(4);  // the draft laid it on a stroke
+    drag(headOf(4), headOf(4) + QPoint(60, 0), Qt::ControlModifier);
+    ASSERT_GT(barLine(4), struck + 0.05);
+    const int back =
+        static_cast<int>(std::lround(window_->lanes().xOf(toFrames(Seconds(struck), song().rate))));
+    drag(headOf(4), QPoint(back + 3, headOf(4).y()));
+    EXPECT_NEAR(barLine(4), struck, 0.02);
+    EXPECT_NE(barLine(4), struck);
+}
+
+TEST_F(GridFollow, DoubtfulBarsAreSteppedThroughAndDecided)
+{
+    takeDoubtfulDraft();
+    EXPECT_EQ(child<QLabel>("doubtfulCount")->text(), QStringLiteral("1 of 2"));
+    press(Qt::Key_D);
+    EXPECT_EQ(child<QLabel>("doubtfulCount")->text(), QStringLiteral("2 of 2"));
+    EXPECT_NEAR(toSeconds(player_->position(), song().rate).count(), barLine(6), 1e-3);
+    const double sixth = barLine(6);
+    press(Qt::Key_Y);  // it is right there
+    EXPECT_EQ(child<QLabel>("doubtfulCount")->text(), QStringLiteral("1 of 1"));
+    EXPECT_NEAR(barLine(6), sixth, 1e-9);
+    EXPECT_NE(status().find("1 doubtful bar"), std::string::npos) << status();
+    // The other is put right by dragging; its neighbours are pins.
+    look(1, 6);
+    const double second = barLine(2);
+    const double fourth = barLine(4);
+    drag(headOf(3), headOf(3) + QPoint(20, 0), Qt::ControlModifier);
+    EXPECT_TRUE(doubtfulBars(song().tempo).empty());
+    EXPECT_NEAR(barLine(2), second, 1e-9);
+    EXPECT_NEAR(barLine(4), fourth, 1e-9);
+    EXPECT_EQ(child<QLabel>("doubtfulCount")->text(), QString());
+}
+
+TEST_F(GridFollow, TheChosenLineIsNudgedUnpinnedAndCountedFrom)
+{
+    look(1, 6);
+    drag(headOf(3), headOf(3) + QPoint(10, 0), Qt::ControlModifier);
+    const double third = barLine(3);
+    press(Qt::Key_Right, Qt::ControlModifier);
+    EXPECT_NEAR(barLine(3), third + 0.001, 1e-6);
+    click("countFrom");
+    EXPECT_NEAR(barLine(1), third + 0.001, 1e-6);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    drag(headOf(3), headOf(3) + QPoint(8, 0), Qt::ControlModifier);
+    press(Qt::Key_Delete);
+    EXPECT_EQ(pins(), 0U);
+    press(Qt::Key_Delete);
+    EXPECT_NE(status().find("not pinned"), std::string::npos) << status();
+    Q_EMIT child<QComboBox>("meterFrom")->textActivated(QStringLiteral("3/4"));
+    settle();
+    EXPECT_EQ(song().tempo.meterOfBar(7), (Meter{3, 4}));
+    EXPECT_EQ(song().tempo.meterOfBar(2), (Meter{4, 4}));
+}
+
+TEST_F(GridFollow, APointOfTheTempoCurveIsDragged)
+{
+    auto* chart = child<TempoChart>("tempoChart");
+    const double second = barLine(2);
+    const double before = song().tempo.bpmAt(song().tempo.startOfBar(2));
+    const QPoint from = chart->placeOf(2).toPoint();
+    QTest::mousePress(chart, Qt::LeftButton, {}, from);
+    QMouseEvent move(
+        QEvent::MouseMove,
+        QPointF(from) + QPointF(0, 25),
+        chart->mapToGlobal(QPointF(from) + QPointF(0, 25)),
+        Qt::LeftButton,
+        Qt::LeftButton,
+        Qt::NoModifier
+    );
+    QApplication::sendEvent(chart, &move);
+    QTest::mouseRelease(chart, Qt::LeftButton, {}, from + QPoint(0, 25));
+    settle();
+    EXPECT_LT(song().tempo.bpmAt(song().tempo.startOfBar(2)), before - 0.5);
+    EXPECT_NEAR(barLine(2), second, 1e-9);
+    EXPECT_NEAR(song().tempo.bpmAt(song().tempo.startOfBar(3)), before, 1e-6);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_NEAR(song().tempo.bpmAt(song().tempo.startOfBar(2)), before, 1e-9);
+}
+
+TEST_F(GridFollow, TheMapIsWrittenAsMidiAndReadBack)
+{
+    takeDoubtfulDraft();
+    std::vector<double> lines;
+    for (int bar = 1; bar <= 11; ++bar) {
+        lines.push_back(barLine(bar));
+    }
+    const auto file = Kit::shared().folder() / "map.mid";
+    chooseFileNext(file);
+    click("writeMap");
+    ASSERT_TRUE(std::filesystem::exists(file));
+    click("waySteady");
+    set("bpm", 77.0);
+    click("wayFollow");
+    chooseFileNext(file);
+    click("readMap");
+    for (int bar = 1; bar <= 11; ++bar) {
+        EXPECT_NEAR(barLine(bar), lines[static_cast<std::size_t>(bar) - 1], 2e-5) << bar;
+    }
+    // Fewer points say the same.
+    const std::size_t points = song().tempo.tempi().size();
+    set("simplifyWithin", 5.0);
+    click("simplify");
+    EXPECT_LE(song().tempo.tempi().size(), points);
+    EXPECT_NE(status().find("none further than"), std::string::npos) << status();
+}
+
+TEST_F(GridFollow, NothingIsSaidOfSilence)
+{
+    press(Qt::Key_Z, Qt::ControlModifier);
+    session_->choice.setTrack(TrackId());
+    const TempoMap before = song().tempo;
+    click("draftBars");
+    EXPECT_EQ(song().tempo, before);
+}
+
+}  // namespace
+}  // namespace orthochron::app

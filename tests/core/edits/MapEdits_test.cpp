@@ -1,0 +1,189 @@
+#include "core/edits/MapEdits.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+namespace orthochron {
+namespace {
+
+// 120 bpm in 4/4 from 1 s: a bar lasts two seconds.
+Song steadySong()
+{
+    Song song;
+    song.tempo = *TempoMap::steady(120.0, {4, 4}, Seconds(1.0));
+    return song;
+}
+
+double barLine(const Song& song, int bar)
+{
+    return song.tempo.timeAt(song.tempo.startOfBar(bar)).count();
+}
+
+Song pinned(const Song& song, int bar, double time)
+{
+    const auto next = pinLine(song, song.tempo.startOfBar(bar), Seconds(time));
+    EXPECT_TRUE(next) << next.error().message;
+    return *next;
+}
+
+TEST(MapEdits, RightOfTheLastPinEverythingMovesAlong)
+{
+    const Song song = pinned(steadySong(), 3, 5.5);
+
+    EXPECT_NEAR(barLine(song, 1), 1.0, 1e-9);
+    EXPECT_NEAR(barLine(song, 2), 3.25, 1e-9);  // shared
+    EXPECT_NEAR(barLine(song, 3), 5.5, 1e-9);
+    EXPECT_NEAR(barLine(song, 4), 7.5, 1e-9);  // at the tempo it had
+    EXPECT_NEAR(barLine(song, 9), 17.5, 1e-9);
+}
+
+TEST(MapEdits, PinsThatAreSetNeverMove)
+{
+    Song song = pinned(steadySong(), 5, 9.4);
+    song = pinned(song, 9, 17.1);
+    song = pinned(song, 7, 13.9);
+
+    EXPECT_NEAR(barLine(song, 5), 9.4, 1e-9);
+    EXPECT_NEAR(barLine(song, 9), 17.1, 1e-9);
+    EXPECT_NEAR(barLine(song, 7), 13.9, 1e-9);
+    EXPECT_NEAR(barLine(song, 6), 11.65, 1e-9);
+    EXPECT_NEAR(barLine(song, 8), 15.5, 1e-9);
+    for (const double between : {9.3, 17.2}) {
+        EXPECT_FALSE(pinLine(song, song.tempo.startOfBar(7), Seconds(between)));
+    }
+    // The same line again: it is its own pin that moves.
+    song = pinned(song, 7, 13.0);
+    EXPECT_NEAR(barLine(song, 7), 13.0, 1e-9);
+    EXPECT_NEAR(barLine(song, 9), 17.1, 1e-9);
+}
+
+TEST(MapEdits, BeatsCanBePinnedInsideBarsThatAre)
+{
+    Song song = pinned(pinned(steadySong(), 2, 3.0), 3, 5.0);
+    const Beats third = song.tempo.startOfBar(2) + Beats(2.0);
+    song = *pinLine(song, third, Seconds(4.1));
+
+    EXPECT_NEAR(song.tempo.timeAt(third).count(), 4.1, 1e-9);
+    EXPECT_NEAR(song.tempo.timeAt(third - Beats(1.0)).count(), 3.55, 1e-9);
+    EXPECT_NEAR(barLine(song, 2), 3.0, 1e-9);
+    EXPECT_NEAR(barLine(song, 3), 5.0, 1e-9);
+}
+
+TEST(MapEdits, ALineMovedByItsNumberLeavesNoPin)
+{
+    const Song moved = *moveLine(steadySong(), Beats(0.0), Seconds(2.5));
+    EXPECT_NEAR(barLine(moved, 1), 2.5, 1e-9);
+    EXPECT_NEAR(barLine(moved, 8), 16.5, 1e-9);
+    EXPECT_TRUE(std::ranges::none_of(moved.tempo.tempi(), &TempoPoint::isPinned));
+
+    const Song held = *moveLine(pinned(steadySong(), 3, 5.5), Beats(0.0), Seconds(1.4));
+    EXPECT_NEAR(barLine(held, 3), 5.5, 1e-9);
+    EXPECT_NEAR(barLine(held, 1), 1.4, 1e-9);
+}
+
+TEST(MapEdits, WithoutAPinTheTimeIsSharedAgain)
+{
+    Song song = pinned(pinned(pinned(steadySong(), 3, 5.5), 5, 9.0), 7, 13.2);
+    const std::vector<Beats> places{song.tempo.startOfBar(3), song.tempo.startOfBar(5)};
+    song = *freeLines(song, places);
+
+    EXPECT_NEAR(barLine(song, 7), 13.2, 1e-9);
+    EXPECT_NEAR(barLine(song, 4), 1.0 + 12.2 / 2.0, 1e-9);
+    EXPECT_FALSE(freeLines(song, places));
+    // The last one: what lies before it goes on.
+    const std::vector<Beats> last{song.tempo.startOfBar(7)};
+    song = *freeLines(song, last);
+    EXPECT_NEAR(barLine(song, 7), 13.2, 1e-9);
+    EXPECT_EQ(song.tempo.tempi().size(), 1U);
+}
+
+TEST(MapEdits, RefuseTempiAndPlacesThatCannotBe)
+{
+    const Song song = steadySong();
+    EXPECT_FALSE(pinLine(song, song.tempo.startOfBar(2), Seconds(1.0)));
+    EXPECT_FALSE(pinLine(song, song.tempo.startOfBar(2), Seconds(1.1)));   // 2400 bpm
+    EXPECT_FALSE(pinLine(song, song.tempo.startOfBar(2), Seconds(99.0)));  // 2.4 bpm
+    EXPECT_FALSE(pinLine(song, song.tempo.startOfBar(2), Seconds(std::nan(""))));
+    EXPECT_FALSE(pinLine(song, Beats(-4.0), Seconds(0.0)));
+    EXPECT_FALSE(setMeterFrom(song, 3, {0, 4}));
+    EXPECT_FALSE(setMeterFrom(song, 0, {3, 4}));
+    EXPECT_FALSE(setTempoOfBar(song, 2, 0.0));
+    EXPECT_FALSE(setTempoOfBar(song, 2, 1e6));
+    EXPECT_FALSE(simplifyMap(song, Seconds(-1.0)));
+}
+
+TEST(MapEdits, TheTempoOfABarMovesWhatLiesRightOfIt)
+{
+    Song song = *setTempoOfBar(steadySong(), 2, 60.0);
+    EXPECT_NEAR(barLine(song, 2), 3.0, 1e-9);
+    EXPECT_NEAR(barLine(song, 3), 7.0, 1e-9);
+    EXPECT_NEAR(barLine(song, 4), 9.0, 1e-9);
+    song = *setTempoOfBar(pinned(steadySong(), 4, 7.0), 2, 100.0);
+    EXPECT_NEAR(barLine(song, 3), 5.4, 1e-9);
+    EXPECT_NEAR(barLine(song, 4), 7.0, 1e-9);
+}
+
+TEST(MapEdits, MetersChangeFromABarOnAndHalfTimeKeepsAllTimes)
+{
+    const Song song = *setMeterFrom(pinned(steadySong(), 3, 5.5), 2, {3, 4});
+    EXPECT_EQ(song.tempo.meterOfBar(1), (Meter{4, 4}));
+    EXPECT_EQ(song.tempo.meterOfBar(5), (Meter{3, 4}));
+    EXPECT_NEAR(song.tempo.timeAt(Beats(8.0)).count(), 5.5, 1e-9);
+    EXPECT_EQ(setMeterFrom(song, 2, {4, 4})->tempo.meters().size(), 1U);
+
+    const Song half = *scaleTempo(pinned(steadySong(), 3, 5.5), 0.5);
+    EXPECT_NEAR(barLine(half, 2), 5.5, 1e-9);
+    EXPECT_NEAR(half.tempo.bpmAt(Beats(40.0)), 60.0, 1e-9);
+}
+
+TEST(MapEdits, AMapIsSimplifiedWithinWhatIsAsked)
+{
+    Song song = steadySong();
+    for (int bar = 2; bar <= 40; ++bar) {
+        const double wander = 0.02 * std::sin(0.2 * bar) + (bar % 2 == 0 ? 0.003 : -0.003);
+        song = pinned(song, bar, 1.0 + 2.0 * (bar - 1) + wander);
+    }
+    const Song few = *simplifyMap(song, milliseconds(8.0));
+    EXPECT_LT(few.tempo.tempi().size(), 20U);
+    EXPECT_GT(few.tempo.tempi().size(), 3U);
+    for (int bar = 1; bar <= 40; ++bar) {
+        EXPECT_NEAR(barLine(few, bar), barLine(song, bar), 0.008 + 1e-9) << bar;
+    }
+    EXPECT_EQ(simplifyMap(song, Seconds(0.0))->tempo.tempi().size(), song.tempo.tempi().size());
+}
+
+TEST(MapEdits, ADraftIsPinnedWhereItIsSure)
+{
+    MapDraft draft;
+    draft.meters = {{1, {4, 4}}};
+    for (int bar = 1; bar <= 6; ++bar) {
+        draft.beats.push_back(
+            {Seconds(0.5 + 2.1 * bar),
+             bar,
+             1,
+             114.0,
+             bar == 3   ? 0.2
+             : bar == 5 ? 0.4
+                        : 0.9}
+        );
+    }
+    Song song = *takeDraft(steadySong(), draft, MapLevel::Bar, Seconds(10.0));
+
+    EXPECT_NEAR(barLine(song, 1), 12.6, 1e-9);
+    EXPECT_NEAR(barLine(song, 6), 23.1, 1e-9);
+    auto doubtful = doubtfulBars(song.tempo);
+    ASSERT_EQ(doubtful.size(), 2U);
+    EXPECT_EQ(doubtful[0].bar, 3);
+    EXPECT_EQ(doubtful[1].bar, 5);
+    // Its neighbours are pins: only this one moves, and is doubtful no more.
+    song = pinned(song, 3, 16.9);
+    EXPECT_NEAR(barLine(song, 2), 14.7, 1e-9);
+    EXPECT_NEAR(barLine(song, 4), 18.9, 1e-9);
+    song = *keepLine(song, song.tempo.startOfBar(5));
+    EXPECT_TRUE(doubtfulBars(song.tempo).empty());
+    EXPECT_FALSE(takeDraft(song, MapDraft(), MapLevel::Bar, Seconds(0.0)));
+}
+
+}  // namespace
+}  // namespace orthochron
