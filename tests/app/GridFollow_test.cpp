@@ -239,6 +239,24 @@ TEST_F(GridFollow, TheMapIsWrittenAsMidiAndReadBack)
     EXPECT_NE(status().find("none further than"), std::string::npos) << status();
 }
 
+TEST_F(GridFollow, AMappedPerformanceIsMadeSteady)
+{
+    click("draftBars");
+    const double third = barLine(3);
+    const std::size_t clips = song().tracks[0]->clips.size();
+    EXPECT_NEAR(child<NumberField>("steadyBpm")->value(), 92.0, 1.0);
+    set("steadyBpm", 94.0);
+    click("makeSteady");
+    EXPECT_EQ(song().tempo.tempi().size(), 1U);
+    EXPECT_NEAR(song().tempo.bpmAt(Beats(0.0)), 94.0, 1e-9);
+    EXPECT_GT(song().tracks[0]->clips.size(), clips + 5);
+    EXPECT_LT(barLine(3), third);
+    EXPECT_FALSE(child<QPushButton>("makeSteady")->isEnabled());
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(song().tracks[0]->clips.size(), clips);
+    EXPECT_NEAR(barLine(3), third, 1e-9);
+}
+
 TEST_F(GridFollow, NothingIsSaidOfSilence)
 {
     press(Qt::Key_Z, Qt::ControlModifier);

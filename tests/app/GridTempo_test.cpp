@@ -111,5 +111,19 @@ TEST_F(GridTempo, ARangeTheWrongWayRoundIsSaid)
     EXPECT_NE(status().find("150 to 90 bpm"), std::string::npos) << status();
 }
 
+TEST_F(GridTempo, CanBeTapped)
+{
+    press(Qt::Key_T);
+    EXPECT_NE(status().find("Tap on"), std::string::npos) << status();
+    for (int tap = 0; tap < 6; ++tap) {
+        QTest::qWait(200);
+        press(Qt::Key_T);
+    }
+    // However unevenly a busy machine taps: what is said is what stands there.
+    const bool isTapped = status().find("tapped") != std::string::npos;
+    EXPECT_EQ(value("takeBpm") > 0.0, isTapped) << status();
+    EXPECT_LE(value("takeBpm"), 400.0);
+}
+
 }  // namespace
 }  // namespace orthochron::app

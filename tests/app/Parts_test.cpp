@@ -5,11 +5,11 @@
 
 #include <gtest/gtest.h>
 
+#include "app/controls/Commands.h"
 #include "app/controls/NumberField.h"
 #include "app/document/JobQueue.h"
 #include "app/session/Session.h"
 #include "app/views/TimeScale.h"
-#include "app/window/Commands.h"
 #include "app/window/StageRail.h"
 
 #include <set>

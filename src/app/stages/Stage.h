@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/controls/Commands.h"
 #include "app/views/LanesView.h"
 
 class QPainter;
@@ -42,6 +43,9 @@ public:
     {
         return {QString(), Qt::ArrowCursor};
     }
+
+    // Does what is this stage's among all commands, whichever stage is looked at; false for what is not.
+    virtual bool run(Command) { return false; }
 
     // The stage's own keys: the next and previous thing it steps through, hear it, its main action.
     virtual void step(int) {}

@@ -121,10 +121,7 @@ void MainWindow::makeStages()
     }
     // Those whose own commands can be given from any other.
     takes_ = findChild<TakesStage*>();
-    marks_ = findChild<MarksStage*>();
-    fit_ = findChild<FitStage*>();
-    joins_ = findChild<JoinsStage*>();
-    connect(fit_, &FitStage::hint, status_, &StatusLine::setHint);
+    connect(findChild<FitStage*>(), &FitStage::hint, status_, &StatusLine::setHint);
 }
 
 void MainWindow::makeMenus()
@@ -270,7 +267,6 @@ void MainWindow::run(Command command)
     case Command::OpenDemo: openDemo(); return;
     case Command::Save: desk_->save(false); return;
     case Command::SaveAs: desk_->save(true); return;
-    case Command::Import: takes_->askForFiles(); return;
     case Command::Quit: close(); return;
     case Command::Tour:
         if (showTour(this)) {
@@ -287,7 +283,10 @@ void MainWindow::run(Command command)
         return;
     default: break;
     }
-    if (!runEdit(command) && !runPlay(command) && !runStage(command) && !runClips(command)) {
+    const bool isOfStage = std::ranges::any_of(stages_, [command](Stage* stage) {
+        return stage != nullptr && stage->run(command);
+    });
+    if (!isOfStage && !runEdit(command) && !runPlay(command) && !runStage(command)) {
         runView(command);
     }
 }
@@ -295,7 +294,6 @@ void MainWindow::run(Command command)
 bool MainWindow::runEdit(Command command)
 {
     Document& document = session_.document;
-    const Song& song = session_.song();
     switch (command) {
     case Command::Undo: {
         if (!document.history().canUndo()) {
@@ -318,40 +316,12 @@ bool MainWindow::runEdit(Command command)
         return true;
     }
     case Command::Remove: current()->remove(); return true;
-    case Command::MakeSet: takes_->makeSet(); return true;
-    case Command::OpenSet: takes_->openSet(); return true;
-    case Command::FoldSet:
-        if (const MicSet* set = session_.choice.set(); set != nullptr && !set->isLone()) {
-            document.apply(
-                foldSet(song, set->id, !set->isFolded),
-                set->isFolded ? tr("Unfold mic set") : tr("Fold mic set")
-            );
-        }
-        return true;
-    case Command::RenameTrack: takes_->renameTrack(session_.choice.track()); return true;
-    case Command::RemoveTrack: takes_->removeTrack(session_.choice.track()); return true;
-    case Command::HideTrack:
-        document.apply(hideTrack(song, session_.choice.track(), true), tr("Hide track"));
-        return true;
-    case Command::ShowAll: {
-        Song next = song;
-        for (const auto& track : song.tracks) {
-            if (auto shown = hideTrack(next, track->id, false)) {
-                next = std::move(*shown);
-            }
-        }
-        document.apply(next, tr("Show hidden tracks"));
-        return true;
-    }
-    case Command::TrackUp: takes_->moveTrack(session_.choice.track(), -1); return true;
-    case Command::TrackDown: takes_->moveTrack(session_.choice.track(), 1); return true;
     default: return false;
     }
 }
 
 bool MainWindow::runPlay(Command command)
 {
-    const auto track = session_.song().track(session_.choice.track());
     switch (command) {
     case Command::PlayStop: strip_->togglePlay(); return true;
     case Command::ToStart:
@@ -363,22 +333,6 @@ bool MainWindow::runPlay(Command command)
     case Command::SwitchSide: strip_->toggleSide(); return true;
     case Command::Click: strip_->toggleClick(); return true;
     case Command::ChooseSoundCard: SoundCardDialog(session_.card, this).exec(); return true;
-    case Command::Mute:
-        if (track) {
-            session_.document.apply(
-                changeMix(session_.song(), track->id, {.muted = !track->isMuted}),
-                track->isMuted ? tr("Unmute track") : tr("Mute track")
-            );
-        }
-        return true;
-    case Command::Solo:
-        if (track) {
-            session_.document.apply(
-                changeMix(session_.song(), track->id, {.soloed = !track->isSoloed}),
-                track->isSoloed ? tr("End solo") : tr("Solo track")
-            );
-        }
-        return true;
     case Command::Hear: current()->hear(); return true;
     case Command::BarBack: moveByBars(-1); return true;
     case Command::BarOn: moveByBars(1); return true;
@@ -393,8 +347,6 @@ bool MainWindow::runStage(Command command)
     case Command::Next: current()->step(1); return true;
     case Command::Previous: current()->step(-1); return true;
     case Command::MainAction: current()->mainAction(); return true;
-    case Command::AddMark: marks_->addAtPlayhead(); return true;
-    case Command::ZoomToMark: marks_->zoomToMark(); return true;
     case Command::NudgeBackFine: current()->nudge(-sample); return true;
     case Command::NudgeOnFine: current()->nudge(sample); return true;
     case Command::NudgeBack: current()->nudge(milliseconds(-0.1)); return true;
@@ -402,39 +354,6 @@ bool MainWindow::runStage(Command command)
     case Command::NudgeBackCoarse: current()->nudge(milliseconds(-1.0)); return true;
     case Command::NudgeOnCoarse: current()->nudge(milliseconds(1.0)); return true;
     case Command::Accept: current()->accept(); return true;
-    case Command::Mend: joins_->mend(); return true;
-    case Command::LockJoin: joins_->toggleLock(); return true;
-    default: return false;
-    }
-}
-
-bool MainWindow::runClips(Command command)
-{
-    ClipHands& hands = fit_->hands();
-    switch (command) {
-    case Command::OtherWay: fit_->otherWay(); return true;
-    case Command::KeepWay: fit_->keepWay(); return true;
-    case Command::DropWays: fit_->dropWays(); return true;
-    case Command::SplitPlayhead: hands.splitAtPlayhead(); return true;
-    case Command::SplitMarks: hands.splitAtMarks(); return true;
-    case Command::SplitGrid: hands.splitAtGrid(); return true;
-    case Command::JoinClips: hands.join(); return true;
-    case Command::MuteClips: hands.mute(); return true;
-    case Command::ReverseClips: hands.reverse(); return true;
-    case Command::LockClips: hands.lock(); return true;
-    case Command::LockSet: hands.lockSet(); return true;
-    case Command::CopyClips: hands.copy(); return true;
-    case Command::CutClips: hands.cut(); return true;
-    case Command::PasteClips: hands.paste(); return true;
-    case Command::DuplicateClips: hands.duplicate(1); return true;
-    case Command::DeleteClips: hands.remove(); return true;
-    case Command::ClipsOfTrack: hands.chooseTrack(); return true;
-    case Command::ClipsOfSet: hands.chooseSet(); return true;
-    case Command::ClipsInRange: hands.chooseRange(); return true;
-    case Command::ClipUp: hands.toTrack(-1); return true;
-    case Command::ClipDown: hands.toTrack(1); return true;
-    case Command::SlipBack: hands.slip(milliseconds(-1.0)); return true;
-    case Command::SlipOn: hands.slip(milliseconds(1.0)); return true;
     default: return false;
     }
 }

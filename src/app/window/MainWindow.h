@@ -3,8 +3,8 @@
 #include <QMainWindow>
 #include <QTimer>
 
+#include "app/controls/Commands.h"
 #include "app/stages/Stage.h"
-#include "app/window/Commands.h"
 
 class QAction;
 class QSplitter;
@@ -12,11 +12,6 @@ class QStackedWidget;
 
 namespace orthochron::app {
 
-class FitStage;
-class GridStage;
-class JoinsStage;
-class MarksStage;
-class PrintStage;
 class ProgressLine;
 class SongDesk;
 class StageRail;
@@ -61,7 +56,6 @@ private:
     [[nodiscard]] bool runEdit(Command command);
     [[nodiscard]] bool runPlay(Command command);
     [[nodiscard]] bool runStage(Command command);
-    [[nodiscard]] bool runClips(Command command);
     void runView(Command command);
     void refresh();
     void moveByBars(int bars);
@@ -78,9 +72,6 @@ private:
     StatusLine* status_ = nullptr;
     std::vector<Stage*> stages_;  // as in stageTable(); null for those not there yet
     TakesStage* takes_ = nullptr;
-    MarksStage* marks_ = nullptr;
-    JoinsStage* joins_ = nullptr;
-    FitStage* fit_ = nullptr;
     std::map<Command, QAction*> actions_;
     QMenu* recent_ = nullptr;
     int stage_ = 0;

@@ -1,7 +1,7 @@
 #pragma once
 
+#include "app/controls/Commands.h"
 #include "app/session/Session.h"
-#include "app/window/Commands.h"
 
 namespace orthochron::app {
 

@@ -9,7 +9,7 @@
 #include <QTableWidget>
 #include <QVBoxLayout>
 
-#include "app/window/Commands.h"
+#include "app/controls/Commands.h"
 
 namespace orthochron::app {
 

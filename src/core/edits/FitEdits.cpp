@@ -331,6 +331,71 @@ Result<int> keepHandChanges(
 
 }  // namespace
 
+namespace {
+
+Result<void> refuseLocked(const Song& song, const MicSet& set)
+{
+    for (const TrackId track : set.tracks) {
+        if (song.track(track)->isLocked) {
+            return badArgument(
+                fmt::format("the track {} is locked; unlock it first", song.track(track)->name)
+            );
+        }
+    }
+    return {};
+}
+
+// Reads what a set's tracks play with these clips, which must outlive it.
+RecordedReader readerOf(const std::vector<std::vector<Clip>>& recorded, const Sources& sources)
+{
+    return
+        [&recorded, &sources](int microphone, Frames from, std::span<float> into) -> Result<void> {
+            const auto& clips = recorded[static_cast<std::size_t>(microphone)];
+            if (clips.size() == 1 && !clips.front().isReversed) {
+                return sources.read(clips.front().sound, from - clips.front().offset(), into);
+            }
+            AudioBuffer sound(1, Frames(static_cast<std::int64_t>(into.size())));
+            auto rendered = renderClips(clips, sources, from, sound);
+            std::ranges::copy(sound.channel(0), into.begin());
+            return rendered;
+        };
+}
+
+// The hits of a set, each moved with its bar; a bar that begins with none is held by its line.
+std::vector<Anchor> barAnchors(const Song& song, const MicSet& set, const TempoMap& steady)
+{
+    constexpr double kAhead = 0.2;    // of a beat: what is this little before a line belongs to it
+    constexpr Seconds kGuard(0.025);  // before a line: players and drafts are not to the sample
+    const TempoMap& map = song.tempo;
+    const auto moveOf = [&](int bar) {
+        return toFrames(steady.timeAt(steady.startOfBar(bar)), song.rate) -
+               toFrames(map.timeAt(map.startOfBar(bar)), song.rate);
+    };
+    std::vector<Anchor> anchors;
+    std::set<int> held;
+    for (const PlayedHit& hit : hitsOf(song, set).hits) {
+        const Beats place = map.beatsAt(toSeconds(hit.beatPoint, song.rate));
+        const Beats ahead = map.meterOfBar(map.barAt(place)).beatLength() * kAhead;
+        const int bar = map.barAt(place + ahead);
+        anchors.push_back({hit.start, moveOf(bar)});
+        if ((place - map.startOfBar(bar)) < ahead) {
+            held.insert(bar);
+        }
+    }
+    const int first = map.barAt(map.beatsAt(Seconds(0.0)));
+    const int last = map.barAt(map.beatsAt(toSeconds(song.length(), song.rate)));
+    for (int bar = first; bar <= last; ++bar) {
+        const Frames line = toFrames(map.timeAt(map.startOfBar(bar)) - kGuard, song.rate);
+        if (!held.contains(bar) && line > Frames(0)) {
+            anchors.push_back({line, moveOf(bar)});
+        }
+    }
+    std::ranges::stable_sort(anchors, {}, &Anchor::start);
+    return anchors;
+}
+
+}  // namespace
+
 Result<FitOutcome> cutFit(
     const Song& song, SetId id, const FitRequest& request, const Sources& sources, const Work& work
 )
@@ -351,28 +416,18 @@ Result<FitOutcome> cutFit(
         return badArgument("there are no hits to fit; choose leads and find their hits first");
     }
     const MicSet& set = *song.set(id);
-    for (const TrackId track : set.tracks) {
-        if (song.track(track)->isLocked) {
-            return badArgument(
-                fmt::format("the track {} is locked; unlock it first", song.track(track)->name)
-            );
-        }
+    if (auto free = refuseLocked(song, set); !free) {
+        return tl::unexpected(free.error());
     }
     const auto recorded = recordedClips(song, set);
     const Planned planned = anchorsOf(song, set, *preview, request);
-    const RecordedReader reader = [&](int microphone, Frames from, std::span<float> into
-                                  ) -> Result<void> {
-        const auto& clips = recorded[static_cast<std::size_t>(microphone)];
-        if (clips.size() == 1 && !clips.front().isReversed) {
-            return sources.read(clips.front().sound, from - clips.front().offset(), into);
-        }
-        AudioBuffer sound(1, Frames(static_cast<std::int64_t>(into.size())));
-        auto rendered = renderClips(clips, sources, from, sound);
-        std::ranges::copy(sound.channel(0), into.begin());
-        return rendered;
-    };
     auto joins = planJoins(
-        planned.anchors, song.rate, request.joins, static_cast<int>(set.tracks.size()), reader, work
+        planned.anchors,
+        song.rate,
+        request.joins,
+        static_cast<int>(set.tracks.size()),
+        readerOf(recorded, sources),
+        work
     );
     if (!joins) {
         return tl::unexpected(joins.error());
@@ -401,6 +456,58 @@ Result<FitOutcome> cutFit(
     changed->recipe = std::make_shared<const FitRecipe>(FitRecipe{
         request.fit, request.joins, request.grid, recorded, fitFingerprint(next, *changed)});
     return outcome;
+}
+
+Result<Song> makeSteady(
+    const Song& song,
+    double bpm,
+    const JoinSettings& joins,
+    const Sources& sources,
+    const Work& work
+)
+{
+    if (auto valid = validate(joins); !valid) {
+        return tl::unexpected(valid.error());
+    }
+    auto steady =
+        TempoMap::create(song.tempo.firstDownbeat(), {{Beats(0.0), bpm}}, song.tempo.meters());
+    if (!steady) {
+        return tl::unexpected(steady.error());
+    }
+    if (song.tempo.tempi().size() == 1 && song.tempo.bpmAt(Beats(0.0)) == bpm) {
+        return badArgument(fmt::format("the song is at a steady {:g} bpm already", bpm));
+    }
+    Song next = song;
+    NewIds ids(next.lastId);
+    for (std::size_t s = 0; s < song.sets.size(); ++s) {
+        const MicSet& set = song.sets[s];
+        if (auto free = refuseLocked(song, set); !free) {
+            return tl::unexpected(free.error());
+        }
+        const auto recorded = recordedClips(song, set);
+        const auto count = static_cast<double>(song.sets.size());
+        const auto planned = planJoins(
+            barAnchors(song, set, *steady),
+            song.rate,
+            joins,
+            static_cast<int>(set.tracks.size()),
+            readerOf(recorded, sources),
+            work.part(static_cast<double>(s) / count, static_cast<double>(s + 1) / count)
+        );
+        if (!planned) {
+            return tl::unexpected(planned.error());
+        }
+        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+            Track track = *song.track(set.tracks[t]);
+            track.clips = fittedClips(song, recorded[t], *planned, joins.shape, ids);
+            putTrack(next, std::move(track));
+        }
+        mendCutJoins(next, set, joins);
+        next.sets[s].recipe = nullptr;
+        next.sets[s].variants.clear();
+    }
+    next.tempo = std::move(*steady);
+    return next;
 }
 
 Result<Song> undoFit(const Song& song, SetId id)

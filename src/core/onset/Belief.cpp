@@ -92,6 +92,34 @@ void tellOwed(OnsetAnalysis& analysis, std::vector<Evidence>& evidence)
     }
 }
 
+// The attacks that are as good as certainly the drum's own: loud, steep, and not loud elsewhere.
+bool isLoudBlow(const Evidence& evidence)
+{
+    constexpr double kLoud = -5.0;  // dB
+    constexpr double kClear = 6.0;  // dB
+    constexpr double kOwn = 3.0;    // dB over bleed
+    return evidence.level > kLoud && evidence.rise >= kClear && evidence.isRing == 0.0 &&
+           evidence.overBleed > kOwn;
+}
+
+// What an attack is made of, against the drum's loud blows. It speaks against an attack alone: a blow's own ring is
+// like it too.
+void tellLikeness(const OnsetAnalysis& analysis, std::vector<Evidence>& evidence)
+{
+    constexpr double kAlike = 2.0;  // dB; what is as like as that is not told from the loud ones
+    const auto& candidates = analysis.candidates;
+    std::vector<AttackColour> loud;
+    for (std::size_t i = 0; i < evidence.size(); ++i) {
+        if (isLoudBlow(evidence[i])) {
+            loud.push_back(candidates[i].colour);
+        }
+    }
+    const UsualColour usual(loud);
+    for (std::size_t i = 0; i < evidence.size(); ++i) {
+        evidence[i].unlike = std::max(kAlike, usual.unlike(candidates[i].colour));
+    }
+}
+
 // A sound that its loud blows show in one band alone, or that is listened to in one, is not doubted for
 // showing nothing in others.
 void allowNarrow(std::vector<Evidence>& evidence)
@@ -123,6 +151,7 @@ bool soundsOfSeveral(std::span<const Evidence> evidence)
     constexpr double kClear = 6.0;  // dB
     constexpr double kOther = 9.0;  // dB lacking where the usual one has most, or above it
     constexpr double kMany = 0.15;
+    constexpr double kFewest = 4.0;
     double loud = 0.0;
     double other = 0.0;
     for (const Evidence& each : evidence) {
@@ -131,7 +160,7 @@ bool soundsOfSeveral(std::span<const Evidence> evidence)
             other += each.dull > kOther || each.thin > kOther ? 1.0 : 0.0;
         }
     }
-    return other > kMany * loud;
+    return other >= kFewest && other > kMany * loud;
 }
 
 }  // namespace
@@ -150,6 +179,7 @@ std::array<double, kEvidence> listed(const Evidence& e)
         e.secondRise,
         e.brightRise,
         e.isRing,
+        e.unlike,
         e.amongLevel};
 }
 
@@ -188,6 +218,7 @@ Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const
         candidate.overBleedDecibels = each.overBleed;
     }
     tellOwed(analysis, evidence);
+    tellLikeness(analysis, evidence);
     for (std::size_t i = 0; i < evidence.size(); ++i) {
         analysis.candidates[i].owedDecibels = evidence[i].owed;
         analysis.candidates[i].sinceBlow = Seconds(evidence[i].since);

@@ -22,9 +22,11 @@ struct Evidence {
     double secondRise = 0.0;  // the second greatest of the bands' rises
     double brightRise = 0.0;  // the greatest of the two high bands' rises
     double isRing = 0.0;      // 1 for what tellRings takes for one
+    double unlike =
+        0.0;  // how much otherwise it is made up than the loud blows, see UsualColour; 2 at least
     double amongLevel = 0.0;  // see oddsAtLevel; 0 at first
 };
-inline constexpr std::size_t kEvidence = 12;
+inline constexpr std::size_t kEvidence = 13;
 [[nodiscard]] std::array<double, kEvidence> listed(const Evidence& evidence);
 
 // All that is known of a channel's candidates, in their order.

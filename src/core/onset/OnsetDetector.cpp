@@ -1,6 +1,7 @@
 #include "core/onset/OnsetDetector.h"
 
 #include <fmt/format.h>
+#include <oneapi/tbb/enumerable_thread_specific.h>
 #include <oneapi/tbb/parallel_for.h>
 
 #include "core/onset/AttackLevels.h"
@@ -10,6 +11,7 @@
 #include <algorithm>
 #include <cmath>
 #include <deque>
+#include <functional>
 #include <numeric>
 
 namespace orthochron {
@@ -61,6 +63,7 @@ Result<void> placeAttacks(
     constexpr Frames kMost{1 << 19};
     const Frames margin = toFrames(kMargin, rate);
     std::vector<float> samples;
+    tbb::enumerable_thread_specific<ColourEar> ears([&] { return ColourEar(rate); });
     for (std::size_t first = 0; first < rises.size();) {
         if (work.stopped()) {
             return cancelled();
@@ -96,6 +99,7 @@ Result<void> placeAttacks(
             }
             analysis.candidates[i].trace =
                 std::make_shared<const AttackTrace>(traceOf(samples, rate, start));
+            analysis.candidates[i].colour = ears.local().hear(samples, start);
         });
         first = last;
         work.report(static_cast<double>(first) / static_cast<double>(rises.size()));
@@ -377,6 +381,32 @@ void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* cons
         beginAsOthersDo(analysis);
         sortByStart(analysis);
     }
+}
+
+std::optional<StrengthGap> widestGap(const OnsetAnalysis& analysis)
+{
+    constexpr double kClear = 6.0;      // dB of rise
+    constexpr double kSoftest = 0.01;   // of the loud ones
+    constexpr double kLeast = 3.0;      // dB
+    constexpr std::size_t kFewest = 3;  // above it
+    std::vector<double> strengths;
+    for (const OnsetCandidate& candidate : analysis.candidates) {
+        if (candidate.riseDecibels >= kClear && !candidate.isRing &&
+            candidate.onset.strength > kSoftest) {
+            strengths.push_back(candidate.onset.strength);
+        }
+    }
+    std::ranges::sort(strengths, std::greater());
+    std::optional<StrengthGap> widest;
+    double most = kLeast;
+    for (std::size_t k = kFewest; k < strengths.size(); ++k) {
+        const double gap = toDecibels(strengths[k - 1]) - toDecibels(strengths[k]);
+        if (gap > most) {
+            most = gap;
+            widest = {strengths[k - 1], strengths[k]};
+        }
+    }
+    return widest;
 }
 
 void weighPlainly(OnsetAnalysis& analysis)

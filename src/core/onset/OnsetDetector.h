@@ -2,6 +2,7 @@
 
 #include "core/base/Result.h"
 #include "core/base/Work.h"
+#include "core/onset/AttackColour.h"
 #include "core/onset/AttackShapes.h"
 #include "core/onset/AttackStart.h"
 #include "core/onset/BandEnvelope.h"
@@ -65,6 +66,7 @@ struct OnsetCandidate {
     std::vector<EarlierRise> ahead;  // see risesBefore
     Frames byItself;                 // where it seems to begin, whatever the drum's others do
     std::shared_ptr<const AttackTrace> trace;  // around its body; none where it is too soft
+    AttackColour colour;                       // of what begins with it
 };
 
 // Why a candidate may be no hit.
@@ -84,6 +86,14 @@ struct OnsetAnalysis {
     std::vector<OnsetCandidate> candidates;  // ascending
     double loudPower = 0.0;                  // of the microphone's own attacks whose strength is 1
 };
+
+// Levels, linear like strengths, between which none of the clear attacks lies: the widest such gap that has at
+// least three above it, down to -40 dB; where a threshold divides best. None where levels lie close together (3 dB).
+struct StrengthGap {
+    double above = 1.0;
+    double below = 0.0;
+};
+[[nodiscard]] std::optional<StrengthGap> widestGap(const OnsetAnalysis& analysis);
 
 // What strength an attack at a hop of the envelope would have, 0..1: the curve a threshold is set
 // against. 0 for weak attacks, which have no such curve.

@@ -20,6 +20,11 @@ struct BeatSearch {
 // logarithm of a likelihood. Compares ways to count one recording; has no meaning by itself.
 [[nodiscard]] double countability(const OnsetBands& bands, double beatsPerMinute);
 
+// What a better countability weighs beside the odds of a reading by itself: both as logarithms.
+constexpr double kCountingWeighs = 15.0;
+// As much of a recording as says how it is counted.
+constexpr Seconds kEnoughToCount(120.0);
+
 // The beats from the recording's beginning to its end, to about 10 ms, by the likeliest path through a
 // bar pointer's states (Krebs, Böck and Widmer 2015; here a beat's): how long the beat is and how much of it
 // is over. What begins at each place of a beat is learned from the recording itself, in rounds.

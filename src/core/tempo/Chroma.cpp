@@ -1,12 +1,12 @@
 #include "core/tempo/Chroma.h"
 
-#include <fftw3.h>
 #include <soxr.h>
+
+#include "core/audio/Fourier.h"
 
 #include <algorithm>
 #include <cmath>
 #include <memory>
-#include <mutex>
 #include <numbers>
 #include <span>
 
@@ -17,53 +17,9 @@ namespace {
 constexpr double kRate = 8000.0;  // enough for the notes that make a chord
 constexpr std::size_t kWindow = 2048;
 constexpr std::size_t kHop = 256;
-constexpr std::size_t kBins = kWindow / 2 + 1;
 constexpr double kLowest = 55.0;  // Hz
 constexpr double kHighest = 2000.0;
 constexpr double kEdge = 0.03;  // seconds after a beat: the attack is no note yet
-
-// The Fourier transform of a window. FFTW's planner is one for the whole program and no two threads may be in
-// it; executing is free of that.
-class Fourier {
-public:
-    Fourier()
-        : samples_(fftwf_alloc_real(kWindow), fftwf_free),
-          spectrum_(fftwf_alloc_complex(kBins), fftwf_free)
-    {
-        if (samples_ && spectrum_) {
-            const std::lock_guard lock(planning());
-            plan_ = fftwf_plan_dft_r2c_1d(
-                static_cast<int>(kWindow), samples_.get(), spectrum_.get(), FFTW_ESTIMATE
-            );
-        }
-    }
-    ~Fourier()
-    {
-        const std::lock_guard lock(planning());
-        fftwf_destroy_plan(plan_);
-    }
-    Fourier(const Fourier&) = delete;
-    Fourier& operator=(const Fourier&) = delete;
-
-    [[nodiscard]] bool isReady() const { return plan_ != nullptr; }
-    [[nodiscard]] std::span<float> samples() { return {samples_.get(), kWindow}; }
-    void run() { fftwf_execute(plan_); }
-    [[nodiscard]] float magnitude(std::size_t bin) const
-    {
-        return std::hypot(spectrum_[bin][0], spectrum_[bin][1]);
-    }
-
-private:
-    static std::mutex& planning()
-    {
-        static std::mutex mutex;
-        return mutex;
-    }
-
-    std::unique_ptr<float[], decltype(&fftwf_free)> samples_;
-    std::unique_ptr<fftwf_complex[], decltype(&fftwf_free)> spectrum_;
-    fftwf_plan plan_ = nullptr;
-};
 
 // Windows of a sound as it comes in.
 class Windows {
@@ -75,8 +31,6 @@ public:
             shape_[k] = static_cast<float>(0.5 - 0.5 * std::cos(turn));
         }
     }
-
-    [[nodiscard]] bool isReady() const { return fourier_.isReady(); }
 
     void take(std::span<const float> samples)
     {
@@ -107,7 +61,7 @@ private:
     }
 
     Chroma& chroma_;
-    Fourier fourier_;
+    Fourier fourier_{kWindow};
     std::array<float, kWindow> shape_{};
     std::vector<float> waiting_;
 };
@@ -177,7 +131,7 @@ Result<Chroma> chromaOf(const Channel& channel, Hertz rate, const Work& work)
     const Resampler resampler(
         soxr_create(rate.count(), kRate, 1, nullptr, nullptr, &quality, nullptr), soxr_delete
     );
-    if (!windows.isReady() || !resampler) {
+    if (!resampler) {
         return failed("there is no memory to listen for chords");
     }
     std::vector<float> slow(static_cast<std::size_t>(kBlock));

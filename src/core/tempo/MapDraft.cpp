@@ -90,31 +90,11 @@ std::vector<Candidate> candidatesOf(std::vector<TempoReading> readings)
     return candidates;
 }
 
-// What is between two moments.
-OnsetBands excerpt(const OnsetBands& bands, Seconds from, Seconds length)
-{
-    const auto first =
-        std::min(static_cast<std::size_t>(std::max(0.0, from / bands.step)), bands.size());
-    const auto last = std::min(
-        first + static_cast<std::size_t>(std::max(0.0, length / bands.step)), bands.size()
-    );
-    OnsetBands part;
-    part.step = bands.step;
-    for (std::size_t band = 0; band < kBands; ++band) {
-        part.values[band].assign(
-            bands.values[band].begin() + static_cast<std::ptrdiff_t>(first),
-            bands.values[band].begin() + static_cast<std::ptrdiff_t>(last)
-        );
-    }
-    return part;
-}
-
 // How many felt beats a minute it has, with how likely that is beside the other ways to count.
 std::optional<Candidate> pace(const Heard& heard, TempoRange range, const Work& work)
 {
-    constexpr Seconds kEnough(120.0);
-    constexpr double kCounts = 15.0;  // what a better countability weighs against a better reading
-    const OnsetBands part = excerpt(heard.bands, heard.attacks.front().at - Seconds(0.5), kEnough);
+    const OnsetBands part =
+        excerpt(heard.bands, heard.attacks.front().at - Seconds(0.5), kEnoughToCount);
     constexpr double kWorthTrying = 0.02;
     auto candidates =
         candidatesOf(tempoOf(onsetStrengthOf(part), std::nullopt, range, 0.0).readings);
@@ -130,7 +110,7 @@ std::optional<Candidate> pace(const Heard& heard, TempoRange range, const Work& 
             return std::nullopt;
         }
         candidate.score =
-            std::log(candidate.score) + kCounts * countability(part, candidate.perMinute);
+            std::log(candidate.score) + kCountingWeighs * countability(part, candidate.perMinute);
         highest = std::max(highest, candidate.score);
     }
     double sum = 0.0;

@@ -36,6 +36,24 @@ std::vector<double> levelsOf(const BandEnvelope& envelope, int band)
 
 }  // namespace
 
+OnsetBands excerpt(const OnsetBands& bands, Seconds from, Seconds length)
+{
+    const auto first =
+        std::min(static_cast<std::size_t>(std::max(0.0, from / bands.step)), bands.size());
+    const auto last = std::min(
+        first + static_cast<std::size_t>(std::max(0.0, length / bands.step)), bands.size()
+    );
+    OnsetBands part;
+    part.step = bands.step;
+    for (std::size_t band = 0; band < kBands; ++band) {
+        part.values[band].assign(
+            bands.values[band].begin() + static_cast<std::ptrdiff_t>(first),
+            bands.values[band].begin() + static_cast<std::ptrdiff_t>(last)
+        );
+    }
+    return part;
+}
+
 OnsetBands onsetBandsOf(const BandEnvelope& envelope, Hertz rate)
 {
     OnsetBands bands;

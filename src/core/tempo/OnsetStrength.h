@@ -22,6 +22,9 @@ struct OnsetBands {
     [[nodiscard]] std::size_t size() const { return values[0].size(); }
 };
 
+// What lies in [from, from + length), clamped to what there is.
+[[nodiscard]] OnsetBands excerpt(const OnsetBands& bands, Seconds from, Seconds length);
+
 // The rises of the logarithm of the level (logarithm: a soft hat counts beside a loud kick), over the
 // highest of the last 25 ms. What sounds at the very beginning begins there.
 [[nodiscard]] OnsetBands onsetBandsOf(const BandEnvelope& envelope, Hertz rate);

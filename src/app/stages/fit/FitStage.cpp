@@ -430,4 +430,35 @@ void FitStage::step(int by)
     }
 }
 
+// By hand works in every stage.
+bool FitStage::run(Command command)
+{
+    switch (command) {
+    case Command::OtherWay: otherWay(); return true;
+    case Command::KeepWay: keepWay(); return true;
+    case Command::DropWays: dropWays(); return true;
+    case Command::SplitPlayhead: hands_->splitAtPlayhead(); return true;
+    case Command::SplitMarks: hands_->splitAtMarks(); return true;
+    case Command::SplitGrid: hands_->splitAtGrid(); return true;
+    case Command::JoinClips: hands_->join(); return true;
+    case Command::MuteClips: hands_->mute(); return true;
+    case Command::ReverseClips: hands_->reverse(); return true;
+    case Command::LockClips: hands_->lock(); return true;
+    case Command::LockSet: hands_->lockSet(); return true;
+    case Command::CopyClips: hands_->copy(); return true;
+    case Command::CutClips: hands_->cut(); return true;
+    case Command::PasteClips: hands_->paste(); return true;
+    case Command::DuplicateClips: hands_->duplicate(1); return true;
+    case Command::DeleteClips: hands_->remove(); return true;
+    case Command::ClipsOfTrack: hands_->chooseTrack(); return true;
+    case Command::ClipsOfSet: hands_->chooseSet(); return true;
+    case Command::ClipsInRange: hands_->chooseRange(); return true;
+    case Command::ClipUp: hands_->toTrack(-1); return true;
+    case Command::ClipDown: hands_->toTrack(1); return true;
+    case Command::SlipBack: hands_->slip(milliseconds(-1.0)); return true;
+    case Command::SlipOn: hands_->slip(milliseconds(1.0)); return true;
+    default: return false;
+    }
+}
+
 }  // namespace orthochron::app

@@ -36,6 +36,7 @@ public:
     bool doubleClick(const Lane& lane, QMouseEvent& event) override;
     void hover(const Lane* lane, QPoint place, Qt::KeyboardModifiers modifiers) override;
     void step(int by) override;
+    bool run(Command command) override;
     void mainAction() override;
     void remove() override;
     void nudge(Seconds by) override;

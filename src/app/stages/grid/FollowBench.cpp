@@ -182,6 +182,20 @@ QWidget* FollowBench::makeLine()
     for (QWidget* part : std::initializer_list<QWidget*>{keep_, free_, countFrom_, meter_}) {
         layout->addWidget(part);
     }
+    steadyBpm_ = new NumberField(
+        tr("Steady at"), {QStringLiteral("bpm"), 1, 20.0, 400.0, 120.0, 0.1}, false, line
+    );
+    steadyBpm_->setObjectName(QStringLiteral("steadyBpm"));
+    steady_ = benchButton(tr("Make it steady"), QStringLiteral("makeSteady"), false, line);
+    steady_->setToolTip(
+        tr("Moves every bar as a whole to where this tempo has it: cut on all tracks, gaps closed, "
+           "its inside as it was played")
+    );
+    layout->addWidget(steadyBpm_);
+    layout->addWidget(steady_);
+    connect(steady_, &QPushButton::clicked, this, [this] {
+        following_.makeSteady(steadyBpm_->value());
+    });
     layout->addStretch(1);
     connect(keep_, &QPushButton::clicked, &following_, &Following::keep);
     connect(free_, &QPushButton::clicked, &following_, &Following::free);
@@ -244,6 +258,13 @@ void FollowBench::fill()
     meter_->setCurrentText(QStringLiteral("%1/%2").arg(meter.numerator).arg(meter.denominator));
     const bool isPinned = following_.isPinned(line);
     keep_->setEnabled(!isPinned && !song.tracks.empty());
+    const bool follows = song.tempo.tempi().size() > 1;
+    steady_->setEnabled(follows && !song.tracks.empty());
+    const double mean = std::round(following_.meanTempo() * 10.0) / 10.0;
+    if (mean != offeredBpm_) {
+        offeredBpm_ = mean;
+        steadyBpm_->setValue(mean);
+    }
     free_->setEnabled(isPinned);
     countFrom_->setEnabled(line > Beats(0.0));
 }

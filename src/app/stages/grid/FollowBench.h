@@ -54,6 +54,10 @@ private:
     QCheckBox* barOne_ = nullptr;
     NumberField* hint_ = nullptr;
     NumberField* within_ = nullptr;
+    NumberField* steadyBpm_ = nullptr;
+    double offeredBpm_ =
+        0.0;  // what it was filled with; what is typed stays until the map is another
+    QPushButton* steady_ = nullptr;
     QComboBox* meter_ = nullptr;
     QPushButton* keep_ = nullptr;
     QPushButton* free_ = nullptr;

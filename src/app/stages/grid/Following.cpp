@@ -4,6 +4,7 @@
 
 #include "app/controls/Counted.h"
 #include "app/document/HeardSamples.h"
+#include "core/edits/FitEdits.h"
 #include "core/files/MidiTempo.h"
 
 #include <algorithm>
@@ -132,6 +133,40 @@ void Following::takeUp(const MapDraft& found, MapLevel level, Seconds starts)
         )) {
         session_.say(status());
     }
+}
+
+void Following::makeSteady(double bpm)
+{
+    const JoinSettings joins = session_.fitting.request.joins;
+    session_.jobs.run(
+        {.key = QStringLiteral("makeSteady"),
+         .title = tr("Making it steady"),
+         .holds = session_.document.whileUnedited()},
+        this,
+        [song = session_.document.song(), sources = session_.document.sources(), bpm, joins](
+            const Work& work
+        ) { return orthochron::makeSteady(*song, bpm, joins, *sources, work); },
+        [this, bpm](Result<Song> made) {
+            if (!made && made.error().kind == ErrorKind::Cancelled) {
+                return;
+            }
+            line_ = Beats(0.0);
+            if (session_.document.apply(
+                    std::move(made), tr("Make it steady at %1 bpm").arg(bpm, 0, 'f', 1)
+                )) {
+                session_.say(tr("Every bar is at %1 bpm now; its inside is as it was played")
+                                 .arg(bpm, 0, 'f', 1));
+            }
+        }
+    );
+}
+
+double Following::meanTempo() const
+{
+    const Song& song = session_.song();
+    const Beats end = song.tempo.beatsAt(toSeconds(song.length(), song.rate));
+    const double minutes = (song.tempo.timeAt(end) - song.tempo.firstDownbeat()).count() / 60.0;
+    return minutes > 0.0 && end > Beats(0.0) ? end.count() / minutes : song.tempo.bpmAt(Beats(0.0));
 }
 
 void Following::readFile(QWidget* window)

@@ -25,6 +25,8 @@ public:
     bool keepsBarOne = false;  // where the song has it; otherwise it is guessed
     double bpmHint = 0.0;      // 0 for none
     void draft(MapLevel level);
+    void makeSteady(double bpm);  // the whole song, by cutting its bars
+    [[nodiscard]] double meanTempo() const;
     void readFile(QWidget* window);
     void writeFile(QWidget* window);
 

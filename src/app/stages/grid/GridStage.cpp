@@ -156,4 +156,13 @@ std::pair<QString, Qt::CursorShape> GridStage::hintInRuler(QPoint place) const
     return heads_->hintAt(place);
 }
 
+bool GridStage::run(Command command)
+{
+    if (command != Command::TapTempo) {
+        return false;
+    }
+    steady_->tap();
+    return true;
+}
+
 }  // namespace orthochron::app

@@ -38,6 +38,7 @@ public:
     void accept() override;
     void remove() override;
 
+    bool run(Command command) override;
     // The main action: what the take's tempo is and then the song's, or a draft of its bars.
     void mainAction() override;
     [[nodiscard]] QString mainActionName() const override;

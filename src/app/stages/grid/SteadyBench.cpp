@@ -133,8 +133,11 @@ QWidget* SteadyBench::makeFound()
     inName_ = benchButton(QString(), QStringLiteral("tempoInName"), false, found);
     round_ = benchButton(QString(), QStringLiteral("roundTempo"), false, found);
     give_ = benchButton(QString(), QStringLiteral("giveToSong"), true, found);
+    auto* tapping = benchButton(tr("Tap"), QStringLiteral("tap"), false, found);
+    tapping->setToolTip(tr("Tap along, here or with the key, while it plays"));
+    connect(tapping, &QPushButton::pressed, this, &SteadyBench::tap);
     for (QWidget* part :
-         std::initializer_list<QWidget*>{beats_, bars_, takeBpm_, inName_, round_}) {
+         std::initializer_list<QWidget*>{beats_, bars_, takeBpm_, tapping, inName_, round_}) {
         sentence->addWidget(part);
     }
     sentence->addStretch(1);
@@ -213,6 +216,20 @@ void SteadyBench::fillFound()
         bpm > 0.0 ? tr("Give the song %1 bpm").arg(bpm, 0, 'f', 2) : tr("Give the song its tempo")
     );
     give_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
+}
+
+void SteadyBench::tap()
+{
+    if (!clock_.isValid()) {
+        clock_.start();
+    }
+    const auto bpm = taps_.tap(Seconds(static_cast<double>(clock_.nsecsElapsed()) * 1e-9));
+    if (!bpm) {
+        session_.say(tr("Tap on, in time"));
+        return;
+    }
+    search_.setBpm(*bpm);
+    session_.say(tr("%1 bpm tapped").arg(*bpm, 0, 'f', 1));
 }
 
 void SteadyBench::applyTempo()

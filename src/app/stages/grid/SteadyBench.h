@@ -1,7 +1,10 @@
 #pragma once
 
+#include <QElapsedTimer>
+
 #include "app/controls/NumberField.h"
 #include "app/stages/grid/TempoSearch.h"
+#include "core/tempo/Taps.h"
 
 class QComboBox;
 class QLabel;
@@ -21,6 +24,7 @@ public:
     void mainAction();
     [[nodiscard]] QString mainActionName() const;
     void step(int by);
+    void tap();  // the tempo of the take, or the song's where there is none
 
 private:
     [[nodiscard]] QWidget* makeKnown();
@@ -43,6 +47,8 @@ private:
     QPushButton* inName_ = nullptr;
     QPushButton* round_ = nullptr;
     QPushButton* give_ = nullptr;
+    Taps taps_;
+    QElapsedTimer clock_;  // of the taps
 };
 
 }  // namespace orthochron::app

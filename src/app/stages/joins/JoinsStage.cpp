@@ -436,4 +436,13 @@ void JoinsStage::toggleLock()
     }
 }
 
+bool JoinsStage::run(Command command)
+{
+    switch (command) {
+    case Command::Mend: mend(); return true;
+    case Command::LockJoin: toggleLock(); return true;
+    default: return false;
+    }
+}
+
 }  // namespace orthochron::app

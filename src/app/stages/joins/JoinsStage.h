@@ -40,6 +40,7 @@ public:
     }
     void step(int by) override { sheet_->step(by); }
     void hear() override;
+    bool run(Command command) override;
     void mainAction() override { mend(); }
     void nudge(Seconds by) override;
     void mend();

@@ -1,7 +1,6 @@
 #include "app/stages/marks/MarksStage.h"
 
 #include <QButtonGroup>
-#include <QCheckBox>
 #include <QGridLayout>
 #include <QMouseEvent>
 #include <QPainter>
@@ -24,7 +23,8 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     layout->setVerticalSpacing(6);
     detection_ = new Detection(session_, page);
     layout->addWidget(detection_, 0, 0, 6, 2);
-    addThisMark(page, *layout);
+    thisMark_ = new ThisMark(session_, page);
+    layout->addWidget(thisMark_, 0, 2, 5, 1);
     microphones_ = new Microphones(session_, page);
     layout->addWidget(microphones_, 0, 3, 6, 1);
     connect(microphones_, &Microphones::measured, this, [this] { lanes_.update(); });
@@ -36,21 +36,6 @@ MarksStage::MarksStage(Session& session, LanesView& lanes, QObject* parent)
     addPages(page);
     connect(detection_, &Detection::findAsked, this, &MarksStage::mainAction);
     connect(detection_, &Detection::tried, this, [this] { lanes_.update(); });
-    connect(switch_, &QPushButton::clicked, this, [this] {
-        if (const Mark* mark = chosen()) {
-            session_.document.apply(
-                switchMark(session_.song(), session_.choice.track(), mark->id, !mark->isOn),
-                mark->isOn ? tr("Switch mark off") : tr("Switch mark on")
-            );
-        }
-    });
-    connect(confirm_, &QPushButton::clicked, this, [this] {
-        if (const Mark* mark = chosen()) {
-            session_.document.apply(
-                confirmMark(session_.song(), session_.choice.track(), mark->id), tr("Confirm mark")
-            );
-        }
-    });
     connect(&session_.document, &Document::songChanged, this, &MarksStage::fill);
     connect(&session_.choice, &Choice::changed, this, &MarksStage::fill);
     fill();
@@ -98,41 +83,6 @@ bool MarksStage::isDoubting() const
     return pages_->currentIndex() == 1;
 }
 
-void MarksStage::addThisMark(QWidget* page, QGridLayout& layout)
-{
-    layout.addWidget(benchTitle(tr("This mark"), page), 0, 2);
-    about_ = benchNote(QString(), page);
-    about_->setObjectName(QStringLiteral("aboutMark"));
-    layout.addWidget(about_, 1, 2, 2, 1);
-    auto* row = new QHBoxLayout;
-    switch_ = benchButton(tr("Switch off"), QStringLiteral("switchMark"), false, page);
-    confirm_ = benchButton(tr("Confirm"), QStringLiteral("confirmMark"), false, page);
-    row->addWidget(switch_);
-    row->addWidget(confirm_);
-    layout.addLayout(row, 3, 2, Qt::AlignTop);
-    auto* more = new QHBoxLayout;
-    auto* beats =
-        benchButton(tr("Find beat points"), QStringLiteral("findBeatPoints"), false, page);
-    beats->setToolTip(
-        tr("A flam is cut before its grace stroke and has its main stroke on the line; "
-           "a weak attack has its swell there")
-    );
-    hearEach_ = new QCheckBox(tr("hear each"), page);
-    hearEach_->setObjectName(QStringLiteral("hearEach"));
-    hearEach_->setToolTip(tr("Plays around each mark one steps to"));
-    more->addWidget(beats);
-    more->addWidget(hearEach_);
-    layout.addLayout(more, 4, 2, Qt::AlignTop);
-    connect(beats, &QPushButton::clicked, this, [this] {
-        if (const MicSet* set = session_.choice.set()) {
-            session_.document.apply(
-                findBeatPoints(session_.song(), set->id, *session_.document.sources()),
-                tr("Find beat points")
-            );
-        }
-    });
-}
-
 bool MarksStage::isWorkedOn() const
 {
     return std::ranges::any_of(session_.song().tracks, [](const auto& track) {
@@ -165,34 +115,6 @@ void MarksStage::fill()
 {
     const auto doubtful = review_->doubts().size();
     ways_->button(1)->setText(doubtful == 0 ? tr("Doubtful") : tr("Doubtful (%1)").arg(doubtful));
-    const Mark* mark = chosen();
-    switch_->setEnabled(mark != nullptr);
-    confirm_->setEnabled(mark != nullptr && !mark->byHand);
-    switch_->setText(mark != nullptr && !mark->isOn ? tr("Switch on") : tr("Switch off"));
-    if (mark == nullptr) {
-        about_->setText(tr("Click a mark, or step to it. Double-click a lead's lane to add one; "
-                           "Delete takes it away."));
-        return;
-    }
-    QString why = mark->byHand ? tr("set or confirmed by hand; no detection moves it")
-                               : tr("found, sure %1").arg(mark->confidence, 0, 'f', 2);
-    if (!mark->byHand && session_.hits.analysis() != nullptr &&
-        session_.hits.analysis()->contains(session_.choice.track())) {
-        for (const OnsetCandidate& candidate :
-             session_.hits.analysis()->at(session_.choice.track()).candidates) {
-            if (candidate.onset.at == mark->at) {
-                why += tr("; rises %1 dB").arg(candidate.riseDecibels, 0, 'f', 0);
-                if (candidate.overBleedDecibels < 30.0) {
-                    why += tr(", %1 dB against other drums in it")
-                               .arg(candidate.overBleedDecibels, 0, 'f', 0);
-                }
-            }
-        }
-    }
-    about_->setText(tr("At %1 s, strength %2 dB: %3")
-                        .arg(toSeconds(mark->at, session_.song().rate).count(), 0, 'f', 5)
-                        .arg(toDecibels(mark->strength), 0, 'f', 1)
-                        .arg(why));
 }
 
 void MarksStage::paintLane(QPainter& painter, const Lane& lane)
@@ -336,16 +258,6 @@ const Mark* MarksStage::markAt(const Lane& lane, double x) const
     return best;
 }
 
-const Mark* MarksStage::chosen() const
-{
-    const auto track = session_.song().track(session_.choice.track());
-    if (!track) {
-        return nullptr;
-    }
-    const auto found = std::ranges::find(track->marks, session_.choice.mark(), &Mark::id);
-    return found == track->marks.end() ? nullptr : &*found;
-}
-
 bool MarksStage::press(const Lane& lane, QMouseEvent& event)
 {
     const Mark* mark = markAt(lane, event.position().x());
@@ -373,7 +285,7 @@ void MarksStage::move(QMouseEvent& event)
         );
         return;
     }
-    const Mark* mark = chosen();
+    const Mark* mark = thisMark_->chosen();
     if (mark == nullptr) {
         return;
     }
@@ -502,7 +414,7 @@ void MarksStage::step(int by)
         zoomToMark();
     }
     session_.shown.reveal(heard.at);
-    if (hearEach_->isChecked()) {
+    if (thisMark_->hearsEach()) {
         hear();
     }
 }
@@ -559,7 +471,7 @@ void MarksStage::accept()
 {
     if (isDoubting()) {
         review_->keep(false);
-    } else if (const Mark* mark = chosen(); mark != nullptr && !mark->byHand) {
+    } else if (const Mark* mark = thisMark_->chosen(); mark != nullptr && !mark->byHand) {
         session_.document.apply(
             confirmMark(session_.song(), session_.choice.track(), mark->id), tr("Confirm mark")
         );
@@ -572,7 +484,7 @@ void MarksStage::remove()
         review_->dismiss(false);
         return;
     }
-    if (const Mark* mark = chosen()) {
+    if (const Mark* mark = thisMark_->chosen()) {
         const TrackId track = session_.choice.track();
         const MarkId id = mark->id;
         step(1);
@@ -582,7 +494,7 @@ void MarksStage::remove()
 
 void MarksStage::nudge(Seconds by)
 {
-    if (const Mark* mark = chosen()) {
+    if (const Mark* mark = thisMark_->chosen()) {
         const Hertz rate = session_.song().rate;
         // Nothing is smaller than a sample.
         Frames frames = toFrames(by, rate);
@@ -617,6 +529,15 @@ void MarksStage::addAtPlayhead()
         return;
     }
     addMarkAt(track->id, session_.player.position());
+}
+
+bool MarksStage::run(Command command)
+{
+    switch (command) {
+    case Command::AddMark: addAtPlayhead(); return true;
+    case Command::ZoomToMark: zoomToMark(); return true;
+    default: return false;
+    }
 }
 
 }  // namespace orthochron::app

@@ -4,12 +4,9 @@
 #include "app/stages/marks/Detection.h"
 #include "app/stages/marks/DoubtBench.h"
 #include "app/stages/marks/Microphones.h"
+#include "app/stages/marks/ThisMark.h"
 
 class QButtonGroup;
-class QCheckBox;
-class QGridLayout;
-class QLabel;
-class QPushButton;
 class QStackedWidget;
 
 namespace orthochron::app {
@@ -36,6 +33,7 @@ public:
     hintAt(const Lane& lane, QPoint place) const override;
     void step(int by) override;
     void hear() override;
+    bool run(Command command) override;
     void mainAction() override;
     void remove() override;
     void accept() override;
@@ -48,10 +46,8 @@ public:
 
 private:
     [[nodiscard]] const Mark* markAt(const Lane& lane, double x) const;
-    [[nodiscard]] const Mark* chosen() const;
     void fill();
     void addPages(QWidget* finding);
-    void addThisMark(QWidget* page, QGridLayout& layout);
     [[nodiscard]] bool isDoubting() const;
     void paintMissing(QPainter& painter, const Lane& lane) const;
     [[nodiscard]] bool isOnThreshold(const Lane& lane, QPoint place) const;
@@ -62,15 +58,12 @@ private:
     DoubtReview* review_ = nullptr;
     DoubtBench* doubts_ = nullptr;
     Detection* detection_ = nullptr;
-    QLabel* about_ = nullptr;
-    QPushButton* switch_ = nullptr;
-    QPushButton* confirm_ = nullptr;
+    ThisMark* thisMark_ = nullptr;
     std::optional<std::pair<MarkId, Frames>> dragged_;
     TrackId draggedTrack_;
     Frames pressedAt_;
     bool isBeatPoint_ = false;           // it is the beat point that is dragged
     std::optional<Lane> thresholdLane_;  // while the threshold's line is dragged
-    QCheckBox* hearEach_ = nullptr;
     Microphones* microphones_ = nullptr;
 };
 

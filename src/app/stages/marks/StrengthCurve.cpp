@@ -1,5 +1,6 @@
 #include "app/stages/marks/StrengthCurve.h"
 
+#include <QCoreApplication>
 #include <QPainter>
 
 #include "app/theme/Theme.h"
@@ -75,6 +76,24 @@ void paintStrengthCurve(
         painter.setBrush(Qt::NoBrush);
         for (const QPolygonF& curve : curves) {
             painter.drawPolyline(curve);
+        }
+    }
+    if (const auto gap = widestGap(analysis)) {
+        const double top = heightOfStrength(lane, gap->above);
+        const double bottom = heightOfStrength(lane, gap->below);
+        QColor straw = colours.straw;
+        straw.setAlpha(90);
+        painter.fillRect(QRectF(lane.area.left(), top, lane.area.width(), bottom - top), straw);
+        painter.setFont(Theme::label(7.5));
+        painter.setPen(colours.secondInk);
+        if (bottom - top > 9.0) {
+            painter.drawText(
+                QRectF(lane.area.left(), top, lane.area.width() - 6.0, bottom - top),
+                Qt::AlignRight | Qt::AlignVCenter,
+                QCoreApplication::translate("StrengthCurve", "no attack between %1 and %2 dB")
+                    .arg(toDecibels(gap->above), 0, 'f', 0)
+                    .arg(toDecibels(gap->below), 0, 'f', 0)
+            );
         }
     }
     const double y = heightOfStrength(lane, thresholdOf(settings));

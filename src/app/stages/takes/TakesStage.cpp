@@ -378,4 +378,58 @@ void TakesStage::moveTrack(TrackId id, int by)
     session_.document.apply(orthochron::moveTrack(session_.song(), id, by), tr("Move track"));
 }
 
+bool TakesStage::run(Command command)
+{
+    Document& document = session_.document;
+    const Song& song = session_.song();
+    const auto chosen = song.track(session_.choice.track());
+    switch (command) {
+    case Command::Import: askForFiles(); return true;
+    case Command::MakeSet: makeSet(); return true;
+    case Command::OpenSet: openSet(); return true;
+    case Command::FoldSet:
+        if (const MicSet* set = session_.choice.set(); set != nullptr && !set->isLone()) {
+            document.apply(
+                foldSet(song, set->id, !set->isFolded),
+                set->isFolded ? tr("Unfold mic set") : tr("Fold mic set")
+            );
+        }
+        return true;
+    case Command::RenameTrack: renameTrack(session_.choice.track()); return true;
+    case Command::RemoveTrack: removeTrack(session_.choice.track()); return true;
+    case Command::HideTrack:
+        document.apply(hideTrack(song, session_.choice.track(), true), tr("Hide track"));
+        return true;
+    case Command::ShowAll: {
+        Song next = song;
+        for (const auto& track : song.tracks) {
+            if (auto shown = hideTrack(next, track->id, false)) {
+                next = std::move(*shown);
+            }
+        }
+        document.apply(next, tr("Show hidden tracks"));
+        return true;
+    }
+    case Command::TrackUp: moveTrack(session_.choice.track(), -1); return true;
+    case Command::TrackDown: moveTrack(session_.choice.track(), 1); return true;
+    case Command::Mute:
+        if (chosen) {
+            session_.document.apply(
+                changeMix(session_.song(), chosen->id, {.muted = !chosen->isMuted}),
+                chosen->isMuted ? tr("Unmute track") : tr("Mute track")
+            );
+        }
+        return true;
+    case Command::Solo:
+        if (chosen) {
+            session_.document.apply(
+                changeMix(session_.song(), chosen->id, {.soloed = !chosen->isSoloed}),
+                chosen->isSoloed ? tr("End solo") : tr("Solo track")
+            );
+        }
+        return true;
+    default: return false;
+    }
+}
+
 }  // namespace orthochron::app

@@ -20,6 +20,7 @@ public:
     [[nodiscard]] QWidget* bench() override { return bench_; }
     [[nodiscard]] bool isWorkedOn() const override { return !session_.song().takes.empty(); }
     [[nodiscard]] QString status() const override;
+    bool run(Command command) override;
     void mainAction() override { askForFiles(); }
 
     // Imports files and folders as one edit; several that start together become a mic set when

@@ -44,6 +44,7 @@ enum class Command {
     Next,
     Previous,
     MainAction,
+    TapTempo,
     AddMark,
     ZoomToMark,
     NudgeBack,
