@@ -73,6 +73,12 @@ TEST_F(GridFollow, IsDraftedFromTheKitAndUndone)
     // The drummer's own bars: 92 bpm, and as he drifts.
     EXPECT_NEAR(barLine(10), 0.5 + 9.0 * 240.0 / 92.0, 0.1);
     EXPECT_NE(status().find("bpm"), std::string::npos);
+    // Where bar 1 begins was guessed, until one says that it is right.
+    const auto line = [&] { return child<QLabel>("chosenLine")->text(); };
+    EXPECT_TRUE(line().contains(QStringLiteral("a guess"))) << line().toStdString();
+    press(Qt::Key_Y);
+    EXPECT_FALSE(line().contains(QStringLiteral("a guess"))) << line().toStdString();
+    press(Qt::Key_Z, Qt::ControlModifier);
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(song().tempo, before);
 }

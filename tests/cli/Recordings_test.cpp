@@ -4,6 +4,7 @@
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/files/MidiFile.h"
+#include "core/files/MidiTempo.h"
 #include "core/files/SongFile.h"
 
 #include <algorithm>
@@ -154,6 +155,57 @@ TEST_F(FitCommand, WhereNoTempoStandsOutTempoSaysSo)
     EXPECT_NE(run("tempo " + quoted(silence)).out.find("no tempo stands out"), std::string::npos);
     EXPECT_EQ(run("tempo " + quoted(silence) + " --min 200 --max 60 --json").code, 2);
     EXPECT_EQ(run("tempo " + quoted(*folder_ / "none.wav") + " --json").code, 3);
+}
+
+TEST_F(FitCommand, TempomapSaysWhereBarsFallAndWritesThemAsMidi)
+{
+    const auto midi = *folder_ / "map.mid";
+    const std::string takes = quoted(kit_.takes[0]) + " " + quoted(kit_.takes[5]);
+    const auto result =
+        run("tempomap " + takes + " --level beat --out " + quoted(midi) + " --json");
+    ASSERT_EQ(result.code, 0) << result.out;
+    const Json json = Json::parse(result.out);
+    ASSERT_GT(json["points"].size(), 20U);
+    EXPECT_EQ(json["meter"][0]["numerator"], 4);
+    double last = -1.0;
+    for (const Json& point : json["points"]) {
+        EXPECT_GT(point["time_s"].get<double>(), last);
+        last = point["time_s"].get<double>();
+        EXPECT_NEAR(point["bpm"].get<double>(), kit_.bpm, 8.0);
+        EXPECT_GE(point["confidence"].get<double>(), 0.0);
+        EXPECT_LE(point["confidence"].get<double>(), 1.0);
+    }
+    const auto map = readMidiTempo(midi, {4, 4}, Seconds(0.0));
+    ASSERT_TRUE(map);
+    for (const Json& point : json["points"]) {
+        if (point["beat"] == 1 && point["bar"] >= 1) {
+            const Beats line = map->startOfBar(point["bar"].get<int>());
+            EXPECT_NEAR(map->timeAt(line).count(), point["time_s"].get<double>(), 1e-4);
+        }
+    }
+    // Only bars, from a first downbeat that is given.
+    const Json bars = Json::parse(run("tempomap " + takes + " --first-downbeat 0.5 --json").out);
+    EXPECT_LT(bars["points"].size(), json["points"].size() / 3);
+    EXPECT_NEAR(bars["points"][0]["time_s"].get<double>(), 0.5, 0.02);
+    EXPECT_EQ(bars["points"][0]["bar"], 1);
+}
+
+TEST_F(FitCommand, TempomapRefusesWhatCannotBeMeantAndHarmsNoTake)
+{
+    const std::string take = quoted(kit_.takes[5]);
+    const auto size = std::filesystem::file_size(kit_.takes[5]);
+    for (const std::string wrong :
+         {"--meter 0/4", "--meter x", "--first-downbeat 9999", "--bpm-hint 0", "--level hour"}) {
+        EXPECT_EQ(run("tempomap " + take + " " + wrong + " --json").code, 2) << wrong;
+    }
+    EXPECT_EQ(run("tempomap " + take + " --out " + take).code, 2);
+    EXPECT_EQ(std::filesystem::file_size(kit_.takes[5]), size);
+    const auto silence = *folder_ / "still.wav";
+    testkit::writeSound(silence, testkit::soundOf(2.0, [](std::int64_t) { return 0.0; }));
+    const auto result = run("tempomap " + quoted(silence) + " --json");
+    EXPECT_EQ(result.code, 0);
+    EXPECT_TRUE(Json::parse(result.out)["points"].empty());
+    EXPECT_EQ(run("tempomap " + quoted(*folder_ / "none.wav")).code, 3);
 }
 
 TEST_F(FitCommand, PutsEveryMainHitOnItsLineInTheAudioItself)

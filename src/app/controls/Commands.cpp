@@ -67,7 +67,7 @@ const std::vector<CommandSpec>& commandTable()
         spec(C::Next, "next", "Stage", "Next (mark, stray, join)", "D"),
         spec(C::Previous, "previous", "Stage", "Previous (mark, stray, join)", "A"),
         spec(C::MainAction, "main-action", "Stage", "The stage's main action", "F"),
-        spec(C::TapTempo, "tap-tempo", "Stage", "Tap the tempo", "T"),
+        spec(C::TapTempo, "tap-tempo", "Stage", "Tap the tempo", "K"),
         group(C::AddMark, "add-mark", "Stage", "Add mark at the playhead", "Ins"),
         spec(C::ZoomToMark, "zoom-to-mark", "Stage", "Zoom to the mark's samples", "Shift+E"),
         group(C::NudgeBackFine, "nudge-back-sample", "Stage", "Nudge back by a sample", "Left"),

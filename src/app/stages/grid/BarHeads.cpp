@@ -17,7 +17,7 @@ constexpr double kCatch = 8.0;       // px to a mark or an attack
 constexpr double kNumber = 26.0;     // px; how far a bar's number reaches right of its line
 constexpr double kBarRoom = 16.0;    // px that bars take at least to have heads
 constexpr double kBeatRoom = 26.0;   // likewise beats
-constexpr double kTempoRoom = 74.0;  // px; of a bar that has room for its tempo
+constexpr double kTempoRoom = 62.0;  // px right of a bar line, for its tempo
 constexpr double kRadius = 4.5;
 constexpr double kSame = 1e-6;  // quarter notes
 
@@ -109,8 +109,10 @@ void BarHeads::paint(QPainter& painter) const
         const double radius = place.beat == 1 ? kRadius : kRadius - 1.6;
         painter.drawEllipse(QPointF(x, y), radius, radius);
         const TempoMap& map = held_ && held_->isMoved ? preview_ : song.tempo;
-        if (place.beat == 1 && map.tempi().size() > 1 &&
-            xOf(map.startOfBar(place.bar + 1)) - x > kTempoRoom) {
+        const double width = xOf(map.startOfBar(place.bar + 1)) - x;
+        const int beats = map.meterOfBar(place.bar).numerator;
+        const double room = width / beats >= kBeatRoom ? width / beats : width;
+        if (place.beat == 1 && map.tempi().size() > 1 && room > kTempoRoom) {
             painter.setPen(isDoubtful ? colours.finding : colours.secondInk);
             painter.drawText(
                 QPointF(x + 30.0, sheet.top() - 7.0), QString::number(map.bpmAt(line), 'f', 1)

@@ -251,7 +251,8 @@ void FollowBench::fill()
     const Beats line = following_.line();
     const int bar = song.tempo.barAt(line);
     const QString text = following_.lineName(line);
-    line_->setText(tr("%1 at %2 s")
+    const bool isGuessed = line == Beats(0.0) && hasGuessedBarOne(song.tempo);
+    line_->setText((isGuessed ? tr("%1, a guess: %2 s") : tr("%1 at %2 s"))
                        .arg(text.left(1).toUpper() + text.mid(1))
                        .arg(song.tempo.timeAt(line).count(), 0, 'f', 3));
     const Meter meter = song.tempo.meterOfBar(bar);
