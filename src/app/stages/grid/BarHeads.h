@@ -1,5 +1,7 @@
 #pragma once
 
+#include <QCoreApplication>
+
 #include "app/stages/grid/Following.h"
 #include "app/views/LanesView.h"
 

@@ -1,5 +1,7 @@
 #pragma once
 
+#include <QWidget>
+
 #include "app/session/Session.h"
 
 class QCheckBox;
