@@ -43,11 +43,10 @@ Result<MapDraft> draftOf(const TempoMapOptions& options, const Context& context)
 
 Result<int> run(const TempoMapOptions& options, const Context& context)
 {
-    const auto ending = std::filesystem::path(options.out).extension();
-    if (!options.out.empty() && ending != ".mid" && ending != ".midi") {
-        return badArgument(
-            fmt::format("{}: a map is written to a file that ends in .mid", options.out)
-        );
+    if (!options.out.empty()) {
+        if (auto named = checkMidiName(options.out); !named) {
+            return tl::unexpected(named.error());
+        }
     }
     const auto draft = draftOf(options, context);
     if (!draft) {

@@ -263,13 +263,15 @@ TEST_F(GridFollow, AMappedPerformanceIsMadeSteady)
     EXPECT_NEAR(barLine(3), third, 1e-9);
 }
 
-TEST_F(GridFollow, NothingIsSaidOfSilence)
+TEST_F(GridFollow, WithoutATakeNothingIsDraftedAndItSaysWhy)
 {
-    press(Qt::Key_Z, Qt::ControlModifier);
-    session_->choice.setTrack(TrackId());
     const TempoMap before = song().tempo;
+    QString failed;
+    QObject::connect(session_.get(), &Session::failed, [&](const QString& text) { failed = text; });
+    session_->choice.setTrack(TrackId());
     click("draftBars");
     EXPECT_EQ(song().tempo, before);
+    EXPECT_TRUE(failed.contains(QStringLiteral("nothing to follow"))) << failed.toStdString();
 }
 
 }  // namespace

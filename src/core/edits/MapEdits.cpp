@@ -288,13 +288,24 @@ Result<Song> simplifyMap(const Song& song, Seconds within)
     return withKnots(song, simplified(knotsOf(song.tempo), within));
 }
 
+const TempoPoint* pointAt(const TempoMap& map, Beats place)
+{
+    const auto& points = map.tempi();
+    const auto found =
+        std::ranges::lower_bound(points, place - Beats(kSamePlace), {}, &TempoPoint::at);
+    return found != points.end() && found->at <= place + Beats(kSamePlace) ? &*found : nullptr;
+}
+
 std::vector<DoubtfulBar> doubtfulBars(const TempoMap& map)
 {
     std::vector<DoubtfulBar> bars;
     for (const TempoPoint& point : map.tempi()) {
+        // Asked in each frame: where the bar lies is looked up for the few that may be doubtful.
+        if (point.isPinned || point.sureness >= kDoubtfulBar) {
+            continue;
+        }
         const int bar = map.barAt(point.at);
-        const bool isBarLine = std::abs((map.startOfBar(bar) - point.at).count()) < kSamePlace;
-        if (isBarLine && !point.isPinned && point.sureness < kDoubtfulBar) {
+        if (std::abs((map.startOfBar(bar) - point.at).count()) < kSamePlace) {
             bars.push_back({bar, point.at, point.sureness});
         }
     }

@@ -54,6 +54,9 @@ takeDraft(const Song& song, const MapDraft& draft, MapLevel level, Seconds recor
 // left out. Errors: BadArgument for a time below 0.
 [[nodiscard]] Result<Song> simplifyMap(const Song& song, Seconds within);
 
+// The point of a map at a place; null where there is none.
+[[nodiscard]] const TempoPoint* pointAt(const TempoMap& map, Beats place);
+
 // The first beat of each bar that a draft left doubtful and nobody decided, worst first.
 struct DoubtfulBar {
     int bar = 1;

@@ -125,6 +125,16 @@ Result<TempoMap> readMidiTempo(const std::filesystem::path& path, Meter meter, S
     return map;
 }
 
+Result<void> checkMidiName(const std::filesystem::path& path)
+{
+    if (path.extension() != ".mid" && path.extension() != ".midi") {
+        return badArgument(
+            fmt::format("{}: a map is written to a file that ends in .mid", path.string())
+        );
+    }
+    return {};
+}
+
 namespace {
 
 // What leads from the song's start to the first bar line in it: a bar as long as its tempo allows.
@@ -248,6 +258,9 @@ private:
 
 Result<void> writeMidiTempo(const TempoMap& map, Seconds end, const std::filesystem::path& path)
 {
+    if (auto named = checkMidiName(path); !named) {
+        return named;
+    }
     const auto midi = MapWriter(map, end).written();
     if (!midi) {
         return tl::unexpected(midi.error());

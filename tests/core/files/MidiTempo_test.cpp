@@ -6,6 +6,7 @@
 #include "testkit/Folder.h"
 
 #include <cmath>
+#include <fstream>
 
 namespace orthochron {
 namespace {
@@ -113,6 +114,18 @@ TEST(MidiTempo, RefusesAFirstLineThatNoTempoLeadsTo)
     ASSERT_FALSE(written);
     EXPECT_EQ(written.error().kind, ErrorKind::BadArgument);
     EXPECT_FALSE(std::filesystem::exists(folder / "map.mid"));
+}
+
+TEST(MidiTempo, NeverTakesThePlaceOfATake)
+{
+    const Folder folder;
+    const auto take = folder / "take.wav";
+    std::ofstream(take) << "sound";
+    const auto map = TempoMap::steady(120.0, {4, 4}, Seconds(0.0));
+    const auto written = writeMidiTempo(*map, Seconds(6.0), take);
+    ASSERT_FALSE(written);
+    EXPECT_EQ(written.error().kind, ErrorKind::BadArgument);
+    EXPECT_EQ(std::filesystem::file_size(take), 5U);
 }
 
 }  // namespace

@@ -79,13 +79,9 @@ void BarHeads::paint(QPainter& painter) const
             continue;
         }
         const BarBeat place = song.tempo.placeAt(line);
-        const auto& points = song.tempo.tempi();
-        const auto point = std::ranges::find_if(points, [&](const TempoPoint& each) {
-            return std::abs((each.at - line).count()) < kSame;
-        });
-        const bool isPinned = point != points.end() && point->isPinned;
-        const bool isDoubtful =
-            point != points.end() && !isPinned && point->sureness < kDoubtfulBar;
+        const TempoPoint* point = pointAt(song.tempo, line);
+        const bool isPinned = point != nullptr && point->isPinned;
+        const bool isDoubtful = point != nullptr && !isPinned && point->sureness < kDoubtfulBar;
         const bool isHeld = held_ && held_->line == line;
         const bool isChosen = std::abs((following_.line() - line).count()) < kSame;
         const QColor colour = isDoubtful ? colours.finding : colours.ink;

@@ -216,10 +216,8 @@ void Following::chooseLine(Beats place)
 
 bool Following::isPinned(Beats place) const
 {
-    constexpr double kSame = 1e-6;
-    return std::ranges::any_of(session_.song().tempo.tempi(), [&](const TempoPoint& point) {
-        return point.isPinned && std::abs((point.at - place).count()) < kSame;
-    });
+    const TempoPoint* point = pointAt(session_.song().tempo, place);
+    return point != nullptr && point->isPinned;
 }
 
 QString Following::lineName(Beats place) const
