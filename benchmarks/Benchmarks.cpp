@@ -100,7 +100,7 @@ void ReadMarkFitAndWriteEightByFiveMinutes(benchmark::State& state)
         const Song marked = *placeMarks(
             loaded.song, loaded.set, *analyseSet(loaded.song, loaded.set, *loaded.sources), {}
         );
-        const auto fitted = cutFit(marked, loaded.set, {}, *loaded.sources);
+        const auto fitted = fitSet(marked, loaded.set, {}, *loaded.sources);
         print(loaded, fitted->song);
     }
 }
@@ -331,7 +331,7 @@ void FitMadeOnFiveMinutes(benchmark::State& state)
         loaded.song, loaded.set, *analyseSet(loaded.song, loaded.set, *loaded.sources), {}
     );
     for (auto _ : state) {
-        benchmark::DoNotOptimize(cutFit(marked, loaded.set, {}, *loaded.sources));
+        benchmark::DoNotOptimize(fitSet(marked, loaded.set, {}, *loaded.sources));
     }
 }
 BENCHMARK(FitMadeOnFiveMinutes)->Unit(benchmark::kMillisecond)->UseRealTime();

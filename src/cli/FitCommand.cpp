@@ -64,9 +64,11 @@ Result<FitRequest> requestOf(const FitOptions& options)
     if (!shape) {
         return tl::unexpected(shape.error());
     }
-    if (options.method != "cut") {
-        return badArgument(fmt::format("method '{}' is not known; use cut", options.method));
+    const auto material = parseMaterial(options.material);
+    if (!material) {
+        return tl::unexpected(material.error());
     }
+    request.way = {options.method == "stretch" ? FitMethod::Stretch : FitMethod::Cut, *material};
     if (!(options.swing >= 50.0 && options.swing <= 75.0)) {
         return badArgument(
             fmt::format("a swing of {:g} % cannot be; it is between 50 and 75", options.swing)
@@ -281,7 +283,7 @@ Result<int> run(const FitOptions& options, const Context& context)
         ));
     }
     const auto fitted =
-        cutFit(*marked, set, *request, *loaded->sources, context.work.part(0.4, 0.6));
+        fitSet(*marked, set, *request, *loaded->sources, context.work.part(0.4, 0.6));
     if (!fitted) {
         return tl::unexpected(fitted.error());
     }
@@ -338,8 +340,10 @@ void addFit(CLI::App& app, Choice& choice)
     );
     command->add_option("--humanise-ms", o->humaniseMs, "Standard deviation of a random move");
     command->add_option("--seed", o->seed)->check(CLI::NonNegativeNumber);
-    command->add_option("--method", o->method, "cut");
-    command->add_option("--material", o->material)->check(CLI::IsMember({"hits", "line", "blend"}));
+    command->add_option("--method", o->method, "cut or stretch")
+        ->check(CLI::IsMember({"cut", "stretch"}));
+    command->add_option("--material", o->material, "What is stretched: hits, line or blend")
+        ->check(CLI::IsMember({"hits", "line", "blend"}));
     command->add_option("--lead-in-ms", o->leadInMs);
     command->add_option("--crossfade-ms", o->crossfadeMs);
     command->add_option("--crossfade-shape", o->shape, "matched, equal-power or equal-gain");

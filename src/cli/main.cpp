@@ -135,6 +135,7 @@ int run(int argc, char** argv)
     addTempo(app, choice);
     addTempoMap(app, choice);
     addFit(app, choice);
+    addStretch(app, choice);
     addCheck(app, choice);
     addRender(app, choice);
     addVerify(app, choice);

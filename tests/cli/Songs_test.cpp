@@ -36,7 +36,7 @@ protected:
         const auto sources = Sources::open(song, folder_->path());
         const SetId set = song.sets[0].id;
         song = *placeMarks(song, set, *analyseSet(song, set, **sources), {});
-        song = cutFit(song, set, {}, **sources)->song;
+        song = fitSet(song, set, {}, **sources)->song;
         ASSERT_TRUE(saveSong({History(song), {}}, *folder_ / "kit.orthochron"));
     }
     static void TearDownTestSuite() { folder_.reset(); }

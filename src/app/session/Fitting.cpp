@@ -121,14 +121,17 @@ void Fitting::apply()
         Q_EMIT failed(tr("There is nothing to fit: import takes first"));
         return;
     }
-    Q_EMIT said(tr("Cutting…"));
+    const bool isCut = request.way.method == FitMethod::Cut;
+    Q_EMIT said(isCut ? tr("Cutting…") : tr("Stretching…"));
     jobs_.run(
-        {.key = QStringLiteral("fit"), .title = tr("Cut and join"), .holds = document_.whileOpen()},
+        {.key = QStringLiteral("fit"),
+         .title = isCut ? tr("Cut and join") : tr("Stretch"),
+         .holds = document_.whileOpen()},
         this,
         [song = document_.song(), sources = document_.sources(), id = chosen->id, wanted = request](
             const Work& work
         ) {
-            return std::pair{song, cutFit(*song, id, wanted, *sources, work)};
+            return std::pair{song, fitSet(*song, id, wanted, *sources, work)};
         },
         [this](const std::pair<std::shared_ptr<const Song>, Result<FitOutcome>>& done) {
             const auto& [from, outcome] = done;

@@ -35,7 +35,7 @@ void JoinReview::setJoin(std::size_t join)
 Frames JoinReview::heardAt(Frames recorded) const
 {
     const SetPart* holding = partHolding(parts_, recorded);
-    return holding != nullptr ? recorded + *holding->move : recorded;
+    return holding != nullptr ? holding->heardAt(recorded) : recorded;
 }
 
 void JoinReview::refresh()

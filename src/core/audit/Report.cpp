@@ -21,7 +21,7 @@ void addHits(EditReport& report, const Song& song, const MicSet& set)
 {
     FitRequest request;
     if (set.recipe) {
-        request = {set.recipe->fit, set.recipe->joins, set.recipe->grid, std::nullopt, false};
+        request = requestOf(*set.recipe);
     } else {
         request.grid = song.grid;
     }
@@ -30,8 +30,8 @@ void addHits(EditReport& report, const Song& song, const MicSet& set)
     const auto parts = partsOf(song, set);
     for (const JudgedHit& hit : performance.hits) {
         const SetPart* holding = partHolding(parts, hit.played.start);
-        const Frames move = holding != nullptr ? *holding->move : Frames(0);
-        const Frames heard = hit.played.beatPoint + move;
+        const Frames heard =
+            holding != nullptr ? holding->heardAt(hit.played.beatPoint) : hit.played.beatPoint;
         EditReport::Hit each;
         each.lead = song.track(hits.leads[static_cast<std::size_t>(hit.played.lead)])->name;
         each.bar = hit.line.bar;

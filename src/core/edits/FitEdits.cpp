@@ -4,103 +4,14 @@
 
 #include "core/edits/JoinEdits.h"
 #include "core/edits/Pieces.h"
+#include "core/edits/StretchFit.h"
 #include "core/render/Render.h"
 
 #include <algorithm>
 #include <cstdlib>
-#include <numeric>
 #include <set>
 
 namespace orthochron {
-
-SetHits hitsOf(const Song& song, const MicSet& set)
-{
-    return hitsOf(song, set, recordedClips(song, set));
-}
-
-SetHits hitsOf(const Song& song, const MicSet& set, const std::vector<std::vector<Clip>>& clips)
-{
-    SetHits found;
-    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
-        const auto track = song.track(set.tracks[t]);
-        if (!track || !song.isLead(*track) || !track->markedTake.isValid()) {
-            continue;
-        }
-        const int lead = static_cast<int>(found.leads.size());
-        found.leads.push_back(track->id);
-        for (const HeardMark& heard : marksHeard(*track, clips[t])) {
-            const Mark& mark = *heard.mark;
-            found.hits.push_back(
-                {lead, heard.at, heard.beatPoint, mark.strength, mark.line, mark.wanted}
-            );
-            found.origins.push_back({track->id, mark.id});
-        }
-    }
-    // Sorted here as judge() sorts, so that origins stay beside their hits.
-    std::vector<std::size_t> order(found.hits.size());
-    std::iota(order.begin(), order.end(), std::size_t{0});
-    std::ranges::stable_sort(order, {}, [&](std::size_t i) { return found.hits[i].start; });
-    SetHits sorted;
-    sorted.leads = found.leads;
-    for (const std::size_t i : order) {
-        sorted.hits.push_back(found.hits[i]);
-        sorted.origins.push_back(found.origins[i]);
-    }
-    return sorted;
-}
-
-Performance judgeSet(const Song& song, const SetHits& hits, const FitRequest& request)
-{
-    std::vector<BarRange> sections;
-    std::vector<SectionId> ids;
-    for (const Section& section : song.sections) {
-        sections.push_back(section.bars);
-        ids.push_back(section.id);
-    }
-    Performance performance = judge(hits.hits, Grid(song.tempo, request.grid), song.rate, sections);
-    performance.leads = hits.leads;
-    performance.sections = std::move(ids);
-    redrawDrift(performance, request.fit.driftLine);
-    return performance;
-}
-
-HandChanges handChanges(const Song& song, const MicSet& set)
-{
-    HandChanges changes;
-    if (set.tracks.empty()) {
-        return changes;
-    }
-    if (set.recipe) {
-        for (const SetPart& part : partsOf(song, set)) {
-            if (part.byHand) {
-                changes.clips.push_back(part.from);
-            }
-        }
-    }
-    for (const TrackId id : set.tracks) {
-        const auto track = song.track(id);
-        changes.hits += static_cast<int>(std::ranges::count_if(track->marks, [&](const Mark& mark) {
-            return song.isLead(*track) && mark.isOn && mark.wanted.has_value();
-        }));
-    }
-    return changes;
-}
-
-Result<FitPreview> previewFit(const Song& song, SetId id, const FitRequest& request)
-{
-    const MicSet* set = song.set(id);
-    if (set == nullptr) {
-        return badArgument("the mic set is not in the song");
-    }
-    if (auto valid = validate(request.fit); !valid) {
-        return tl::unexpected(valid.error());
-    }
-    FitPreview preview;
-    preview.origin = hitsOf(song, *set);
-    preview.performance = judgeSet(song, preview.origin, request);
-    preview.moves = planMoves(preview.performance, request.fit);
-    return preview;
-}
 
 namespace {
 
@@ -224,35 +135,6 @@ void keepJoins(const Song& song, const MicSet& set, std::vector<PlannedJoin>& pl
         }
         ended = join.at + join.length;
     }
-}
-
-struct Planned {
-    std::vector<Anchor> anchors;
-    int kept = 0;
-};
-
-Planned
-anchorsOf(const Song& song, const MicSet& set, const FitPreview& preview, const FitRequest& request)
-{
-    Planned planned;
-    const auto& hits = preview.performance.hits;
-    const auto parts = partsOf(song, set);
-    for (std::size_t i = 0; i < hits.size(); ++i) {
-        const Frames start = hits[i].played.start;
-        Frames move = preview.moves.hits[i].move;
-        const int bar = hits[hits[i].main].line.bar;
-        const bool isOutside =
-            request.bars && (bar < request.bars->first || bar > request.bars->last);
-        const SetPart* holding = partHolding(parts, start);
-        const bool isHeld =
-            holding != nullptr && (holding->isLocked || (set.recipe && holding->byHand));
-        if (holding != nullptr && (isOutside || isHeld)) {
-            move = *holding->move;
-            ++planned.kept;
-        }
-        planned.anchors.push_back({start, move});
-    }
-    return planned;
 }
 
 Song withoutHandChanges(const Song& song, const MicSet& set)
@@ -394,9 +276,65 @@ std::vector<Anchor> barAnchors(const Song& song, const MicSet& set, const TempoM
     return anchors;
 }
 
+// Cuts the tracks of `next`; answers how many joins that made.
+Result<int> cutTracks(
+    Song& next,
+    const MicSet& set,
+    const std::vector<std::vector<Clip>>& recorded,
+    const std::vector<Anchor>& anchors,
+    const FitRequest& request,
+    NewIds& ids,
+    const Sources& sources,
+    const Work& work
+)
+{
+    auto joins = planJoins(
+        anchors,
+        next.rate,
+        request.joins,
+        static_cast<int>(set.tracks.size()),
+        readerOf(recorded, sources),
+        work
+    );
+    if (!joins) {
+        return tl::unexpected(joins.error());
+    }
+    if (set.recipe && set.recipe->way.method == FitMethod::Cut) {
+        keepJoins(next, set, *joins);
+    }
+    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+        Track track = *next.track(set.tracks[t]);
+        track.clips = fittedClips(next, recorded[t], *joins, request.joins.shape, ids);
+        putTrack(next, std::move(track));
+    }
+    return static_cast<int>(joins->size());
+}
+
+// Gives the tracks of `next` their stretched clips; there are no joins.
+Result<int> stretchTracks(
+    Song& next,
+    const MicSet& set,
+    const std::vector<std::vector<Clip>>& recorded,
+    const std::vector<Anchor>& anchors,
+    const FitRequest& request,
+    NewIds& ids
+)
+{
+    auto clips = stretchedClips(next, set, recorded, anchors, request.way.material, ids);
+    if (!clips) {
+        return tl::unexpected(clips.error());
+    }
+    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+        Track track = *next.track(set.tracks[t]);
+        track.clips = std::move((*clips)[t]);
+        putTrack(next, std::move(track));
+    }
+    return 0;
+}
+
 }  // namespace
 
-Result<FitOutcome> cutFit(
+Result<FitOutcome> fitSet(
     const Song& song, SetId id, const FitRequest& request, const Sources& sources, const Work& work
 )
 {
@@ -406,7 +344,7 @@ Result<FitOutcome> cutFit(
     if (request.replacesHand && song.set(id) != nullptr) {
         FitRequest plain = request;
         plain.replacesHand = false;
-        return cutFit(withoutHandChanges(song, *song.set(id)), id, plain, sources, work);
+        return fitSet(withoutHandChanges(song, *song.set(id)), id, plain, sources, work);
     }
     auto preview = previewFit(song, id, request);
     if (!preview) {
@@ -420,29 +358,18 @@ Result<FitOutcome> cutFit(
         return tl::unexpected(free.error());
     }
     const auto recorded = recordedClips(song, set);
-    const Planned planned = anchorsOf(song, set, *preview, request);
-    auto joins = planJoins(
-        planned.anchors,
-        song.rate,
-        request.joins,
-        static_cast<int>(set.tracks.size()),
-        readerOf(recorded, sources),
-        work
-    );
+    const FitAnchors planned = anchorsOf(song, set, *preview, request);
+    FitOutcome outcome{song, preview->moves.figures, request.way.method, 0, planned.kept};
+    Song& next = outcome.song;
+    NewIds ids(next.lastId);
+    const auto joins =
+        request.way.method == FitMethod::Stretch
+            ? stretchTracks(next, set, recorded, planned.anchors, request, ids)
+            : cutTracks(next, set, recorded, planned.anchors, request, ids, sources, work);
     if (!joins) {
         return tl::unexpected(joins.error());
     }
-    if (set.recipe) {
-        keepJoins(song, set, *joins);
-    }
-    FitOutcome outcome{song, preview->moves.figures, static_cast<int>(joins->size()), planned.kept};
-    Song& next = outcome.song;
-    NewIds ids(next.lastId);
-    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
-        Track track = *song.track(set.tracks[t]);
-        track.clips = fittedClips(song, recorded[t], *joins, request.joins.shape, ids);
-        putTrack(next, std::move(track));
-    }
+    outcome.joins = *joins;
     next.grid = request.grid;
     mendCutJoins(next, set, request.joins);
     if (!handChanges(song, set).clips.empty()) {
@@ -454,7 +381,12 @@ Result<FitOutcome> cutFit(
     }
     const auto changed = std::ranges::find(next.sets, id, &MicSet::id);
     changed->recipe = std::make_shared<const FitRecipe>(FitRecipe{
-        request.fit, request.joins, request.grid, recorded, fitFingerprint(next, *changed)});
+        request.fit,
+        request.joins,
+        request.grid,
+        request.way,
+        recorded,
+        fitFingerprint(next, *changed)});
     return outcome;
 }
 
@@ -531,11 +463,14 @@ Result<Song> undoFit(const Song& song, SetId id)
 std::string sentenceOf(const FitOutcome& outcome)
 {
     std::string sentence = fmt::format(
-        "Cut at {} hits, moved {:.1f} ms on average, {} joins",
+        "{} at {} hits, moved {:.1f} ms on average",
+        outcome.method == FitMethod::Cut ? "Cut" : "Stretched",
         outcome.figures.hits,
-        inMilliseconds(outcome.figures.meanMove),
-        outcome.joins
+        inMilliseconds(outcome.figures.meanMove)
     );
+    if (outcome.method == FitMethod::Cut) {
+        sentence += fmt::format(", {} joins", outcome.joins);
+    }
     if (outcome.kept > 0) {
         sentence += fmt::format(", {} hits passed over", outcome.kept);
     }

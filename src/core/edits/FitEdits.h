@@ -1,68 +1,28 @@
 #pragma once
 
-#include "core/edits/SetParts.h"
+#include "core/edits/FitPlan.h"
 #include "core/render/Sources.h"
 
 namespace orthochron {
 
-// Where a hit of a performance comes from.
-struct HitOrigin {
-    TrackId track;
-    MarkId mark;
-};
-
-// The hits of a set's leads as they were played (recorded time), with their origin; both in order
-// of start. A mark is a hit wherever a recorded clip plays it forwards: none, once or several times.
-struct SetHits {
-    std::vector<PlayedHit> hits;
-    std::vector<HitOrigin> origins;
-    std::vector<TrackId> leads;  // PlayedHit::lead is an index into them
-};
-[[nodiscard]] SetHits hitsOf(const Song& song, const MicSet& set);
-// The same as some clips of each track play them.
-[[nodiscard]] SetHits
-hitsOf(const Song& song, const MicSet& set, const std::vector<std::vector<Clip>>& clips);
-
-struct FitRequest {
-    FitSettings fit;
-    JoinSettings joins;
-    GridSettings grid;
-    std::optional<BarRange> bars;  // none for the whole song
-    bool replacesHand = false;     // clips and hits changed by hand are fitted like all others
-};
-
-// What was changed by hand and would be kept, or lost, by a fit.
-struct HandChanges {
-    std::vector<Frames> clips;  // song time where they begin
-    int hits = 0;               // given a place of their own
-
-    [[nodiscard]] bool isEmpty() const { return clips.empty() && hits == 0; }
-};
-[[nodiscard]] HandChanges handChanges(const Song& song, const MicSet& set);
-
-// A fit looked at before it is made: what the window draws, and what the fit will do.
-struct FitPreview {
-    SetHits origin;
-    Performance performance;
-    Moves moves;
-};
-[[nodiscard]] Performance
-judgeSet(const Song& song, const SetHits& hits, const FitRequest& request);
-[[nodiscard]] Result<FitPreview> previewFit(const Song& song, SetId id, const FitRequest& request);
-
 struct FitOutcome {
     Song song;
     FitFigures figures;
+    FitMethod method = FitMethod::Cut;
     int joins = 0;
     int kept = 0;    // hits passed over: outside the range or in locked clips
     int byHand = 0;  // clips kept as they were changed by hand
 };
 
-// Fits a set by cutting: cuts every track at the same samples, moves the pieces, closes the gaps
-// and crossfades. Starts from the recorded clips, whatever fits were made before; hits outside
-// the range or in locked clips keep the place they have, and joins between hits that do not move
-// keep their place and shape. Errors: BadArgument when there is nothing to fit; the sources'.
-[[nodiscard]] Result<FitOutcome> cutFit(
+// Fits a set, by cutting or by stretching, as is asked for. Starts from the recorded clips, whatever
+// fits were made before; hits outside the range or in locked clips keep the place they have.
+//
+// Cutting cuts every track at the same samples, moves the pieces, closes the gaps and crossfades;
+// joins between hits that do not move keep their place and shape. Stretching gives all clips of a
+// set one time map (stretchedClips) and reads no audio.
+// Errors: BadArgument when there is nothing to fit, or when what was recorded cannot be stretched;
+// the sources'.
+[[nodiscard]] Result<FitOutcome> fitSet(
     const Song& song,
     SetId id,
     const FitRequest& request,

@@ -75,6 +75,24 @@ RecordedTimes::RecordedTimes(std::span<const Clip> recorded)
 
 std::optional<RecordedTimes::Place> RecordedTimes::placeOf(const Clip& clip) const
 {
+    const auto isSame = [&](const Clip& recorded) { return recorded.sound == clip.sound; };
+    if (!clip.sound.treatment || std::ranges::any_of(clips_, isSame)) {
+        return placeOfSame(clip);
+    }
+    // Stretched since: what it plays of the take was recorded.
+    Clip taken = clip;
+    taken.sound.treatment = nullptr;
+    taken.soundStart = clip.sound.takeTimeOf(clip.soundStart);
+    taken.length = clip.sound.takeTimeOf(clip.soundStart + clip.length) - taken.soundStart;
+    auto place = placeOfSame(taken);
+    if (place) {
+        place->takeOffset = standing(taken) - place->move;
+    }
+    return place;
+}
+
+std::optional<RecordedTimes::Place> RecordedTimes::placeOfSame(const Clip& clip) const
+{
     const Clip* best = nullptr;
     Frames most{0};
     const auto closer = [&](const Clip& a, const Clip& b) {
@@ -143,6 +161,18 @@ marksHeard(const Track& track, const std::vector<Clip>& clips, WhichMarks which)
     return heard;
 }
 
+Frames SetPart::heardAt(Frames recorded) const
+{
+    return stretched ? stretched->time.soundTimeOf(recorded - takeOffset) + soundOffset
+                     : recorded + move.value_or(Frames(0));
+}
+
+Frames SetPart::recordedAt(Frames heard) const
+{
+    return stretched ? stretched->time.takeTimeOf(heard - soundOffset) + takeOffset
+                     : heard - move.value_or(Frames(0));
+}
+
 std::vector<SetPart> partsOf(const Song& song, const MicSet& set)
 {
     return partsOf(song, set, recordedClips(song, set));
@@ -182,6 +212,11 @@ partsOf(const Song& song, const MicSet& set, const std::vector<std::vector<Clip>
                  clip.isReversed,
                  clip.byHand}
             );
+            if (place && place->takeOffset && !clip.isReversed) {
+                parts.back().stretched = clip.sound.treatment;
+                parts.back().takeOffset = *place->takeOffset;
+                parts.back().soundOffset = clip.offset();
+            }
         }
     }
     for (SetPart& part : parts) {
@@ -194,7 +229,7 @@ partsOf(const Song& song, const MicSet& set, const std::vector<std::vector<Clip>
 const SetPart* partHolding(const std::vector<SetPart>& parts, Frames recorded)
 {
     const auto holds = [recorded](const SetPart& part) {
-        return part.move && recorded + *part.move >= part.from && recorded + *part.move < part.to;
+        return part.move && part.heardAt(recorded) >= part.from && part.heardAt(recorded) < part.to;
     };
     // A fit leaves the order of what was recorded, so that the search halves; a part or two further
     // on may play the moment too where they are crossfaded.

@@ -25,14 +25,18 @@ public:
     explicit RecordedTimes(std::span<const Clip> recorded);
 
     struct Place {
-        Frames move;        // of a clip, song time less recorded time
+        Frames move;        // of a clip's first frame, song time less recorded time
         float gain = 1.0F;  // of the recorded clip
+        // Of one that was stretched since: recorded time less take time.
+        std::optional<Frames> takeOffset = {};
     };
     // Where what a clip plays was recorded: by the recorded clip it has most in common with, of
     // equals the nearest. None when nothing of it was.
     [[nodiscard]] std::optional<Place> placeOf(const Clip& clip) const;
 
 private:
+    [[nodiscard]] std::optional<Place> placeOfSame(const Clip& clip) const;
+
     std::vector<Clip> clips_;   // by take, channel and start
     std::vector<Frames> ends_;  // the furthest sound time of each and those before it of its take
 };
@@ -56,12 +60,20 @@ struct SetPart {
     PartId id;
     Frames from;  // song time; of the microphone that has most of it
     Frames to;
-    std::optional<Frames> move;  // from where it was recorded; none when it was not
+    std::optional<Frames> move;  // of its start, from where it was recorded; none when it was not
     double gain = 1.0;           // against the recorded one; of the first microphone that has it
     bool isLocked = false;
     bool isMuted = false;
     bool isReversed = false;
     bool byHand = false;
+    // How it was stretched since it was recorded; null when it was moved as a whole.
+    std::shared_ptr<const Treatment> stretched = {};
+    Frames takeOffset = Frames(0);   // then: recorded time less take time
+    Frames soundOffset = Frames(0);  // and song time less sound time
+
+    // Song time of a moment of recorded time, and the reverse, of a part that has a move.
+    [[nodiscard]] Frames heardAt(Frames recorded) const;
+    [[nodiscard]] Frames recordedAt(Frames heard) const;
 };
 
 // The parts of a set, ascending by `from`; they overlap where they are crossfaded. Their moves are

@@ -258,7 +258,7 @@ fitClips(const Song& song, SetId id, const ClipChoice& choice, const FitRequest&
             }
         }
     }
-    FitOutcome outcome{song, moves.figures, 0, 0, 0};
+    FitOutcome outcome{.song = song, .figures = moves.figures};
     std::map<PartId, Frames> moved;
     for (std::size_t i = 0; i < performance.hits.size(); ++i) {
         // Hits were sorted by start when judged, as they were when found.

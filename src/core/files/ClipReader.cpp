@@ -11,6 +11,8 @@ namespace {
 using Json = nlohmann::json;
 
 constexpr std::size_t kManyItems = 4'000'000;
+constexpr std::int64_t kManyTreatments = 1'000'000;
+constexpr std::size_t kManyWitnesses = 4096;
 // Items made in all of a history, shared ones each time: 200 steps of the largest song there is
 // are far below.
 constexpr std::size_t kMostWork = 2'000'000'000;
@@ -34,13 +36,17 @@ Fade fadeFrom(JsonReader& read, const Json& json)
     return fade;
 }
 
-Clip clipFromObject(JsonReader& read, const Json& json)
+Clip clipFromObject(JsonReader& read, const Json& json, TreatmentPool& treatments)
 {
     Clip clip;
     clip.id = ClipId{read.id(read.field(json, "id"))};
     clip.sound.take = TakeId{read.id(read.field(json, "take"))};
     if (const Json* channel = read.find(json, "channel")) {
         clip.sound.channel = static_cast<int>(read.whole(*channel, Sound::kAllChannels, 63));
+    }
+    if (const Json* treatment = read.find(json, "treatment")) {
+        clip.sound.treatment =
+            treatments.at(static_cast<std::size_t>(read.whole(*treatment, 0, kManyTreatments)));
     }
     if (const Json* part = read.find(json, "part")) {
         clip.part = PartId{read.id(*part)};
@@ -65,6 +71,7 @@ Clip clipFromObject(JsonReader& read, const Json& json)
          "part",
          "take",
          "channel",
+         "treatment",
          "from",
          "at",
          "length",
@@ -131,7 +138,8 @@ void becomeSister(const WrittenList<Clip>::Sister& sister, std::vector<Clip>& cl
 {
     for (Clip& clip : clips) {
         clip.id.value = static_cast<std::uint32_t>(clip.id.value + sister.ids);
-        clip.sound = {sister.take, sister.channel, nullptr};
+        clip.sound.take = sister.take;
+        clip.sound.channel = sister.channel;
     }
 }
 
@@ -158,9 +166,49 @@ Extras extrasOf(const Json& json, std::initializer_list<const char*> known)
     )};
 }
 
-Clip clipFrom(JsonReader& read, const Json& json)
+std::shared_ptr<const Treatment> TreatmentPool::at(std::size_t place)
 {
-    const Clip clip = json.is_object() ? clipFromObject(read, json) : clipFromList(read, json);
+    while (treatments_.size() <= place) {
+        treatments_.push_back(std::make_shared<Treatment>());
+    }
+    return treatments_[place];
+}
+
+void TreatmentPool::add(Treatment treatment)
+{
+    (void)at(read_);
+    *treatments_[read_++] = std::move(treatment);
+}
+
+Treatment treatmentFrom(JsonReader& read, const Json& json)
+{
+    Treatment treatment;
+    std::vector<Pin> pins;
+    for (const Json& pin : read.list(read.field(json, "pins"), kManyItems)) {
+        pins.push_back({read.frames(read.item(pin, 0)), read.frames(read.item(pin, 1))});
+    }
+    treatment.time = read.checked(TimeMap::through(std::move(pins)));
+    treatment.material = read.checked(parseMaterial(read.text(read.field(json, "material"))));
+    for (const Json& attack : read.list(read.field(json, "attacks"), kManyItems)) {
+        treatment.attacks.push_back(read.frames(attack));
+    }
+    std::ranges::sort(treatment.attacks);
+    for (const Json& witness : read.list(read.field(json, "witnesses"), kManyWitnesses)) {
+        treatment.witnesses.push_back(
+            {TakeId{read.id(read.item(witness, 0))},
+             static_cast<int>(read.whole(read.item(witness, 1), 0, 63)),
+             read.frames(read.item(witness, 2))}
+        );
+    }
+    treatment.semitones = read.numberOr(json, "semitones", 0.0, -kMostSemitones, kMostSemitones);
+    treatment.movesFormants = read.flagOr(json, "movesFormants");
+    return treatment;
+}
+
+Clip clipFrom(JsonReader& read, const Json& json, TreatmentPool& treatments)
+{
+    const Clip clip =
+        json.is_object() ? clipFromObject(read, json, treatments) : clipFromList(read, json);
     if (clip.in.length + clip.out.length > clip.length) {
         read.fail("a clip's fades are longer than the clip");
     }
@@ -250,7 +298,9 @@ void ListPool<T>::forgetOld()
 template class ListPool<Clip>;
 template class ListPool<Mark>;
 
-WrittenList<Clip> clipListFrom(JsonReader& read, const Json& json, std::span<const Clip> clips)
+WrittenList<Clip> clipListFrom(
+    JsonReader& read, const Json& json, std::span<const Clip> clips, TreatmentPool& treatments
+)
 {
     WrittenList<Clip> list;
     const Json* parts = &json;
@@ -275,7 +325,7 @@ WrittenList<Clip> clipListFrom(JsonReader& read, const Json& json, std::span<con
                 read.whole(part, 0, static_cast<std::int64_t>(clips.size()) - 1)
             )]);
         } else if (list.isWhole || part.is_object()) {
-            list.diff.push_back(clipFrom(read, part));
+            list.diff.push_back(clipFrom(read, part, treatments));
         } else {
             list.diff.push_back(runFrom(read, part));
         }

@@ -14,7 +14,22 @@ namespace orthochron {
 // What a newer program put into an object: all fields but those named.
 [[nodiscard]] Extras extrasOf(const nlohmann::json& json, std::initializer_list<const char*> known);
 
-[[nodiscard]] Clip clipFrom(JsonReader& read, const nlohmann::json& json);
+// The treatments of a file, by their places. Clips may name one before it was read.
+class TreatmentPool {
+public:
+    [[nodiscard]] std::shared_ptr<const Treatment> at(std::size_t place);
+    void add(Treatment treatment);
+    // Whether all that were named were read.
+    [[nodiscard]] bool isComplete() const { return read_ == treatments_.size(); }
+
+private:
+    std::vector<std::shared_ptr<Treatment>> treatments_;
+    std::size_t read_ = 0;
+};
+[[nodiscard]] Treatment treatmentFrom(JsonReader& read, const nlohmann::json& json);
+
+[[nodiscard]] Clip
+clipFrom(JsonReader& read, const nlohmann::json& json, TreatmentPool& treatments);
 [[nodiscard]] Mark markFrom(JsonReader& read, const nlohmann::json& json);
 
 // A list of clips or marks as it stands in a file: whole, or told from another one.
@@ -58,8 +73,12 @@ extern template class ListPool<Mark>;
 
 // `clips` are those that were taken out of the text while it was parsed; where an object stood
 // there is its number then.
-[[nodiscard]] WrittenList<Clip>
-clipListFrom(JsonReader& read, const nlohmann::json& json, std::span<const Clip> clips);
+[[nodiscard]] WrittenList<Clip> clipListFrom(
+    JsonReader& read,
+    const nlohmann::json& json,
+    std::span<const Clip> clips,
+    TreatmentPool& treatments
+);
 [[nodiscard]] WrittenList<Mark> markListFrom(JsonReader& read, const nlohmann::json& json);
 
 }  // namespace orthochron

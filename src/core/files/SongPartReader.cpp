@@ -141,6 +141,14 @@ FitRecipe recipeSettingsFrom(JsonReader& read, const Json& json)
     recipe.joins.crossfade = Seconds(read.number(read.field(joins, "crossfade"), 0.0, 0.5));
     recipe.joins.shape = read.checked(parseFadeShape(read.text(read.field(joins, "shape"))));
     recipe.grid = gridFrom(read, read.field(json, "grid"));
+    if (const Json* way = read.find(json, "way")) {
+        const std::string method = read.text(read.field(*way, "method"));
+        if (method != "cut" && method != "stretch") {
+            read.fail(fmt::format("'{}' is no way to fit", method));
+        }
+        recipe.way.method = method == "stretch" ? FitMethod::Stretch : FitMethod::Cut;
+        recipe.way.material = read.checked(parseMaterial(read.text(read.field(*way, "material"))));
+    }
     return recipe;
 }
 

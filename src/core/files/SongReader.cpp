@@ -26,6 +26,7 @@ constexpr std::size_t kManyTracks = 4096;
 // What versions share, by its place in the file's lists.
 struct Pools {
     std::vector<Take> takes;
+    TreatmentPool treatments;
     ListPool<Clip> clips;
     ListPool<Mark> marks;
     // Made when asked for; a version that went from memory lets its own go.
@@ -49,12 +50,12 @@ T* pooled(JsonReader& read, std::vector<T>& pool, const Json& index)
 // By its place; in the formats before the third the list stands there itself.
 template<class T>
 std::shared_ptr<const std::vector<T>>
-listFrom(JsonReader& read, ListPool<T>& pool, const Json& json)
+listFrom(JsonReader& read, Pools& pools, ListPool<T>& pool, const Json& json)
 {
     if (json.is_array()) {
         ListPool<T> own;
         if constexpr (std::is_same_v<T, Clip>) {
-            own.add(clipListFrom(read, json, {}));
+            own.add(clipListFrom(read, json, {}, pools.treatments));
         } else {
             own.add(markListFrom(read, json));
         }
@@ -68,8 +69,8 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
     Track track;
     track.id = TrackId{read.id(read.field(json, "id"))};
     track.name = read.text(read.field(json, "name"));
-    track.clips = *listFrom(read, pools.clips, read.field(json, "clips"));
-    track.marks = *listFrom(read, pools.marks, read.field(json, "marks"));
+    track.clips = *listFrom(read, pools, pools.clips, read.field(json, "clips"));
+    track.marks = *listFrom(read, pools, pools.marks, read.field(json, "marks"));
     const Json& detection = read.field(json, "detection");
     track.detection.sensitivity = read.number(read.field(detection, "sensitivity"), 0.0, 100.0);
     track.detection.minGap = Seconds(read.number(read.field(detection, "minGap"), 0.0, 10.0));
@@ -128,11 +129,11 @@ std::shared_ptr<const FitRecipe> recipeFrom(JsonReader& read, const Json& json, 
 {
     FitRecipe recipe = recipeSettingsFrom(read, json);
     for (const Json& clips : read.list(read.field(json, "recorded"), kManyTracks)) {
-        recipe.recorded.push_back(*listFrom(read, pools.clips, clips));
+        recipe.recorded.push_back(*listFrom(read, pools, pools.clips, clips));
     }
     const Json& print = read.field(json, "madeFrom");
     recipe.madeFrom = print.is_number_unsigned() ? print.get<std::uint64_t>() : 0;
-    recipe.extras = extrasOf(json, {"fit", "joins", "grid", "recorded", "madeFrom"});
+    recipe.extras = extrasOf(json, {"fit", "joins", "grid", "way", "recorded", "madeFrom"});
     return std::make_shared<const FitRecipe>(std::move(recipe));
 }
 
@@ -231,7 +232,7 @@ std::shared_ptr<const Variant> variantFrom(JsonReader& read, const Json& json, P
         variant.bars = barsFrom(read, read.item(*bars, 0), read.item(*bars, 1));
     }
     for (const Json& clips : read.list(read.field(json, "clips"), kManyTracks)) {
-        variant.clips.push_back(*listFrom(read, pools.clips, clips));
+        variant.clips.push_back(*listFrom(read, pools, pools.clips, clips));
     }
     variant.recipe = recipeAt(read, pools, json);
     variant.extras = extrasOf(json, {"name", "bars", "clips", "recipe"});
@@ -381,7 +382,7 @@ public:
                 return;
             }
             read_.at(fmt::format("clip {} of its lists", clips_.size()));
-            clips_.push_back(clipFrom(read_, object));
+            clips_.push_back(clipFrom(read_, object, pools_.treatments));
             object = Json(clips_.size() - 1);
         });
     }
@@ -393,8 +394,11 @@ public:
         each(json, "takes", kManyTracks, [this](const Json& item) {
             pools_.takes.push_back(takeFrom(read_, item));
         });
+        each(json, "treatments", kMany, [this](const Json& item) {
+            pools_.treatments.add(treatmentFrom(read_, item));
+        });
         each(json, "clips", kMany, [this](const Json& item) {
-            pools_.clips.add(clipListFrom(read_, item, clips_));
+            pools_.clips.add(clipListFrom(read_, item, clips_, pools_.treatments));
         });
         each(json, "marks", kMany, [this](const Json& item) {
             pools_.marks.add(markListFrom(read_, item));
@@ -408,6 +412,9 @@ public:
         each(json, "variants", kMany, [this](const Json& item) {
             pools_.variants.push_back(variantFrom(read_, item, pools_));
         });
+        if (!pools_.treatments.isComplete()) {
+            read_.fail("a clip names a treatment that is not in the file");
+        }
         if (const Json* keep = read_.find(json, "keep")) {
             keepVersions(static_cast<std::size_t>(read_.whole(*keep, 1, kMany)));
         }
@@ -560,6 +567,7 @@ Result<SongDocument> readSong(std::string_view text, const std::string& name)
           "rate",
           "current",
           "takes",
+          "treatments",
           "clips",
           "marks",
           "tracks",

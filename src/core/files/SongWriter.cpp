@@ -58,7 +58,10 @@ void append(std::string& text, const char* key, const Fade& fade)
     text += '}';
 }
 
-void append(std::string& text, const Clip& clip)
+// Where a song's treatments stand in its file.
+using TreatmentPlaces = std::map<std::shared_ptr<const Treatment>, std::size_t>;
+
+void append(std::string& text, const Clip& clip, const TreatmentPlaces& treatments)
 {
     auto out = std::back_inserter(text);
     fmt::format_to(
@@ -75,6 +78,9 @@ void append(std::string& text, const Clip& clip)
     }
     if (clip.sound.channel != 0) {
         fmt::format_to(out, ",\"channel\":{}", clip.sound.channel);
+    }
+    if (clip.sound.treatment) {
+        fmt::format_to(out, ",\"treatment\":{}", treatments.at(clip.sound.treatment));
     }
     if (clip.gain != 1.0F) {
         fmt::format_to(out, ",\"gain\":{}", clip.gain);
@@ -97,7 +103,7 @@ void append(std::string& text, const Clip& clip)
     text += '}';
 }
 
-void append(std::string& text, const Mark& mark)
+void append(std::string& text, const Mark& mark, const TreatmentPlaces&)
 {
     Json json = {
         mark.id.value,
@@ -115,18 +121,19 @@ void append(std::string& text, const Mark& mark)
 }
 
 template<class T>
-std::string wholeList(const std::vector<T>& items)
+std::string wholeList(const std::vector<T>& items, const TreatmentPlaces& treatments)
 {
     std::string text = "[";
     for (const T& item : items) {
         text += text.size() > 1 ? "," : "";
-        append(text, item);
+        append(text, item, treatments);
     }
     return text + ']';
 }
 
 template<class T>
-std::string differenceText(const ListDiff<T>& diff, std::size_t like)
+std::string
+differenceText(const ListDiff<T>& diff, std::size_t like, const TreatmentPlaces& treatments)
 {
     std::string text = fmt::format("{{\"like\":{},\"parts\":[", like);
     bool isFirst = true;
@@ -135,7 +142,7 @@ std::string differenceText(const ListDiff<T>& diff, std::size_t like)
         if (const auto* run = std::get_if<ListRun>(&part)) {
             text += fmt::format("[{},{},{}]", run->first, run->count, run->shift.count());
         } else {
-            append(text, std::get<T>(part));
+            append(text, std::get<T>(part), treatments);
         }
     }
     return text + "]}";
@@ -161,7 +168,9 @@ alikeText(const std::vector<Clip>& clips, const std::vector<Clip>& sister, std::
     for (std::size_t i = 0; i < clips.size(); ++i) {
         Clip same = sister[i];
         same.id.value += ids;
-        same.sound = clips.front().sound;
+        // Each with the treatment its sister has.
+        same.sound.take = clips.front().sound.take;
+        same.sound.channel = clips.front().sound.channel;
         if (!(same == clips[i])) {
             return {};
         }
@@ -239,6 +248,30 @@ Json toJson(const Take& take)
     return with(std::move(exact), take.extras);
 }
 
+Json toJson(const Treatment& treatment)
+{
+    Json pins = Json::array();
+    for (const Pin& pin : treatment.time.pins()) {
+        pins.push_back({pin.take.count(), pin.sound.count()});
+    }
+    Json attacks = Json::array();
+    for (const Frames attack : treatment.attacks) {
+        attacks.push_back(attack.count());
+    }
+    Json witnesses = Json::array();
+    for (const Witness& witness : treatment.witnesses) {
+        witnesses.push_back({witness.take.value, witness.channel, witness.offset.count()});
+    }
+    Json json{
+        {"material", materialWord(treatment.material)},
+        {"pins", std::move(pins)},
+        {"attacks", std::move(attacks)},
+        {"witnesses", std::move(witnesses)}};
+    put(json, "semitones", treatment.semitones, 0.0);
+    put(json, "movesFormants", treatment.movesFormants, false);
+    return json;
+}
+
 Json toJson(const GridSettings& grid)
 {
     return {{"division", grid.division}, {"triplet", grid.triplet}, {"swing", grid.swing}};
@@ -312,6 +345,9 @@ Json toJson(const FitRecipe& recipe)
            {"crossfade", recipe.joins.crossfade.count()},
            {"shape", fadeShapeWord(recipe.joins.shape)}}},
          {"grid", toJson(recipe.grid)},
+         {"way",
+          {{"method", recipe.way.method == FitMethod::Stretch ? "stretch" : "cut"},
+           {"material", materialWord(recipe.way.material)}}},
          {"madeFrom", recipe.madeFrom}},
         recipe.extras
     );
@@ -337,6 +373,16 @@ std::size_t SongWriter::placeTake(const Take& take)
     return place;
 }
 
+void SongWriter::placeTreatments(const std::vector<Clip>& clips)
+{
+    for (const Clip& clip : clips) {
+        const auto& treatment = clip.sound.treatment;
+        if (treatment && !treatmentPlaces_.contains(treatment)) {
+            treatmentPlaces_[treatment] = treatments_.add(textOf(toJson(*treatment)));
+        }
+    }
+}
+
 std::size_t SongWriter::placeClips(
     const std::vector<Clip>& clips,
     const std::vector<Clip>* like,
@@ -348,6 +394,7 @@ std::size_t SongWriter::placeClips(
     if (like != nullptr && *like == clips) {
         return likePlace;
     }
+    placeTreatments(clips);
     const auto diff = like != nullptr ? diffOf<Clip>(*like, clips) : ListDiff<Clip>();
     const bool isClose = like != nullptr && 2 * countNew(diff) < clips.size();
     std::string text;
@@ -356,7 +403,8 @@ std::size_t SongWriter::placeClips(
         text = alikeText(clips, *sister->second.first, sister->second.second);
     }
     if (text.empty()) {
-        text = isClose ? differenceText(diff, likePlace) : wholeList(clips);
+        text = isClose ? differenceText(diff, likePlace, treatmentPlaces_)
+                       : wholeList(clips, treatmentPlaces_);
     }
     const std::size_t place = clips_.add(text);
     sisters.try_emplace(clips.size(), &clips, place);
@@ -372,7 +420,10 @@ std::size_t SongWriter::placeMarks(
     }
     const auto diff = like != nullptr ? diffOf<Mark>(*like, marks) : ListDiff<Mark>();
     const bool isClose = like != nullptr && 2 * countNew(diff) < marks.size();
-    return marks_.add(isClose ? differenceText(diff, likePlace) : wholeList(marks));
+    return marks_.add(
+        isClose ? differenceText(diff, likePlace, treatmentPlaces_)
+                : wholeList(marks, treatmentPlaces_)
+    );
 }
 
 std::size_t
@@ -529,6 +580,7 @@ std::string SongWriter::takeFresh(std::string text)
 {
     for (const auto& [key, pool] :
          {std::pair("takes", &takes_),
+          std::pair("treatments", &treatments_),
           std::pair("clips", &clips_),
           std::pair("marks", &marks_),
           std::pair("tracks", &tracks_),

@@ -44,6 +44,7 @@ private:
     void addVersion(const History::Version& version, Before& before);
     Places placeTracks(const Song& song, const Before& before, Sisters& sisters);
     std::size_t placeTake(const Take& take);
+    void placeTreatments(const std::vector<Clip>& clips);
     std::size_t placeClips(
         const std::vector<Clip>& clips,
         const std::vector<Clip>* like,
@@ -64,9 +65,10 @@ private:
     nlohmann::json fieldsOf(const Song& song, const Places& places, Sisters& sisters);
     std::string takeFresh(std::string text);
 
-    Pool takes_, clips_, marks_, tracks_, recipes_, variants_, versions_;
+    Pool takes_, treatments_, clips_, marks_, tracks_, recipes_, variants_, versions_;
     std::map<TakeId, std::pair<std::size_t, Take>> takePlaces_;  // as written last
     // Shared values are kept alive, so that no other takes the address of one.
+    std::map<std::shared_ptr<const Treatment>, std::size_t> treatmentPlaces_;
     std::map<std::shared_ptr<const FitRecipe>, std::size_t> recipePlaces_;
     std::map<std::shared_ptr<const Variant>, std::size_t> variantPlaces_;
     std::shared_ptr<const void> line_;          // of the history in the text

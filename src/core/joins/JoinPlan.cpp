@@ -2,6 +2,8 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
+#include "core/joins/Layers.h"
+
 #include <algorithm>
 #include <atomic>
 #include <cmath>
@@ -17,10 +19,8 @@ constexpr Seconds kSearch = milliseconds(90.0);      // before the next hit; sou
 constexpr Seconds kShortest = milliseconds(1.0);
 constexpr Seconds kStride = milliseconds(0.25);
 constexpr Seconds kHop = milliseconds(1.0);  // of the look-out for attacks
-constexpr std::int64_t kQuietHops = 8;
-constexpr double kAttackRise = 8.0;   // linear power, 9 dB
-constexpr double kAttackCost = 0.3;   // an attack lost or doubled outweighs any mismatch
-constexpr double kCancelCost = 0.02;  // of two sides that are each other's opposite
+constexpr double kAttackCost = 0.3;          // an attack lost or doubled outweighs any mismatch
+constexpr double kCancelCost = 0.02;         // of two sides that are each other's opposite
 
 struct Slot {
     Anchor before;
@@ -79,76 +79,6 @@ slotsOf(const std::vector<Anchor>& anchors, Hertz rate, const JoinSettings& sett
         before = after;
     }
     return slots;
-}
-
-// Running sums of one microphone's two layers over a slot.
-struct Layers {
-    std::vector<double> same;         // sum of a*b up to each frame
-    std::vector<double> powerBefore;  // sum of a*a
-    std::vector<double> powerAfter;   // sum of b*b
-};
-
-Layers layersOf(std::span<const float> a, std::span<const float> b)
-{
-    Layers layers;
-    const std::size_t size = a.size();
-    layers.same.resize(size + 1);
-    layers.powerBefore.resize(size + 1);
-    layers.powerAfter.resize(size + 1);
-    for (std::size_t i = 0; i < size; ++i) {
-        const auto x = static_cast<double>(a[i]);
-        const auto y = static_cast<double>(b[i]);
-        layers.same[i + 1] = layers.same[i] + x * y;
-        layers.powerBefore[i + 1] = layers.powerBefore[i] + x * x;
-        layers.powerAfter[i + 1] = layers.powerAfter[i] + y * y;
-    }
-    return layers;
-}
-
-// How much attack each hop holds: the power of the sample-to-sample change (which favours the
-// high sounds that begin sharply), where it rises far above the hops before.
-void addAttacks(
-    std::vector<double>& attacks, std::span<const float> sound, std::size_t hop, double loud
-)
-{
-    std::vector<double> power(sound.size() / hop, 0.0);
-    for (std::size_t n = 0; n < power.size(); ++n) {
-        for (std::size_t i = std::max<std::size_t>(n * hop, 1); i < (n + 1) * hop; ++i) {
-            const auto change = static_cast<double>(sound[i] - sound[i - 1]);
-            power[n] += change * change;
-        }
-        power[n] /= static_cast<double>(hop);
-    }
-    attacks.resize(power.size(), 0.0);
-    for (std::size_t n = 1; n < power.size(); ++n) {
-        double before = 0.0;
-        const std::size_t first = n > kQuietHops ? n - kQuietHops : 0;
-        for (std::size_t k = first; k < n; ++k) {
-            before = std::max(before, power[k]);
-        }
-        if (power[n] > kAttackRise * before) {
-            attacks[n] += std::min(power[n] / loud, 1.0);
-        }
-    }
-}
-
-double meanPower(std::span<const float> sound)
-{
-    double sum = 0.0;
-    for (const float value : sound) {
-        sum += static_cast<double>(value) * static_cast<double>(value);
-    }
-    return sum / std::max<double>(1.0, static_cast<double>(sound.size()));
-}
-
-double meanChange(std::span<const float> sound)
-{
-    double sum = 0.0;
-    for (std::size_t i = 1; i < sound.size(); ++i) {
-        const auto change = static_cast<double>(sound[i] - sound[i - 1]);
-        sum += change * change;
-    }
-    return std::max(sum / std::max<double>(1.0, static_cast<double>(sound.size())), 1e-14);
 }
 
 class Placer {
@@ -240,18 +170,10 @@ private:
         double mismatch = 0.0;
         double cancelling = 0.0;
         for (std::size_t m = 0; m < layers_.size(); ++m) {
-            const Layers& layers = layers_[m];
-            const double ab = layers.same[to] - layers.same[from];
-            const double aa = layers.powerBefore[to] - layers.powerBefore[from];
-            const double bb = layers.powerAfter[to] - layers.powerAfter[from];
-            const double differ =
-                std::max(aa + bb - 2.0 * ab, 0.0) / static_cast<double>(slot_.length);
-            mismatch += differ / loud_[m] / static_cast<double>(layers_.size());
-            // Sides that cancel leave a dip no gain can fill, however quiet they are.
-            const double power = std::sqrt(std::max(aa * bb, 0.0));
-            const double share =
-                std::min(1.0, 30.0 * power / static_cast<double>(slot_.length) / loud_[m]);
-            cancelling += power > 1e-14 ? share * std::max(-0.1 - ab / power, 0.0) : 0.0;
+            const Layers::Sums sums = layers_[m].over(from, to);
+            const auto length = static_cast<double>(slot_.length);
+            mismatch += mismatchOf(sums, length, loud_[m]) / static_cast<double>(layers_.size());
+            cancelling += cancellingOf(sums, length, loud_[m]);
         }
         const Frames begin(slot_.earliest + at);
         const double attack = attacksWithin(begin - high_, begin + Frames(slot_.length) - low_);
@@ -288,13 +210,6 @@ Result<void> validate(const JoinSettings& settings)
         return badArgument("a crossfade is from 0 to 500 ms long");
     }
     return {};
-}
-
-double correlationOf(std::span<const float> a, std::span<const float> b)
-{
-    const Layers layers = layersOf(a, b);
-    const double power = std::sqrt(layers.powerBefore.back() * layers.powerAfter.back());
-    return power > 1e-14 ? std::clamp(layers.same.back() / power, -1.0, 1.0) : 1.0;
 }
 
 Result<std::vector<PlannedJoin>> planJoins(

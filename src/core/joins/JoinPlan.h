@@ -64,7 +64,4 @@ using RecordedReader =
     const Work& work = {}
 );
 
-// The correlation of two stretches of sound; 1 for silence against silence.
-[[nodiscard]] double correlationOf(std::span<const float> a, std::span<const float> b);
-
 }  // namespace orthochron

@@ -2,7 +2,8 @@
 
 #include "core/audio/ResampledSource.h"
 #include "core/audio/SoundFile.h"
-#include "core/joins/JoinPlan.h"
+#include "core/joins/Layers.h"
+#include "core/stretch/StretchPlan.h"
 
 #include <algorithm>
 #include <tuple>
@@ -45,11 +46,12 @@ Result<void> readChannel(
 struct Sources::Measured {
     std::mutex mutex;
     std::map<std::tuple<Side, Side, Frames>, double> likeness;  // and how long they overlap
-    // By take and treatment, which is kept alive so that no other can take its place.
-    std::map<
-        std::pair<TakeId, const Treatment*>,
-        std::pair<std::shared_ptr<const Treatment>, std::shared_ptr<Opened>>>
-        treated;
+    struct Treated {
+        std::shared_ptr<const Treatment> treatment;  // kept, so that no other can take its place
+        std::shared_ptr<StretchPlan> plan;
+        std::map<TakeId, std::shared_ptr<Opened>> takes;
+    };
+    std::map<const Treatment*, Treated> treated;
 };
 
 // A take as these sources have it, which must outlive it.
@@ -176,23 +178,51 @@ Result<void> Sources::read(TakeId take, int channel, Frames from, std::span<floa
     return readChannel(*opened.source, opened.scratch, channel, from, into);
 }
 
-void Sources::setEngine(Engine engine)
+std::vector<Channel> Sources::witnessesOf(const Sound& sound) const
 {
-    engine_ = std::move(engine);
-    measured_ = std::make_shared<Measured>();
+    std::vector<Channel> channels;
+    const auto add = [&](TakeId take, int channel, Frames offset) {
+        const auto found = takes_.find(take);
+        if (found == takes_.end() || !found->second->source ||
+            channel >= found->second->source->channels()) {
+            return;
+        }
+        const auto& opened = found->second;
+        channels.push_back(
+            {opened->source->frames() - offset,
+             [opened, channel, offset](Frames from, std::span<float> into) {
+                 const std::scoped_lock lock(opened->mutex);
+                 return readChannel(*opened->source, opened->scratch, channel, from + offset, into);
+             }}
+        );
+    };
+    for (const Witness& witness : sound.treatment->witnesses) {
+        add(witness.take, witness.channel, witness.offset);
+    }
+    for (int channel = 0; channels.empty() && channel < this->channels(sound.take); ++channel) {
+        add(sound.take, channel, Frames(0));
+    }
+    return channels;
 }
 
 Result<std::shared_ptr<Sources::Opened>> Sources::treated(const Sound& sound) const
 {
     const std::scoped_lock lock(measured_->mutex);
-    auto& [treatment, opened] = measured_->treated[{sound.take, sound.treatment.get()}];
-    if (!opened) {
-        if (!engine_) {
-            return failed("there is no engine for a sound of this song");
+    Measured::Treated& treated = measured_->treated[sound.treatment.get()];
+    if (!treated.plan) {
+        auto plan = planStretch(
+            *sound.treatment, witnessesOf(sound), takes_.at(sound.take)->source->rate()
+        );
+        if (!plan) {
+            return tl::unexpected(plan.error());
         }
-        treatment = sound.treatment;
+        treated.treatment = sound.treatment;
+        treated.plan = std::move(*plan);
+    }
+    auto& opened = treated.takes[sound.take];
+    if (!opened) {
         opened = std::make_shared<Opened>();
-        opened->source = engine_(*treatment, std::make_unique<OfTake>(takes_.at(sound.take)));
+        opened->source = treated.plan->sourceOf(std::make_unique<OfTake>(takes_.at(sound.take)));
     }
     return opened;
 }

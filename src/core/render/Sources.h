@@ -5,7 +5,6 @@
 #include "core/song/Song.h"
 
 #include <filesystem>
-#include <functional>
 #include <map>
 #include <mutex>
 
@@ -48,14 +47,9 @@ public:
     read(TakeId take, int channel, Frames from, std::span<float> into) const;
 
     // A sound, likewise, from `from` (sound time) on: all its channels, or the one it plays, or the
-    // first. Errors: the take's; Failed for a treatment no engine was given for.
+    // first. Errors: the take's; BadArgument for a treatment that cannot be.
     [[nodiscard]] Result<void> read(const Sound& sound, Frames from, AudioBuffer& into) const;
     [[nodiscard]] Result<void> read(const Sound& sound, Frames from, std::span<float> into) const;
-
-    // Makes treated sounds audible: a source in sound time out of a take's.
-    using Engine = std::function<
-        std::unique_ptr<SampleSource>(const Treatment&, std::unique_ptr<SampleSource> take)>;
-    void setEngine(Engine engine);
 
     // How alike the two sides of a crossfade are where they overlap, on the first channel each plays:
     // their correlation, 1 where they do not overlap. Measured once. Errors: the takes'.
@@ -77,9 +71,9 @@ private:
 
     [[nodiscard]] const SampleSource* sourceOf(TakeId take) const;
     [[nodiscard]] Result<std::shared_ptr<Opened>> treated(const Sound& sound) const;
+    [[nodiscard]] std::vector<Channel> witnessesOf(const Sound& sound) const;
 
     std::map<TakeId, std::shared_ptr<Opened>> takes_;
-    Engine engine_;
     std::shared_ptr<Measured> measured_;
 };
 

@@ -118,11 +118,22 @@ struct Track {
     }
 };
 
+enum class FitMethod { Cut, Stretch };
+
+// How the audio is made to yield to a fit.
+struct FitWay {
+    FitMethod method = FitMethod::Cut;
+    Material material = Material::Hits;  // what it is stretched as
+
+    bool operator==(const FitWay&) const = default;
+};
+
 // A fit kept as a recipe, so that it can be made again with other values.
 struct FitRecipe {
     FitSettings fit;
     JoinSettings joins;
     GridSettings grid;
+    FitWay way = {};
     std::vector<std::vector<Clip>> recorded;  // clips of each track of the set before the first fit
     std::uint64_t madeFrom = 0;               // fingerprint of the marks and the grid it used
     Extras extras;

@@ -1,19 +1,12 @@
 #pragma once
 
 #include "core/base/Id.h"
-#include "core/stretch/TimeMap.h"
+#include "core/stretch/Treatment.h"
 
 #include <algorithm>
 #include <memory>
 
 namespace orthochron {
-
-// How a sound differs from its take.
-struct Treatment {
-    TimeMap time;
-
-    bool operator==(const Treatment&) const = default;
-};
 
 // What a clip plays: a channel of a take, as it was recorded or seen through a treatment. Clips
 // know sound time only; only a sound crosses from it to the time of its take and back.

@@ -50,4 +50,33 @@ Frames TimeMap::takeTimeOf(Frames soundTime) const
     return crossed(pins_, soundTime, &Pin::sound, &Pin::take);
 }
 
+double TimeMap::takePlaceOf(double soundTime) const
+{
+    const auto take = [](const Pin& pin) { return static_cast<double>(pin.take.count()); };
+    const auto sound = [](const Pin& pin) { return static_cast<double>(pin.sound.count()); };
+    if (pins_.empty()) {
+        return soundTime;
+    }
+    const auto after = std::ranges::upper_bound(pins_, soundTime, {}, sound);
+    if (after == pins_.begin()) {
+        return soundTime + take(pins_.front()) - sound(pins_.front());
+    }
+    const Pin& before = *std::prev(after);
+    if (after == pins_.end()) {
+        return soundTime + take(before) - sound(before);
+    }
+    const double part = (soundTime - sound(before)) / (sound(*after) - sound(before));
+    return take(before) + part * (take(*after) - take(before));
+}
+
+double TimeMap::ratioAt(Frames takeTime) const
+{
+    const auto after = std::ranges::upper_bound(pins_, takeTime, {}, &Pin::take);
+    if (after == pins_.begin() || after == pins_.end()) {
+        return 1.0;
+    }
+    const Pin& before = *std::prev(after);
+    return (after->sound - before.sound) / (after->take - before.take);
+}
+
 }  // namespace orthochron

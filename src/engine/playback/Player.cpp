@@ -33,7 +33,7 @@ Song asRecorded(const Song& song, Frames at)
         if (under != parts.begin()) {
             --under;
         }
-        const Frames shift = under != parts.end() ? under->move.value_or(Frames(0)) : Frames(0);
+        const Frames shift = under != parts.end() ? at - under->recordedAt(at) : Frames(0);
         for (std::size_t t = 0; t < set.tracks.size(); ++t) {
             Track track = *song.track(set.tracks[t]);
             track.clips = clips[t];

@@ -17,7 +17,7 @@ class Report : public testing::Test {
 protected:
     Report()
     {
-        song_ = cutFit(kit_.song, kit_.set, {}, *kit_.sources)->song;
+        song_ = fitSet(kit_.song, kit_.set, {}, *kit_.sources)->song;
         song_.name = "Tom & \"Jo\" <live>";
         const auto joins = joinsOf(song_, song_.sets[0]);
         const SetJoin& join = joins[7];

@@ -17,7 +17,7 @@ protected:
     static const Song& fitted()
     {
         static const Song kFitted =
-            cutFit(testkit::markedKit().song, testkit::markedKit().set, {}, sources())->song;
+            fitSet(testkit::markedKit().song, testkit::markedKit().set, {}, sources())->song;
         return kFitted;
     }
     static const Sources& sources() { return *testkit::markedKit().sources; }

@@ -107,7 +107,7 @@ protected:
 
 TEST_P(AnyEdits, LeaveASongThatIsWholeSoundsAndIsSavedAsItIs)
 {
-    Song song = cutFit(kit_.song, kit_.set, {}, *kit_.sources)->song;
+    Song song = fitSet(kit_.song, kit_.set, {}, *kit_.sources)->song;
     int done = 0;
     for (int step = 0; step < 60; ++step) {
         const auto edited = edit(song);

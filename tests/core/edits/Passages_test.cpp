@@ -120,7 +120,7 @@ TEST_F(Passages, ClosesGapsFromTheSpareAsFarAsAsked)
 
 TEST_F(Passages, ShortensLongOverlapsAndMovesJoinsOfASpanAlone)
 {
-    const Song fitted = cutFit(kit_.song, kit_.set, {}, *kit_.sources)->song;
+    const Song fitted = fitSet(kit_.song, kit_.set, {}, *kit_.sources)->song;
     const auto& set = fitted.sets[0];
     const auto joins = joinsOf(fitted, set);
     const auto longer = changeJoins(fitted, kit_.set, {joins[4].id}, {.length = Frames(1200)});
@@ -144,7 +144,7 @@ TEST_F(Passages, ShortensLongOverlapsAndMovesJoinsOfASpanAlone)
 
 TEST_F(Passages, PutsJoinsSoLongBeforeTheirAttack)
 {
-    const Song fitted = cutFit(kit_.song, kit_.set, {}, *kit_.sources)->song;
+    const Song fitted = fitSet(kit_.song, kit_.set, {}, *kit_.sources)->song;
 
     const auto moved = changeJoins(fitted, kit_.set, {}, {.beforeHit = Frames(480)});
 
@@ -161,7 +161,7 @@ TEST_F(Passages, PutsJoinsSoLongBeforeTheirAttack)
 
 TEST_F(Passages, SaysHowFarAJoinReachesAndStopsThere)
 {
-    const Song fitted = cutFit(kit_.song, kit_.set, {}, *kit_.sources)->song;
+    const Song fitted = fitSet(kit_.song, kit_.set, {}, *kit_.sources)->song;
     const SetJoin join = joinsOf(fitted, fitted.sets[0])[6];
     const auto room = roomOf(fitted, kit_.set, join.id);
     ASSERT_TRUE(room);
@@ -180,11 +180,11 @@ TEST_F(Passages, SaysHowFarAJoinReachesAndStopsThere)
 
 TEST_F(Passages, KeepsTwoWaysOfAPassageAndSwitchesOnlyThere)
 {
-    const Song loose = cutFit(kit_.song, kit_.set, {}, *kit_.sources)->song;
+    const Song loose = fitSet(kit_.song, kit_.set, {}, *kit_.sources)->song;
     const Song kept = *keepVariant(loose, kit_.set, BarRange{3, 4});
     FitRequest tight;
     tight.fit = {.drift = 1.0, .feel = 1.0, .stray = 1.0};
-    const Song other = cutFit(kept, kit_.set, tight, *kit_.sources)->song;
+    const Song other = fitSet(kept, kit_.set, tight, *kit_.sources)->song;
 
     const auto back = nextVariant(other, kit_.set);
 
@@ -210,7 +210,7 @@ TEST_F(Passages, KeepsTwoWaysOfAPassageAndSwitchesOnlyThere)
 
 TEST_F(Passages, KeepsClipsChangedByHandWhenItFitsAgain)
 {
-    const Song fitted = cutFit(kit_.song, kit_.set, {}, *kit_.sources)->song;
+    const Song fitted = fitSet(kit_.song, kit_.set, {}, *kit_.sources)->song;
     const ClipId clip = clips(fitted)[8].id;
     Song changed = *reverseClips(fitted, {clip}, {});
     changed = *slipClips(changed, {clips(fitted)[12].id}, Frames(300), {});
@@ -219,14 +219,14 @@ TEST_F(Passages, KeepsClipsChangedByHandWhenItFitsAgain)
     FitRequest tight;
     tight.fit = {.drift = 1.0, .feel = 1.0, .stray = 1.0};
 
-    const auto again = cutFit(changed, kit_.set, tight, *kit_.sources);
+    const auto again = fitSet(changed, kit_.set, tight, *kit_.sources);
     ASSERT_TRUE(again) << again.error().message;
     EXPECT_EQ(again->byHand, 2);
     EXPECT_EQ(std::ranges::count_if(clips(again->song, 5), &Clip::isReversed), 1);
     EXPECT_NE(sentenceOf(*again).find("2 clips kept as changed by hand"), std::string::npos);
 
     tight.replacesHand = true;
-    const auto replaced = cutFit(changed, kit_.set, tight, *kit_.sources);
+    const auto replaced = fitSet(changed, kit_.set, tight, *kit_.sources);
     ASSERT_TRUE(replaced);
     EXPECT_EQ(std::ranges::count_if(clips(replaced->song), &Clip::isReversed), 0);
     EXPECT_TRUE(handChanges(replaced->song, replaced->song.sets[0]).isEmpty());
@@ -235,7 +235,7 @@ TEST_F(Passages, KeepsClipsChangedByHandWhenItFitsAgain)
 TEST_F(Passages, RefusesToFitALockedTrack)
 {
     const Song locked = *lockTracks(kit_.song, {kit_.song.tracks[1]->id}, true);
-    EXPECT_FALSE(cutFit(locked, kit_.set, {}, *kit_.sources));
+    EXPECT_FALSE(fitSet(locked, kit_.set, {}, *kit_.sources));
     EXPECT_FALSE(fitClips(locked, kit_.set, {}, {}));
     EXPECT_FALSE(cutAtHits(locked, all_, Frames(10), {}));
 }

@@ -172,7 +172,7 @@ protected:
         switch (what_ = upTo(11)) {
         case 0:
         case 1: {
-            auto fitted = cutFit(song_, id, request(), sources_);
+            auto fitted = fitSet(song_, id, request(), sources_);
             return fitted ? Result<Song>(std::move(fitted->song)) : tl::unexpected(fitted.error());
         }
         case 2: return undoFit(song_, id);

@@ -240,7 +240,7 @@ protected:
     }
     [[nodiscard]] static Result<FitOutcome> fit(const Song& song)
     {
-        return cutFit(
+        return fitSet(
             song,
             set(),
             {.fit = {.drift = 1.0, .feel = 1.0, .stray = 1.0}},
@@ -348,7 +348,7 @@ TEST_F(EditedFirst, AFitMadeAgainKeepsPassagesOutsideItWhereTheyAre)
 
     FitRequest again{.fit = {.drift = 0.0, .feel = 0.0, .stray = 0.0}};
     again.bars = BarRange{1, 3};
-    const auto part = cutFit(fitted, set(), again, *testkit::markedKit().sources);
+    const auto part = fitSet(fitted, set(), again, *testkit::markedKit().sources);
 
     ASSERT_TRUE(part) << part.error().message;
     EXPECT_GT(part->kept, 0);

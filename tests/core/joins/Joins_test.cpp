@@ -139,7 +139,7 @@ protected:
         sources_ = kit.sources;
         marked_ = kit.song;
         set_ = kit.set;
-        fitted_ = cutFit(marked_, set_, {}, *sources_)->song;
+        fitted_ = fitSet(marked_, set_, {}, *sources_)->song;
     }
 
     static inline Song marked_;
@@ -213,7 +213,7 @@ TEST_F(FittedKit, ACrossfadeAskedForBelowAMillisecondIsAsShort)
 {
     FitRequest request{.fit = {1.0, 1.0, 1.0}};
     request.joins.crossfade = milliseconds(0.25);
-    const auto fitted = cutFit(fitted_, set_, request, *sources_);
+    const auto fitted = fitSet(fitted_, set_, request, *sources_);
     ASSERT_TRUE(fitted);
     const auto joins = joinsOf(fitted->song, fitted->song.sets[0]);
     ASSERT_GT(joins.size(), 20U);
@@ -279,7 +279,7 @@ TEST_F(FittedKit, RefusesToTouchWhatIsLocked)
 
     EXPECT_FALSE(changeJoin(locked, set_, joins[2].id, {Frames(100), std::nullopt, std::nullopt}));
     EXPECT_TRUE(changeJoin(locked, set_, joins[8].id, {Frames(100), std::nullopt, std::nullopt}));
-    const Song again = cutFit(locked, set_, {.fit = {1.0, 1.0, 1.0}}, *sources_)->song;
+    const Song again = fitSet(locked, set_, {.fit = {1.0, 1.0, 1.0}}, *sources_)->song;
     const Clip& kept = locked.tracks[0]->clips[3];
     EXPECT_TRUE(std::ranges::any_of(again.tracks[0]->clips, [&](const Clip& clip) {
         return clip.offset() == kept.offset();
@@ -289,13 +289,13 @@ TEST_F(FittedKit, RefusesToTouchWhatIsLocked)
 
 TEST_F(FittedKit, FitsAgainToTheSameAndOnlyTheAskedBars)
 {
-    const Song twice = cutFit(fitted_, set_, {}, *sources_)->song;
+    const Song twice = fitSet(fitted_, set_, {}, *sources_)->song;
     for (std::size_t i = 0; i < twice.tracks[0]->clips.size(); ++i) {
         EXPECT_EQ(twice.tracks[0]->clips[i].at, fitted_.tracks[0]->clips[i].at);
     }
 
     const auto partly =
-        cutFit(fitted_, set_, {.fit = {1.0, 1.0, 1.0}, .bars = BarRange{5, 6}}, *sources_);
+        fitSet(fitted_, set_, {.fit = {1.0, 1.0, 1.0}, .bars = BarRange{5, 6}}, *sources_);
     ASSERT_TRUE(partly);
     EXPECT_GT(partly->kept, 20);
     const Frames before = toFrames(marked_.tempo.timeAt(marked_.tempo.startOfBar(4)), kRate);

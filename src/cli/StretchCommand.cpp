@@ -1,0 +1,201 @@
+#include <fmt/format.h>
+
+#include "cli/Commands.h"
+#include "cli/Mono.h"
+#include "core/edits/TakeEdits.h"
+#include "core/files/PinsFile.h"
+#include "core/render/Print.h"
+#include "core/stretch/Attacks.h"
+
+#include <cmath>
+
+namespace orthochron::cli {
+
+namespace {
+
+struct StretchOptions {
+    std::string in, out, pins, material, formants = "keep", format = "same";
+    std::optional<double> ratio, sourceBpm, targetBpm, beats;
+    double semitones = 0.0, cents = 0.0;
+};
+
+// Beyond this nobody could mean it.
+constexpr double kMostRatio = 20.0;
+
+Result<double> ratioOf(const StretchOptions& options, Seconds length)
+{
+    double ratio = 1.0;
+    if (options.ratio) {
+        ratio = *options.ratio;
+    } else if (options.targetBpm) {
+        if (!(*options.targetBpm > 0.0) || (options.sourceBpm && !(*options.sourceBpm > 0.0)) ||
+            (options.beats && !(*options.beats > 0.0))) {
+            return badArgument("a tempo or a number of beats is above 0");
+        }
+        ratio = options.beats ? *options.beats * 60.0 / *options.targetBpm / length.count()
+                              : *options.sourceBpm / *options.targetBpm;
+    }
+    if (!(ratio >= 1.0 / kMostRatio && ratio <= kMostRatio)) {
+        return badArgument(fmt::format(
+            "a ratio of {:g} cannot be made; it is between {:g} and {:g}",
+            ratio,
+            1.0 / kMostRatio,
+            kMostRatio
+        ));
+    }
+    return ratio;
+}
+
+Result<TimeMap> timeOf(const StretchOptions& options, Hertz rate, Frames length)
+{
+    const int ways = (options.ratio ? 1 : 0) + (options.sourceBpm ? 1 : 0) +
+                     (options.beats ? 1 : 0) + (options.pins.empty() ? 0 : 1);
+    const bool hasTempo = options.sourceBpm || options.beats;
+    if (ways > 1 || hasTempo != options.targetBpm.has_value()) {
+        return badArgument(
+            "say one of --ratio, --source-bpm with --target-bpm, --to-beats with --target-bpm, "
+            "--pins"
+        );
+    }
+    if (ways == 0 && options.semitones == 0.0 && options.cents == 0.0) {
+        return badArgument("say --ratio, --source-bpm, --to-beats, --pins or a pitch");
+    }
+    if (!options.pins.empty()) {
+        return readPins(options.pins, rate);
+    }
+    const auto ratio = ratioOf(options, toSeconds(length, rate));
+    if (!ratio) {
+        return tl::unexpected(ratio.error());
+    }
+    const Frames made(
+        std::max<std::int64_t>(std::llround(static_cast<double>(length.count()) * *ratio), 1)
+    );
+    return TimeMap::through({{Frames(0), Frames(0)}, {length, made}});
+}
+
+Result<Treatment>
+treatmentOf(const StretchOptions& options, const Mono& sound, const Context& context)
+{
+    Treatment treatment;
+    const auto material = parseMaterial(options.material);
+    if (!material) {
+        return tl::unexpected(material.error());
+    }
+    treatment.material = *material;
+    treatment.semitones = options.semitones + options.cents / 100.0;
+    treatment.movesFormants = options.formants == "move";
+    auto time = timeOf(options, sound.rate(), sound.reader->frames());
+    if (!time) {
+        return tl::unexpected(time.error());
+    }
+    treatment.time = std::move(*time);
+    if (treatment.material == Material::Hits) {
+        auto attacks = attacksOf(sound.channel(), sound.rate(), context.work.part(0.0, 0.3));
+        if (!attacks) {
+            return tl::unexpected(attacks.error());
+        }
+        treatment.attacks = std::move(*attacks);
+    }
+    return treatment;
+}
+
+Result<int> run(const StretchOptions& options, const Context& context)
+{
+    const auto format = parsePrintFormat(options.format);
+    if (!format) {
+        return tl::unexpected(format.error());
+    }
+    const auto sound = openMono(options.in, std::nullopt);
+    if (!sound) {
+        return tl::unexpected(sound.error());
+    }
+    const auto treatment = treatmentOf(options, *sound, context);
+    if (!treatment) {
+        return tl::unexpected(treatment.error());
+    }
+    auto reader = SoundFileReader::open(options.in);
+    if (!reader) {
+        return tl::unexpected(reader.error());
+    }
+    const SoundFacts facts = (*reader)->facts();
+    Take take;
+    take.name = "sound";
+    take.rate = facts.rate;
+    take.frames = facts.frames;
+    take.channels = facts.channels;
+    Song empty;
+    empty.rate = facts.rate;
+    auto song = addTakes(empty, {{take, false}});
+    if (!song) {
+        return tl::unexpected(song.error());
+    }
+    const TrackId id = song->tracks.front()->id;
+    Track track = *song->track(id);
+    Clip& clip = track.clips.front();
+    clip.sound.channel = Sound::kAllChannels;
+    clip.sound.treatment = std::make_shared<const Treatment>(*treatment);
+    clip.soundStart = Frames(0);
+    clip.length = std::max(clip.sound.end(facts.frames), Frames(1));
+    const Frames length = clip.length;
+    putTrack(*song, std::move(track));
+    Sources sources;
+    sources.put(song->takes.front().id, std::move(*reader), options.in);
+    PrintSettings settings;
+    settings.to = length;
+    settings.format = *format;
+    auto printed = printTracks(
+        *song, sources, {{id, options.out, facts.formatCode}}, settings, context.work.part(0.3, 1.0)
+    );
+    if (!printed) {
+        return tl::unexpected(printed.error());
+    }
+    const double ratio = length / facts.frames;
+    print(
+        context,
+        {{"sample_rate", facts.rate.count()},
+         {"frames", length.count()},
+         {"ratio", ratio},
+         {"material", options.material},
+         {"semitones", treatment->semitones},
+         {"attacks", treatment->attacks.size()}},
+        fmt::format(
+            "{}: {:.3f} s, {:.4f} times as long\n",
+            options.out,
+            toSeconds(length, facts.rate).count(),
+            ratio
+        )
+    );
+    return 0;
+}
+
+}  // namespace
+
+void addStretch(CLI::App& app, Choice& choice)
+{
+    auto* command =
+        app.add_subcommand("stretch", "Make a recording longer, shorter, higher or lower");
+    auto o = std::make_shared<StretchOptions>();
+    command->add_option("IN", o->in)->required();
+    command->add_option("OUT", o->out)->required();
+    command->add_option("--ratio", o->ratio, "2 makes it twice as long");
+    command->add_option("--source-bpm", o->sourceBpm, "The tempo it has");
+    command->add_option("--target-bpm", o->targetBpm, "The tempo it is to have");
+    command->add_option("--to-beats", o->beats, "How many beats it is to last at --target-bpm");
+    command->add_option(
+        "--pins", o->pins, "JSON: [[source seconds, target seconds], ...], ascending"
+    );
+    command->add_option("--material", o->material, "hits, line, blend or tape")
+        ->required()
+        ->check(CLI::IsMember({"hits", "line", "blend", "tape"}));
+    command->add_option("--semitones", o->semitones, "Up, or down below 0");
+    command->add_option("--cents", o->cents, "On top of them");
+    command->add_option("--formants", o->formants, "keep, or move them with the pitch")
+        ->check(CLI::IsMember({"keep", "move"}));
+    command->add_option("--format", o->format, "same, wav16, wav24, wav32f or flac");
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, o] {
+        choice.run = [o](const Context& context) { return run(*o, context); };
+    });
+}
+
+}  // namespace orthochron::cli

@@ -1,0 +1,181 @@
+#include "core/edits/StretchFit.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+namespace orthochron {
+
+namespace {
+
+constexpr Seconds kApart = milliseconds(2.0);   // of two hits, at least
+constexpr Seconds kAtEnd = milliseconds(50.0);  // a hit so near an end takes it along
+
+// From recorded time to song time.
+Result<TimeMap>
+mapOf(const std::vector<std::vector<Clip>>& recorded, std::span<const Anchor> anchors, Hertz rate)
+{
+    Frames begin(std::numeric_limits<std::int64_t>::max());
+    Frames end(std::numeric_limits<std::int64_t>::min());
+    for (const auto& clips : recorded) {
+        for (const Clip& clip : clips) {
+            begin = std::min(begin, clip.at);
+            end = std::max(end, clip.end());
+        }
+    }
+    std::vector<Pin> pins;
+    const Frames apart = toFrames(kApart, rate);
+    const Frames near = toFrames(kAtEnd, rate);
+    if (anchors.empty() || (anchors.front().start > begin + near &&
+                            anchors.front().start + anchors.front().move > begin + near)) {
+        pins.push_back({begin, begin});
+    }
+    Frames move{0};
+    for (const Anchor& anchor : anchors) {
+        if (!pins.empty() && anchor.start <= pins.back().take) {
+            continue;
+        }
+        const bool isInOrder =
+            pins.empty() || anchor.start + anchor.move >= pins.back().sound + apart;
+        move = isInOrder ? anchor.move : pins.back().sound - pins.back().take;
+        pins.push_back({anchor.start, anchor.start + move});
+    }
+    if (!pins.empty() && end > pins.back().take + near && end > pins.back().sound + near) {
+        pins.push_back({end, end});
+    }
+    return TimeMap::through(std::move(pins));
+}
+
+// Makes the treatments of a set, one for all clips that were laid alike.
+class Treatments {
+public:
+    Treatments(
+        const std::vector<std::vector<Clip>>& recorded,
+        std::span<const Anchor> anchors,
+        const TimeMap& map,
+        Material material
+    )
+        : recorded_(recorded), anchors_(anchors), map_(map), material_(material)
+    {}
+
+    std::shared_ptr<const Treatment> of(const Clip& clip)
+    {
+        auto& treatment = made_[{clip.offset(), clip.sound.treatment.get()}];
+        if (!treatment) {
+            treatment = make(clip);
+        }
+        return treatment;
+    }
+
+private:
+    std::shared_ptr<const Treatment> make(const Clip& clip) const
+    {
+        const Frames offset = clip.offset();
+        // Every moment where the map or the one before it bends, take time.
+        std::vector<Frames> bends;
+        for (const Pin& pin : map_.pins()) {
+            bends.push_back(clip.sound.takeTimeOf(pin.take - offset));
+        }
+        if (clip.sound.treatment) {
+            for (const Pin& pin : clip.sound.treatment->time.pins()) {
+                bends.push_back(pin.take);
+            }
+        }
+        std::ranges::sort(bends);
+        std::vector<Pin> pins;
+        for (const Frames take : bends) {
+            const Pin pin{take, map_.soundTimeOf(clip.sound.soundTimeOf(take) + offset) - offset};
+            if (pins.empty() || (pin.take > pins.back().take && pin.sound > pins.back().sound)) {
+                pins.push_back(pin);
+            }
+        }
+        Treatment treatment;
+        if (clip.sound.treatment) {
+            treatment = *clip.sound.treatment;
+        }
+        treatment.time = *TimeMap::through(std::move(pins));
+        treatment.material = material_;
+        treatment.attacks.clear();
+        for (const Anchor& anchor : anchors_) {
+            const Frames attack = clip.sound.takeTimeOf(anchor.start - offset);
+            if (treatment.attacks.empty() || attack > treatment.attacks.back()) {
+                treatment.attacks.push_back(attack);
+            }
+        }
+        treatment.witnesses.clear();
+        for (const auto& clips : recorded_) {
+            if (!clips.empty()) {
+                const Clip& other = clips.front();
+                treatment.witnesses.push_back(
+                    {other.sound.take, other.sound.firstChannel(), offset - other.offset()}
+                );
+            }
+        }
+        return std::make_shared<const Treatment>(std::move(treatment));
+    }
+
+    const std::vector<std::vector<Clip>>& recorded_;
+    std::span<const Anchor> anchors_;
+    const TimeMap& map_;
+    Material material_;
+    std::map<std::pair<Frames, const Treatment*>, std::shared_ptr<const Treatment>> made_;
+};
+
+// What a clip showed, of another sound of its take; none when it would lie before the song begins.
+std::optional<Clip> shownBy(const Clip& recorded, std::shared_ptr<const Treatment> treatment)
+{
+    Clip clip = recorded;
+    const Frames offset = recorded.offset();
+    const Frames from = recorded.sound.takeTimeOf(recorded.soundStart);
+    const Frames to = recorded.sound.takeTimeOf(recorded.soundStart + recorded.length);
+    clip.sound.treatment = std::move(treatment);
+    clip.soundStart = std::max(clip.sound.soundTimeOf(from), -offset);
+    clip.length = clip.sound.soundTimeOf(to) - clip.soundStart;
+    clip.at = clip.soundStart + offset;
+    clip.in.length = std::min(clip.in.length, clip.length);
+    clip.out.length = std::min(clip.out.length, clip.length - clip.in.length);
+    clip.byHand = false;
+    return clip.length > Frames(0) ? std::optional(clip) : std::nullopt;
+}
+
+}  // namespace
+
+Result<std::vector<std::vector<Clip>>> stretchedClips(
+    const Song& song,
+    const MicSet& set,
+    const std::vector<std::vector<Clip>>& recorded,
+    std::span<const Anchor> anchors,
+    Material material,
+    NewIds& ids
+)
+{
+    if (material == Material::Tape) {
+        return badArgument("with tape a fit would be out of tune; stretch as hits, line or blend");
+    }
+    const auto map = mapOf(recorded, anchors, song.rate);
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    Treatments treatments(recorded, anchors, *map, material);
+    std::vector<std::vector<Clip>> tracks;
+    for (std::size_t t = 0; t < recorded.size(); ++t) {
+        auto& clips = tracks.emplace_back();
+        for (const Clip& clip : recorded[t]) {
+            if (clip.isReversed) {
+                return badArgument(fmt::format(
+                    "a clip of {} is reversed and cannot be stretched to a grid; cut instead",
+                    song.track(set.tracks[t])->name
+                ));
+            }
+            if (auto shown = shownBy(clip, treatments.of(clip))) {
+                shown->id = ids.clip();
+                shown->part = ids.part(clip.part, 0);
+                clips.push_back(std::move(*shown));
+            }
+        }
+    }
+    return tracks;
+}
+
+}  // namespace orthochron

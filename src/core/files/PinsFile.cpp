@@ -1,0 +1,62 @@
+#include "core/files/PinsFile.h"
+
+#include <fmt/format.h>
+
+#include "core/files/AtomicFile.h"
+#include "core/files/JsonText.h"
+
+namespace orthochron {
+
+namespace {
+
+constexpr std::size_t kMostBytes = std::size_t{1} << 26U;
+constexpr double kLatest = 86400.0;  // seconds; a day
+
+bool isTime(const nlohmann::json& json)
+{
+    return json.is_number() && json.get<double>() >= 0.0 && json.get<double>() <= kLatest;
+}
+
+}  // namespace
+
+Result<TimeMap> readPins(const std::filesystem::path& path, Hertz rate)
+{
+    const auto text = readWhole(path, kMostBytes);
+    if (!text) {
+        return tl::unexpected(text.error());
+    }
+    const nlohmann::json json = parseJson(*text);
+    if (!json.is_array() || json.empty()) {
+        return badInput(fmt::format(
+            "{}: is no list of pins; write [[source seconds, target seconds], ...]", path.string()
+        ));
+    }
+    std::vector<Pin> pins;
+    for (const nlohmann::json& pin : json) {
+        if (!pin.is_array() || pin.size() != 2 || !isTime(pin[0]) || !isTime(pin[1])) {
+            return badInput(fmt::format(
+                "{}: pin {} is not two times in seconds, from 0 to {:g}",
+                path.string(),
+                pins.size() + 1,
+                kLatest
+            ));
+        }
+        pins.push_back(
+            {toFrames(Seconds(pin[0].get<double>()), rate),
+             toFrames(Seconds(pin[1].get<double>()), rate)}
+        );
+        if (pins.size() > 1) {
+            const Pin& before = pins[pins.size() - 2];
+            if (pins.back().take <= before.take || pins.back().sound <= before.sound) {
+                return badInput(fmt::format(
+                    "{}: pin {} does not lie after the one before it in both times",
+                    path.string(),
+                    pins.size()
+                ));
+            }
+        }
+    }
+    return TimeMap::through(std::move(pins));
+}
+
+}  // namespace orthochron

@@ -1,0 +1,35 @@
+#pragma once
+
+#include "core/audio/Channel.h"
+#include "core/audio/SampleSource.h"
+#include "core/stretch/Treatment.h"
+
+#include <memory>
+#include <vector>
+
+namespace orthochron {
+
+// What the microphones of a set share of a treatment: where it is spliced, where grains are cut. It
+// finds out about a passage when that is first read, and the answer is one however it is read.
+//
+// Threads: any number of sources of one plan may be read at once, each by one thread.
+class StretchPlan : public std::enable_shared_from_this<StretchPlan> {
+public:
+    StretchPlan() = default;
+    StretchPlan(const StretchPlan&) = delete;
+    StretchPlan& operator=(const StretchPlan&) = delete;
+    virtual ~StretchPlan() = default;
+
+    // A take in sound time. Its frames() is where the sound ends; before 0 there may be some too.
+    // Reading fails as the take, or a witness, does.
+    [[nodiscard]] virtual std::unique_ptr<SampleSource> sourceOf(std::unique_ptr<SampleSource> take
+    ) = 0;
+};
+
+// The plan of a treatment. `witnesses` are the channels that are listened to, in the time of the
+// treated take, at its rate; at least one. They are not read before a source is. Errors: BadArgument for a pitch that is
+// no number, is beyond two octaves, or is asked of tape; Failed when a material has no engine.
+[[nodiscard]] Result<std::shared_ptr<StretchPlan>>
+planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate);
+
+}  // namespace orthochron

@@ -1,0 +1,37 @@
+#pragma once
+
+#include "core/base/Id.h"
+#include "core/stretch/Material.h"
+#include "core/stretch/TimeMap.h"
+
+#include <vector>
+
+namespace orthochron {
+
+// A channel that is heard when it is decided where sounds recorded together are spliced: all of
+// them are then spliced there.
+struct Witness {
+    TakeId take;
+    int channel = 0;
+    Frames offset;  // its take time less that of the treated take, at one moment
+
+    bool operator==(const Witness&) const = default;
+};
+
+// Pitch moves no further than this either way.
+constexpr double kMostSemitones = 24.0;
+
+// How a sound differs from its take. Microphones of a set share one, by pointer where they were laid
+// alike, and so stay together to the sample.
+struct Treatment {
+    TimeMap time;
+    Material material = Material::Hits;
+    double semitones = 0.0;          // cents are its fraction; with tape always 0
+    bool movesFormants = false;      // with the pitch; hits and tape always move them
+    std::vector<Frames> attacks;     // take time, ascending; with hits they pass untouched
+    std::vector<Witness> witnesses;  // none: the treated channels themselves
+
+    bool operator==(const Treatment&) const = default;
+};
+
+}  // namespace orthochron

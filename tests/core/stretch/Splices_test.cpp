@@ -1,0 +1,264 @@
+#include <gtest/gtest.h>
+
+#include "core/demo/KitRecording.h"
+#include "core/stretch/Attacks.h"
+#include "core/stretch/StretchPlan.h"
+#include "testkit/Folder.h"
+
+#include <cmath>
+#include <limits>
+#include <random>
+
+// Stretching what is struck: attacks untouched, all microphones alike.
+namespace orthochron {
+namespace {
+
+constexpr Hertz kRate{48000.0};
+
+using Shared = std::shared_ptr<const AudioBuffer>;
+
+struct Kit {
+    std::vector<Shared> microphones;
+    std::vector<Frames> attacks;  // of all drums as the first microphone hears them
+};
+
+// Four bars of the made-up drummer, heard by all his microphones.
+const Kit& kit()
+{
+    static const Kit kKit = [] {
+        const auto performance = demo::performKit({.bars = 4});
+        Kit made;
+        auto takes = *demo::recordKit(performance, {});
+        for (AudioBuffer& take : takes) {
+            made.microphones.push_back(std::make_shared<const AudioBuffer>(std::move(take)));
+        }
+        const auto& over = made.microphones[5]->channel(0);
+        made.attacks = *attacksOf(channelOver(over), kRate);
+        return made;
+    }();
+    return kKit;
+}
+
+Treatment evenly(double ratio, Frames length, std::vector<Frames> attacks)
+{
+    Treatment treatment;
+    treatment.time = *TimeMap::through(
+        {{Frames(0), Frames(0)},
+         {length, Frames(std::llround(static_cast<double>(length.count()) * ratio))}}
+    );
+    treatment.attacks = std::move(attacks);
+    return treatment;
+}
+
+std::vector<Channel> witnesses(const std::vector<Shared>& sounds)
+{
+    std::vector<Channel> all;
+    for (const Shared& sound : sounds) {
+        all.push_back(channelOver(sound->channel(0)));
+    }
+    return all;
+}
+
+AudioBuffer stretched(const Treatment& treatment, const std::vector<Shared>& set, std::size_t which)
+{
+    auto plan = planStretch(treatment, witnesses(set), kRate);
+    EXPECT_TRUE(plan);
+    auto source = (*plan)->sourceOf(std::make_unique<MemorySource>(set[which], kRate));
+    AudioBuffer sound(source->channels(), source->frames());
+    EXPECT_TRUE(source->read(Frames(0), sound));
+    return sound;
+}
+
+// How far `stretched` is `take` moved by whole frames around an attack, sample for sample.
+bool isUntouched(
+    const AudioBuffer& take, const AudioBuffer& made, Frames at, Frames target, Frames after
+)
+{
+    const auto lead = static_cast<std::int64_t>(0.0002 * kRate.count());
+    for (std::int64_t i = -lead; i < after.count(); ++i) {
+        const auto from = static_cast<std::size_t>(at.count() + i);
+        const auto to = static_cast<std::size_t>(target.count() + i);
+        if (take.channel(0)[from] != made.channel(0)[to]) {
+            return false;
+        }
+    }
+    return true;
+}
+
+TEST(Splices, AMapOfAllOnesGivesTheTakeBackBitForBit)
+{
+    const AudioBuffer same =
+        stretched(evenly(1.0, kit().microphones[0]->frames(), kit().attacks), kit().microphones, 0);
+    EXPECT_EQ(same, *kit().microphones[0]);
+}
+
+TEST(Splices, EveryAttackLiesUntouchedWhereTheMapPutsItInEveryMicrophone)
+{
+    for (const double ratio : {0.75, 0.9, 1.1, 1.25}) {
+        const Treatment treatment = evenly(ratio, kit().microphones[0]->frames(), kit().attacks);
+        for (const std::size_t m : {0U, 2U, 5U, 7U}) {
+            const AudioBuffer made = stretched(treatment, kit().microphones, m);
+            EXPECT_EQ(made.frames(), treatment.time.pins().back().sound);
+            Frames last(-10000);
+            int untouched = 0;
+            int looked = 0;
+            for (const Frames attack : kit().attacks) {
+                // Of those that move as one the first is put where the map has it.
+                if (attack - last >= toFrames(milliseconds(40.0), kRate)) {
+                    ++looked;
+                    untouched += isUntouched(
+                        *kit().microphones[m],
+                        made,
+                        attack,
+                        treatment.time.soundTimeOf(attack),
+                        toFrames(milliseconds(8.0), kRate)
+                    );
+                }
+                last = attack;
+            }
+            EXPECT_GT(looked, 20);
+            EXPECT_EQ(untouched, looked) << ratio << ' ' << m;
+        }
+    }
+}
+
+TEST(Splices, OneAnswerHoweverItIsRead)
+{
+    const Treatment treatment = evenly(1.17, kit().microphones[0]->frames(), kit().attacks);
+    const AudioBuffer whole = stretched(treatment, kit().microphones, 2);
+    auto plan = *planStretch(treatment, witnesses(kit().microphones), kRate);
+    auto source = plan->sourceOf(std::make_unique<MemorySource>(kit().microphones[2], kRate));
+    std::mt19937 random(4);
+    for (int i = 0; i < 200; ++i) {
+        const std::int64_t length = 1 + static_cast<std::int64_t>(random() % 3000);
+        const auto from = static_cast<std::int64_t>(
+            random() % static_cast<std::uint64_t>(whole.frames().count() - length)
+        );
+        AudioBuffer block(1, Frames(length));
+        ASSERT_TRUE(source->read(Frames(from), block));
+        for (std::size_t k = 0; k < block.channel(0).size(); ++k) {
+            ASSERT_EQ(block.channel(0)[k], whole.channel(0)[static_cast<std::size_t>(from) + k]);
+        }
+    }
+}
+
+TEST(Splices, WhatLiesOutsideAMovedPinsNeighboursStaysAsItWas)
+{
+    const auto& attacks = kit().attacks;
+    const auto pinned = [&](Frames by) {
+        Treatment treatment;
+        std::vector<Pin> pins;
+        for (std::size_t i = 0; i < attacks.size(); i += 4) {
+            pins.push_back({attacks[i], attacks[i] + (i == 20 ? by : Frames(0))});
+        }
+        treatment.time = *TimeMap::through(std::move(pins));
+        treatment.attacks = attacks;
+        return stretched(treatment, kit().microphones, 0);
+    };
+    const AudioBuffer before = pinned(Frames(300));
+    const AudioBuffer after = pinned(Frames(-700));
+    const Frames lead = toFrames(milliseconds(4.0), kRate);
+    bool differs = false;
+    for (std::int64_t i = 0; i < before.frames().count(); ++i) {
+        const bool isSame = before.channel(0)[static_cast<std::size_t>(i)] ==
+                            after.channel(0)[static_cast<std::size_t>(i)];
+        const bool isBetween = Frames(i) >= attacks[16] && Frames(i) < attacks[24] - lead;
+        ASSERT_TRUE(isSame || isBetween) << i;
+        differs = differs || !isSame;
+    }
+    EXPECT_TRUE(differs);
+}
+
+// The level of a single decaying stroke goes on falling where it is drawn out.
+TEST(Splices, AStrokeDrawnOutRingsOnAndDoesNotSwell)
+{
+    std::mt19937 random(7);
+    std::normal_distribution<double> noise;
+    const auto strokes = std::make_shared<const AudioBuffer>(testkit::soundOf(2.0, [&](auto n) {
+        const double since = static_cast<double>(n % 24000) / 48000.0;
+        return n < 24000 ? 0.0 : 0.2 * noise(random) * std::exp(-since / 0.12);
+    }));
+    const Treatment treatment =
+        evenly(1.4, Frames(96000), {Frames(24000), Frames(48000), Frames(72000)});
+    const AudioBuffer made = stretched(treatment, {strokes}, 0);
+    const auto level = [&](std::int64_t from) {
+        double sum = 0.0;
+        for (std::int64_t i = from; i < from + 1440; ++i) {
+            const auto value = static_cast<double>(made.channel(0)[static_cast<std::size_t>(i)]);
+            sum += value * value;
+        }
+        return 10.0 * std::log10(sum / 1440.0 + 1e-12);
+    };
+    for (const std::int64_t stroke : {33600, 67200}) {
+        double lowest = level(stroke + 2000);
+        for (std::int64_t at = stroke + 2000; at + 2000 < stroke + 33600; at += 480) {
+            const double here = level(at);
+            EXPECT_LT(here, lowest + 2.5) << at;
+            lowest = std::min(lowest, here);
+        }
+    }
+}
+
+TEST(Splices, PitchMovesWithoutTheAttacks)
+{
+    const Frames length = kit().microphones[0]->frames();
+    Treatment treatment = evenly(1.0, length, kit().attacks);
+    treatment.semitones = -3.0;
+    const AudioBuffer made = stretched(treatment, kit().microphones, 5);
+    EXPECT_EQ(made.frames(), length);
+    const auto attacks = *attacksOf(channelOver(made.channel(0)), kRate);
+    int near = 0;
+    for (const Frames attack : kit().attacks) {
+        near += std::ranges::any_of(attacks, [&](Frames other) {
+            return std::abs((other - attack).count()) < 240;
+        });
+    }
+    EXPECT_GT(near, static_cast<int>(kit().attacks.size()) * 9 / 10);
+}
+
+TEST(Splices, WhateverItIsGivenTheResultIsAsLongAsAskedAndFinite)
+{
+    std::mt19937 random(9);
+    const auto full = std::make_shared<const AudioBuffer>(testkit::soundOf(0.7, [&](auto) {
+        return random() % 2 == 0 ? 1.0 : -1.0;
+    }));
+    const auto silence = std::make_shared<const AudioBuffer>(1, Frames(33600));
+    const auto one = std::make_shared<const AudioBuffer>(1, Frames(1));
+    std::vector<Frames> crowded;
+    for (std::int64_t n = 0; n < 33600; n += 97) {
+        crowded.push_back(Frames(n));
+    }
+    for (const Shared& sound : {full, silence, one}) {
+        for (const double ratio : {0.05, 0.6, 1.9, 20.0}) {
+            for (const auto& attacks : {std::vector<Frames>(), crowded}) {
+                Treatment treatment;
+                const auto length = std::max<std::int64_t>(
+                    std::llround(static_cast<double>(sound->frames().count()) * ratio), 1
+                );
+                treatment.time =
+                    *TimeMap::through({{Frames(0), Frames(0)}, {sound->frames(), Frames(length)}});
+                treatment.attacks = attacks;
+                const AudioBuffer made = stretched(treatment, {sound}, 0);
+                EXPECT_EQ(made.frames(), Frames(length));
+                for (const float value : made.channel(0)) {
+                    ASSERT_LE(std::abs(value), 2.0F);
+                }
+            }
+        }
+    }
+}
+
+TEST(StretchPlan, PitchesThatCannotBeAreRefused)
+{
+    Treatment treatment;
+    for (const double wrong : {25.0, -30.0, std::numeric_limits<double>::quiet_NaN()}) {
+        treatment.semitones = wrong;
+        EXPECT_FALSE(planStretch(treatment, witnesses(kit().microphones), kRate));
+    }
+    treatment.semitones = 1.0;
+    treatment.material = Material::Tape;
+    EXPECT_FALSE(planStretch(treatment, witnesses(kit().microphones), kRate));
+}
+
+}  // namespace
+}  // namespace orthochron
