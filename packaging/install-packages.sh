@@ -5,7 +5,7 @@ set -euo pipefail
 packages=(
     g++ cmake ninja-build ccache pkg-config git clang-format
     qt6-base-dev libqt6svg6 qt6-svg-dev qt6-qpa-plugins qt6-xdgdesktopportal-platformtheme libgl1-mesa-dev
-    libsndfile1-dev libsoxr-dev libfftw3-dev libebur128-dev librtaudio-dev libxxhash-dev
+    libsndfile1-dev libsoxr-dev libfftw3-dev librubberband-dev libebur128-dev librtaudio-dev libxxhash-dev
     libtbb-dev nlohmann-json3-dev libexpected-dev libcli11-dev libfmt-dev
     libgtest-dev libgmock-dev libbenchmark-dev libaubio-dev xvfb xauth
 )

@@ -33,6 +33,7 @@ void addCheck(CLI::App& app, Choice& choice);
 void addRender(CLI::App& app, Choice& choice);
 void addReport(CLI::App& app, Choice& choice);
 void addStretch(CLI::App& app, Choice& choice);
+void addPitch(CLI::App& app, Choice& choice);
 void addTempo(CLI::App& app, Choice& choice);
 void addTempoMap(CLI::App& app, Choice& choice);
 void addVerify(CLI::App& app, Choice& choice);

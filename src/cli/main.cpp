@@ -136,6 +136,7 @@ int run(int argc, char** argv)
     addTempoMap(app, choice);
     addFit(app, choice);
     addStretch(app, choice);
+    addPitch(app, choice);
     addCheck(app, choice);
     addRender(app, choice);
     addVerify(app, choice);

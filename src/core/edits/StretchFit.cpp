@@ -51,12 +51,13 @@ mapOf(const std::vector<std::vector<Clip>>& recorded, std::span<const Anchor> an
 class Treatments {
 public:
     Treatments(
+        const Song& song,
         const std::vector<std::vector<Clip>>& recorded,
         std::span<const Anchor> anchors,
         const TimeMap& map,
         Material material
     )
-        : recorded_(recorded), anchors_(anchors), map_(map), material_(material)
+        : song_(song), recorded_(recorded), anchors_(anchors), map_(map), material_(material)
     {}
 
     std::shared_ptr<const Treatment> of(const Clip& clip)
@@ -106,15 +107,24 @@ private:
         treatment.witnesses.clear();
         for (const auto& clips : recorded_) {
             if (!clips.empty()) {
-                const Clip& other = clips.front();
-                treatment.witnesses.push_back(
-                    {other.sound.take, other.sound.firstChannel(), offset - other.offset()}
-                );
+                addWitnesses(treatment, clips.front(), offset);
             }
         }
         return std::make_shared<const Treatment>(std::move(treatment));
     }
 
+    // Every channel the clip plays.
+    void addWitnesses(Treatment& treatment, const Clip& clip, Frames offset) const
+    {
+        const Take* take = song_.take(clip.sound.take);
+        const bool isAll = clip.sound.channel == Sound::kAllChannels && take != nullptr;
+        const int first = clip.sound.firstChannel();
+        for (int channel = first; channel < (isAll ? take->channels : first + 1); ++channel) {
+            treatment.witnesses.push_back({clip.sound.take, channel, offset - clip.offset()});
+        }
+    }
+
+    const Song& song_;
     const std::vector<std::vector<Clip>>& recorded_;
     std::span<const Anchor> anchors_;
     const TimeMap& map_;
@@ -157,7 +167,7 @@ Result<std::vector<std::vector<Clip>>> stretchedClips(
     if (!map) {
         return tl::unexpected(map.error());
     }
-    Treatments treatments(recorded, anchors, *map, material);
+    Treatments treatments(song, recorded, anchors, *map, material);
     std::vector<std::vector<Clip>> tracks;
     for (std::size_t t = 0; t < recorded.size(); ++t) {
         auto& clips = tracks.emplace_back();

@@ -205,6 +205,25 @@ std::vector<Channel> Sources::witnessesOf(const Sound& sound) const
     return channels;
 }
 
+std::vector<int> Sources::heardAs(const Sound& sound) const
+{
+    std::vector<int> places;
+    const auto& witnesses = sound.treatment->witnesses;
+    for (int channel = 0; channel < channels(sound.take); ++channel) {
+        int place = witnesses.empty() ? channel : -1;
+        int next = 0;
+        for (const Witness& witness : witnesses) {
+            if (witness.take == sound.take && witness.channel == channel) {
+                place = next;
+            }
+            // Those that are not here are not listened to.
+            next += witness.channel < channels(witness.take) ? 1 : 0;
+        }
+        places.push_back(place);
+    }
+    return places;
+}
+
 Result<std::shared_ptr<Sources::Opened>> Sources::treated(const Sound& sound) const
 {
     const std::scoped_lock lock(measured_->mutex);
@@ -222,7 +241,8 @@ Result<std::shared_ptr<Sources::Opened>> Sources::treated(const Sound& sound) co
     auto& opened = treated.takes[sound.take];
     if (!opened) {
         opened = std::make_shared<Opened>();
-        opened->source = treated.plan->sourceOf(std::make_unique<OfTake>(takes_.at(sound.take)));
+        opened->source =
+            treated.plan->sourceOf(std::make_unique<OfTake>(takes_.at(sound.take)), heardAs(sound));
     }
     return opened;
 }

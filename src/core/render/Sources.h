@@ -72,6 +72,7 @@ private:
     [[nodiscard]] const SampleSource* sourceOf(TakeId take) const;
     [[nodiscard]] Result<std::shared_ptr<Opened>> treated(const Sound& sound) const;
     [[nodiscard]] std::vector<Channel> witnessesOf(const Sound& sound) const;
+    [[nodiscard]] std::vector<int> heardAs(const Sound& sound) const;
 
     std::map<TakeId, std::shared_ptr<Opened>> takes_;
     std::shared_ptr<Measured> measured_;

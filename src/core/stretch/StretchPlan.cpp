@@ -2,10 +2,13 @@
 
 #include <fmt/format.h>
 
-#include "core/stretch/Splices.h"
+#include "core/stretch/Blend.h"
+#include "core/stretch/PitchGrains.h"
+#include "core/stretch/SplicedSource.h"
 #include "core/stretch/Tape.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace orthochron {
@@ -35,6 +38,42 @@ Treatment drawnOut(const Treatment& treatment, double factor, Frames length)
     return drawn;
 }
 
+// A channel as a source.
+class ChannelSource final : public SampleSource {
+public:
+    ChannelSource(Channel channel, Hertz rate) : channel_(std::move(channel)), rate_(rate) {}
+    [[nodiscard]] Hertz rate() const override { return rate_; }
+    [[nodiscard]] Frames frames() const override { return channel_.frames; }
+    [[nodiscard]] int channels() const override { return 1; }
+    [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into) override
+    {
+        return channel_.read(from, into.channel(0));
+    }
+
+private:
+    Channel channel_;
+    Hertz rate_;
+};
+
+// Spliced sounds of one plan.
+class SplicedPlan final : public StretchPlan {
+public:
+    SplicedPlan(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate)
+        : time_(treatment.time),
+          splices_(std::make_shared<SplicePlan>(treatment, std::move(witnesses), rate))
+    {}
+    [[nodiscard]] std::unique_ptr<SampleSource>
+    sourceOf(std::unique_ptr<SampleSource> take, std::span<const int>) override
+    {
+        const Frames frames = time_.soundTimeOf(take->frames());
+        return std::make_unique<SplicedSource>(splices_, std::move(take), frames);
+    }
+
+private:
+    TimeMap time_;
+    std::shared_ptr<SplicePlan> splices_;
+};
+
 }  // namespace
 
 Result<std::shared_ptr<StretchPlan>>
@@ -49,13 +88,23 @@ planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz ra
     }
     const double factor = std::exp2(treatment.semitones / 12.0);
     switch (treatment.material) {
-    case Material::Hits: {
+    case Material::Hits:
+    case Material::Line: {
         if (treatment.semitones == 0.0) {
-            return planHits(treatment, std::move(witnesses), rate);
+            return std::make_shared<SplicedPlan>(treatment, std::move(witnesses), rate);
+        }
+        if (treatment.material == Material::Line && !treatment.movesFormants) {
+            auto voice = std::make_unique<ChannelSource>(witnesses.front(), rate);
+            auto plan = std::make_shared<SplicedPlan>(treatment, std::move(witnesses), rate);
+            auto heard = plan->sourceOf(std::move(voice), std::array{0});
+            return pitchMoved(std::move(plan), std::move(heard), factor);
         }
         const Frames length = std::ranges::max(witnesses, {}, &Channel::frames).frames;
         return playedFaster(
-            planHits(drawnOut(treatment, factor, length), std::move(witnesses), rate), factor
+            std::make_shared<SplicedPlan>(
+                drawnOut(treatment, factor, length), std::move(witnesses), rate
+            ),
+            factor
         );
     }
     case Material::Tape:
@@ -63,10 +112,9 @@ planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz ra
             return badArgument("with tape the pitch follows the speed; choose another material");
         }
         return planTape(treatment);
-    case Material::Line:
     case Material::Blend: break;
     }
-    return failed(fmt::format("there is no engine for {}", materialWord(treatment.material)));
+    return planBlend(treatment, std::move(witnesses), rate);
 }
 
 }  // namespace orthochron

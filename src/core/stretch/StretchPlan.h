@@ -5,6 +5,7 @@
 #include "core/stretch/Treatment.h"
 
 #include <memory>
+#include <span>
 #include <vector>
 
 namespace orthochron {
@@ -20,15 +21,16 @@ public:
     StretchPlan& operator=(const StretchPlan&) = delete;
     virtual ~StretchPlan() = default;
 
-    // A take in sound time. Its frames() is where the sound ends; before 0 there may be some too.
-    // Reading fails as the take, or a witness, does.
-    [[nodiscard]] virtual std::unique_ptr<SampleSource> sourceOf(std::unique_ptr<SampleSource> take
-    ) = 0;
+    // A take in sound time, whose channels are these witnesses, by index; -1 for one that is none.
+    // Its frames() is where the sound ends; before 0 there may be some too. Reading fails as the
+    // take, or a witness, does.
+    [[nodiscard]] virtual std::unique_ptr<SampleSource>
+    sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs) = 0;
 };
 
 // The plan of a treatment. `witnesses` are the channels that are listened to, in the time of the
 // treated take, at its rate; at least one. They are not read before a source is. Errors: BadArgument for a pitch that is
-// no number, is beyond two octaves, or is asked of tape; Failed when a material has no engine.
+// no number, is beyond two octaves, or is asked of tape.
 [[nodiscard]] Result<std::shared_ptr<StretchPlan>>
 planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate);
 

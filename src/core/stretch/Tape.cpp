@@ -65,8 +65,8 @@ void weigh(double place, double speed, std::vector<float>& weights, std::int64_t
 class TapePlan final : public StretchPlan {
 public:
     explicit TapePlan(const Treatment& treatment) : time_(treatment.time) {}
-    [[nodiscard]] std::unique_ptr<SampleSource> sourceOf(std::unique_ptr<SampleSource> take
-    ) override
+    [[nodiscard]] std::unique_ptr<SampleSource>
+    sourceOf(std::unique_ptr<SampleSource> take, std::span<const int>) override
     {
         return std::make_unique<SpeedSource>(std::move(take), time_);
     }
@@ -80,10 +80,12 @@ public:
     FasterPlan(std::shared_ptr<StretchPlan> plan, double factor)
         : plan_(std::move(plan)), factor_(factor)
     {}
-    [[nodiscard]] std::unique_ptr<SampleSource> sourceOf(std::unique_ptr<SampleSource> take
-    ) override
+    [[nodiscard]] std::unique_ptr<SampleSource>
+    sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs) override
     {
-        return std::make_unique<SpeedSource>(plan_->sourceOf(std::move(take)), TimeMap(), factor_);
+        return std::make_unique<SpeedSource>(
+            plan_->sourceOf(std::move(take), heardAs), TimeMap(), factor_
+        );
     }
 
 private:

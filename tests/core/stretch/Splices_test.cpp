@@ -5,6 +5,7 @@
 #include "core/stretch/StretchPlan.h"
 #include "testkit/Folder.h"
 
+#include <array>
 #include <cmath>
 #include <limits>
 #include <random>
@@ -63,7 +64,9 @@ AudioBuffer stretched(const Treatment& treatment, const std::vector<Shared>& set
 {
     auto plan = planStretch(treatment, witnesses(set), kRate);
     EXPECT_TRUE(plan);
-    auto source = (*plan)->sourceOf(std::make_unique<MemorySource>(set[which], kRate));
+    auto source = (*plan)->sourceOf(
+        std::make_unique<MemorySource>(set[which], kRate), std::array{static_cast<int>(which)}
+    );
     AudioBuffer sound(source->channels(), source->frames());
     EXPECT_TRUE(source->read(Frames(0), sound));
     return sound;
@@ -127,7 +130,8 @@ TEST(Splices, OneAnswerHoweverItIsRead)
     const Treatment treatment = evenly(1.17, kit().microphones[0]->frames(), kit().attacks);
     const AudioBuffer whole = stretched(treatment, kit().microphones, 2);
     auto plan = *planStretch(treatment, witnesses(kit().microphones), kRate);
-    auto source = plan->sourceOf(std::make_unique<MemorySource>(kit().microphones[2], kRate));
+    auto source =
+        plan->sourceOf(std::make_unique<MemorySource>(kit().microphones[2], kRate), std::array{2});
     std::mt19937 random(4);
     for (int i = 0; i < 200; ++i) {
         const std::int64_t length = 1 + static_cast<std::int64_t>(random() % 3000);

@@ -1,0 +1,65 @@
+#include <fmt/format.h>
+
+#include "cli/Commands.h"
+#include "cli/Mono.h"
+#include "core/pitch/PitchCurve.h"
+
+namespace orthochron::cli {
+
+namespace {
+
+struct PitchOptions {
+    std::string in;
+    double lowest = 50.0, highest = 1200.0;
+};
+
+Result<int> run(const PitchOptions& options, const Context& context)
+{
+    const auto sound = openMono(options.in, std::nullopt);
+    if (!sound) {
+        return tl::unexpected(sound.error());
+    }
+    const PitchSettings settings{Hertz(options.lowest), Hertz(options.highest)};
+    const auto curve = pitchOf(sound->channel(), sound->rate(), settings, context.work);
+    if (!curve) {
+        return tl::unexpected(curve.error());
+    }
+    Json json{{"hop_s", kPitchHop.count()}, {"frames", Json::array()}};
+    int voiced = 0;
+    for (std::size_t n = 0; n < curve->size(); ++n) {
+        const PitchFrame& frame = (*curve)[n];
+        voiced += frame.isVoiced() ? 1 : 0;
+        json["frames"].push_back(
+            {{"time_s", toSeconds(placeOfPitch(n, sound->rate()), sound->rate()).count()},
+             {"hz", frame.isVoiced() ? Json(frame.pitch.count()) : Json()},
+             {"confidence", frame.confidence}}
+        );
+    }
+    print(
+        context,
+        json,
+        fmt::format(
+            "{:.2f} s of {:.2f} s have a pitch\n",
+            kPitchHop.count() * voiced,
+            toSeconds(sound->reader->frames(), sound->rate()).count()
+        )
+    );
+    return 0;
+}
+
+}  // namespace
+
+void addPitch(CLI::App& app, Choice& choice)
+{
+    auto* command = app.add_subcommand("pitch", "Find the pitch of a single voice");
+    auto options = std::make_shared<PitchOptions>();
+    command->add_option("IN", options->in)->required();
+    command->add_option("--min-hz", options->lowest, "The lowest pitch looked for");
+    command->add_option("--max-hz", options->highest, "The highest");
+    command->add_flag("--json", choice.asJson);
+    command->callback([options, &choice] {
+        choice.run = [options](const Context& context) { return run(*options, context); };
+    });
+}
+
+}  // namespace orthochron::cli

@@ -1,0 +1,373 @@
+#include "core/pitch/PitchCurve.h"
+
+#include <fmt/format.h>
+
+#include "core/audio/ScalarProduct.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <numbers>
+#include <optional>
+
+namespace orthochron {
+
+namespace {
+
+constexpr double kCoarseRate = 8000.0;
+// Of that what is listened to: dips are wide then, so that none falls between two lags.
+constexpr double kCoarseBand = 0.5;
+constexpr Seconds kPass = Seconds(30.0);
+constexpr Seconds kAround = Seconds(0.5);  // of what lies around a pass, for the path to settle
+constexpr Seconds kWindow = milliseconds(25.0);  // a period of the lowest pitch and more
+constexpr std::ptrdiff_t kMostCandidates = 7;
+constexpr std::ptrdiff_t kFirst = 3;  // of them are those with the shortest periods
+constexpr double kDip = 0.7;          // what is shallower is no candidate
+constexpr double kUnvoiced = 0.45;    // the cost of having no pitch for a frame
+constexpr double kBegin = 0.25;       // of beginning or ending a note
+constexpr double kLeap = 1.0;         // of an octave from one frame to the next
+constexpr double kMostLeap = 0.9;     // two notes may follow each other directly
+constexpr double kLower = 0.08;       // per octave: a period twice as long is alike too
+constexpr Hertz kMiddle{150.0};       // where that costs nothing
+constexpr double kSilence = 1e-5;     // of the loudest: 50 dB below it is no pitch
+constexpr Seconds kLeastSpan = milliseconds(8.0);  // what a pitch is placed on, at least
+
+struct Candidate {
+    double lag = 0.0;   // frames of the recording
+    double cost = 0.0;  // how unlike one period is to the next, 0..1
+};
+
+// A passage at the coarse rate, low-passed.
+std::vector<float> coarsened(std::span<const float> sound, std::int64_t every)
+{
+    const std::int64_t half = 4 * every;
+    std::vector<float> taps(static_cast<std::size_t>(2 * half + 1));
+    float sum = 0.0F;
+    for (std::int64_t k = -half; k <= half; ++k) {
+        const double turn =
+            kCoarseBand * std::numbers::pi * static_cast<double>(k) / static_cast<double>(every);
+        const double window =
+            0.5 +
+            0.5 *
+                std::cos(std::numbers::pi * static_cast<double>(k) / static_cast<double>(half + 1));
+        const double value = (k == 0 ? 1.0 : std::sin(turn) / turn) * window;
+        taps[static_cast<std::size_t>(k + half)] = static_cast<float>(value);
+        sum += static_cast<float>(value);
+    }
+    std::vector<float> coarse(sound.size() / static_cast<std::size_t>(every));
+    const auto size = static_cast<std::int64_t>(sound.size());
+    for (std::size_t n = 0; n < coarse.size(); ++n) {
+        const std::int64_t middle = static_cast<std::int64_t>(n) * every;
+        const std::int64_t first = std::max<std::int64_t>(middle - half, 0);
+        const std::int64_t last = std::min(middle + half, size - 1);
+        float value = 0.0F;
+        for (std::int64_t i = first; i <= last; ++i) {
+            value += taps[static_cast<std::size_t>(i - middle + half)] *
+                     sound[static_cast<std::size_t>(i)];
+        }
+        coarse[n] = value / sum;
+    }
+    return coarse;
+}
+
+double squared(float value)
+{
+    return static_cast<double>(value) * static_cast<double>(value);
+}
+
+// Where a dip lies between its samples, and how deep it is.
+std::pair<double, double> dipOf(double before, double at, double after)
+{
+    const double bend = before - 2.0 * at + after;
+    if (bend <= 1e-12) {
+        return {0.0, at};
+    }
+    const double place = std::clamp(0.5 * (before - after) / bend, -0.5, 0.5);
+    return {place, at - 0.25 * (before - after) * place};
+}
+
+// Everything about one pass.
+class Pass {
+public:
+    Pass(std::span<const float> sound, Hertz rate, const PitchSettings& settings, double loudest)
+        : sound_(sound),
+          rate_(rate.count()),
+          every_(std::max<std::int64_t>(static_cast<std::int64_t>(rate_ / kCoarseRate), 1)),
+          coarseRate_(rate_ / static_cast<double>(every_)),
+          shortest_(std::max(coarseRate_ / settings.high.count(), 2.0)),
+          longest_(coarseRate_ / settings.low.count()),
+          lags_(static_cast<std::size_t>(std::ceil(longest_)) + 2),
+          window_(static_cast<std::size_t>(
+              coarseRate_ * std::max(kWindow.count(), 1.1 / settings.low.count())
+          )),
+          silence_(loudest * kSilence),
+          coarse_(coarsened(sound, every_))
+    {
+        power_.assign(coarse_.size() + 1, 0.0);
+        for (std::size_t n = 0; n < coarse_.size(); ++n) {
+            power_[n + 1] = power_[n] + squared(coarse_[n]);
+        }
+        finePower_.assign(sound_.size() + 1, 0.0);
+        for (std::size_t n = 0; n < sound_.size(); ++n) {
+            finePower_[n + 1] = finePower_[n] + squared(sound_[n]);
+        }
+    }
+
+    // The candidates around a frame of the passage.
+    [[nodiscard]] std::vector<Candidate> candidatesAt(std::int64_t frame)
+    {
+        const auto middle = frame / every_;
+        const auto reach = static_cast<std::int64_t>(window_ + lags_);
+        const std::int64_t first = middle - reach / 2;
+        std::vector<Candidate> found;
+        if (first < 0 || first + reach >= static_cast<std::int64_t>(coarse_.size())) {
+            return found;
+        }
+        const auto from = static_cast<std::size_t>(first);
+        if ((power_[from + window_] - power_[from]) / static_cast<double>(window_) < silence_) {
+            return found;
+        }
+        difference_.assign(lags_, 1.0);
+        double mean = 0.0;
+        for (std::size_t lag = 1; lag < lags_; ++lag) {
+            const float same = scalarProduct(
+                std::span(coarse_).subspan(from, window_),
+                std::span(coarse_).subspan(from + lag, window_)
+            );
+            const double here = power_[from + window_] - power_[from];
+            const double there = power_[from + lag + window_] - power_[from + lag];
+            const double differs = std::max(here + there - 2.0 * static_cast<double>(same), 0.0);
+            mean += differs;
+            difference_[lag] = mean > 1e-20 ? differs * static_cast<double>(lag) / mean : 1.0;
+        }
+        const auto begin = static_cast<std::size_t>(std::max(std::floor(shortest_), 2.0));
+        for (std::size_t lag = begin; lag + 1 < lags_; ++lag) {
+            if (difference_[lag] < kDip && difference_[lag] <= difference_[lag - 1] &&
+                difference_[lag] < difference_[lag + 1]) {
+                const auto [place, depth] =
+                    dipOf(difference_[lag - 1], difference_[lag], difference_[lag + 1]);
+                found.push_back(
+                    {(static_cast<double>(lag) + place) * static_cast<double>(every_),
+                     std::max(depth, 0.0)}
+                );
+            }
+        }
+        if (std::ssize(found) > kMostCandidates) {
+            // The first dips are as good as any: of a high pitch there are many more at its multiples.
+            std::ranges::nth_element(
+                found.begin() + kFirst,
+                found.begin() + kMostCandidates,
+                found.end(),
+                {},
+                &Candidate::cost
+            );
+            found.resize(kMostCandidates);
+        }
+        for (Candidate& candidate : found) {
+            place(candidate, frame);
+        }
+        return found;
+    }
+
+    [[nodiscard]] double octavesOf(const Candidate& candidate) const
+    {
+        return std::log2(candidate.lag * kMiddle.count() / rate_);
+    }
+
+private:
+    // Finds a candidate's lag and cost in the recording itself, about two periods around a frame.
+    void place(Candidate& candidate, std::int64_t frame) const
+    {
+        const auto reach = every_ + 1;
+        const auto middle = static_cast<std::int64_t>(std::llround(candidate.lag));
+        const auto span = std::max<std::int64_t>(
+            2 * middle, static_cast<std::int64_t>(kLeastSpan.count() * rate_)
+        );
+        const std::int64_t first = frame - (span + middle) / 2;
+        if (first - reach < 0 || middle <= reach + 1 ||
+            first + span + middle + reach + 1 >= static_cast<std::int64_t>(sound_.size())) {
+            return;
+        }
+        std::vector<double> values;
+        const auto length = static_cast<std::size_t>(span);
+        for (std::int64_t lag = middle - reach; lag <= middle + reach; ++lag) {
+            // Around one moment whatever the lag.
+            const auto a = static_cast<std::size_t>(first + (middle - lag) / 2);
+            const std::size_t b = a + static_cast<std::size_t>(lag);
+            const double power =
+                finePower_[a + length] - finePower_[a] + finePower_[b + length] - finePower_[b];
+            const auto same = static_cast<double>(
+                scalarProduct(sound_.subspan(a, length), sound_.subspan(b, length))
+            );
+            values.push_back(std::max(power - 2.0 * same, 0.0) / (power + 1e-12));
+        }
+        const auto k = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(
+            std::ranges::min_element(values) - values.begin(),
+            1,
+            static_cast<std::ptrdiff_t>(values.size()) - 2
+        ));
+        const auto [between, depth] = dipOf(values[k - 1], values[k], values[k + 1]);
+        candidate.lag = static_cast<double>(middle - reach) + static_cast<double>(k) + between;
+        candidate.cost = std::max(depth, 0.0);
+    }
+
+    std::span<const float> sound_;
+    double rate_;
+    std::int64_t every_;
+    double coarseRate_;
+    double shortest_;  // lags of the highest and lowest pitch, at the coarse rate
+    double longest_;
+    std::size_t lags_;
+    std::size_t window_;
+    double silence_;
+    std::vector<float> coarse_;
+    std::vector<double> power_;      // running sums of squares, at the coarse rate
+    std::vector<double> finePower_;  // and of the recording
+    std::vector<double> difference_;
+};
+
+// The cheapest path through the candidates of all frames; none where there is no pitch.
+std::vector<std::optional<Candidate>>
+cheapestPath(const std::vector<std::vector<Candidate>>& frames, const Pass& pass)
+{
+    // The last state of each frame is having no pitch.
+    struct State {
+        double cost = 0.0;
+        std::size_t from = 0;
+        double octaves = 0.0;
+    };
+    std::vector<std::vector<State>> states(frames.size());
+    for (std::size_t n = 0; n < frames.size(); ++n) {
+        const std::size_t count = frames[n].size();
+        states[n].resize(count + 1);
+        for (std::size_t k = 0; k <= count; ++k) {
+            State& state = states[n][k];
+            const bool isVoiced = k < count;
+            state.octaves = isVoiced ? pass.octavesOf(frames[n][k]) : 0.0;
+            double least = n == 0 ? 0.0 : std::numeric_limits<double>::max();
+            for (std::size_t j = 0; n > 0 && j < states[n - 1].size(); ++j) {
+                const State& before = states[n - 1][j];
+                const bool wasVoiced = j + 1 < states[n - 1].size();
+                double cost = before.cost;
+                if (isVoiced != wasVoiced) {
+                    cost += kBegin;
+                } else if (isVoiced) {
+                    cost += std::min(kLeap * std::abs(state.octaves - before.octaves), kMostLeap);
+                }
+                if (cost < least) {
+                    least = cost;
+                    state.from = j;
+                }
+            }
+            state.cost =
+                least + (isVoiced ? frames[n][k].cost + kLower * state.octaves : kUnvoiced);
+        }
+    }
+    std::vector<std::optional<Candidate>> path(frames.size());
+    std::size_t k = 0;
+    for (std::size_t n = frames.size(); n-- > 0;) {
+        if (n + 1 == frames.size()) {
+            k = static_cast<std::size_t>(
+                std::ranges::min_element(states[n], {}, &State::cost) - states[n].begin()
+            );
+        }
+        if (k < frames[n].size()) {
+            path[n] = frames[n][k];
+        }
+        k = states[n][k].from;
+    }
+    return path;
+}
+
+Result<double> loudestOf(const Channel& channel, Hertz rate, const Work& work)
+{
+    double loudest = 0.0;
+    const auto window = static_cast<std::size_t>(toFrames(kWindow, rate).count());
+    auto read = forEachBlock(
+        channel,
+        toFrames(kPass, rate),
+        Frames(0),
+        work,
+        [&](std::span<const float> sound, Frames, Frames, Frames) {
+            for (std::size_t from = 0; from + window <= sound.size(); from += window) {
+                double power = 0.0;
+                for (const float value : sound.subspan(from, window)) {
+                    power += squared(value);
+                }
+                loudest = std::max(loudest, power / static_cast<double>(window));
+            }
+        }
+    );
+    if (!read) {
+        return tl::unexpected(read.error());
+    }
+    return loudest;
+}
+
+}  // namespace
+
+Frames placeOfPitch(std::size_t frame, Hertz rate)
+{
+    return toFrames(kPitchHop * static_cast<double>(frame), rate);
+}
+
+Result<std::vector<PitchFrame>>
+pitchOf(const Channel& channel, Hertz rate, const PitchSettings& settings, const Work& work)
+{
+    if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
+        return badArgument(
+            fmt::format("a rate of {:g} Hz is not between 8000 and 192000", rate.count())
+        );
+    }
+    const double low = settings.low.count();
+    const double high = settings.high.count();
+    if (!(low >= 20.0 && high <= 4000.0 && low * 1.5 <= high)) {
+        return badArgument(fmt::format(
+            "pitch is looked for from 20 to 4000 Hz, over half an octave at least, not from {:g} "
+            "to {:g}",
+            low,
+            high
+        ));
+    }
+    const auto loudest = loudestOf(channel, rate, work.part(0.0, 0.05));
+    if (!loudest) {
+        return tl::unexpected(loudest.error());
+    }
+    std::vector<PitchFrame> curve;
+    const Frames around = toFrames(kAround, rate);
+    const Frames length = toFrames(kPass, rate);
+    std::vector<float> sound;
+    for (Frames from{0}; from < channel.frames; from += length) {
+        if (work.stopped()) {
+            return cancelled();
+        }
+        const Frames first = from - around;
+        sound.resize(static_cast<std::size_t>((length + around * 2).count()));
+        if (auto read = channel.read(first, sound); !read) {
+            return tl::unexpected(read.error());
+        }
+        Pass pass(sound, rate, settings, *loudest);
+        // Frames of the curve from a little before the pass to a little after it.
+        const std::size_t begin = curve.size();
+        const auto spare = static_cast<std::size_t>(kAround / kPitchHop / 2.0);
+        const std::size_t start = begin > spare ? begin - spare : 0;
+        std::vector<std::vector<Candidate>> frames;
+        for (std::size_t n = start; placeOfPitch(n, rate) < from + length + around / 2; ++n) {
+            frames.push_back(pass.candidatesAt((placeOfPitch(n, rate) - first).count()));
+        }
+        const auto path = cheapestPath(frames, pass);
+        const Frames last = std::min(from + length, channel.frames);
+        for (std::size_t n = begin; placeOfPitch(n, rate) < last; ++n) {
+            const auto& candidate = path[n - start];
+            curve.push_back(
+                candidate ? PitchFrame{Hertz(rate.count() / candidate->lag), 1.0 - candidate->cost}
+                          : PitchFrame()
+            );
+        }
+        work.report(0.05 + 0.95 * (last / channel.frames));
+    }
+    return curve;
+}
+
+}  // namespace orthochron

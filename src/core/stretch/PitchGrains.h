@@ -1,0 +1,62 @@
+#pragma once
+
+#include "core/stretch/StretchPlan.h"
+
+#include <map>
+#include <mutex>
+
+namespace orthochron {
+
+// A period of a voice, faded in and out around its mark, as it is laid into the moved sound.
+struct PitchGrain {
+    Frames mark;         // the middle of it, in the sound as it was
+    Frames before;       // it comes in over these frames
+    Frames after;        // and goes out over these
+    double place = 0.0;  // where its mark comes to
+};
+
+// How a sound of one note at a time is cut into grains and where they are laid so that its pitch moves and
+// its formants stay: pitch-synchronous overlap and add (Moulines and Charpentier 1990).
+//
+// Marks follow each other by a period as the pitch curve says, each put where what is around it is
+// likest to what is around the one before; where there is no pitch they lie 5 ms apart and stay, so
+// that breath and consonants pass untouched. Grains are laid to a fraction of a frame.
+//
+// It is found in cells of 4 s, as far as it is listened to. A cell goes on from the last 30 ms
+// without a pitch, or, in longer notes, from the cell before.
+class PitchGrains {
+public:
+    // `voice` is what is listened to, in sound time; the take's first witness. `factor` is that of pitch.
+    PitchGrains(Channel voice, Hertz rate, double factor);
+
+    // The grains heard in [from, to), ascending by place. Errors: the voice's. Threads: any.
+    [[nodiscard]] Result<std::vector<PitchGrain>> grains(Frames from, Frames to);
+
+private:
+    class Cell;
+    // Where a cell leaves off.
+    struct State {
+        Frames mark;
+        double place = 0.0;
+        bool isVoiced = false;
+    };
+    struct Found {
+        std::vector<PitchGrain> grains;
+        State end;
+    };
+
+    [[nodiscard]] Result<const Found*> cell(std::int64_t index);
+
+    Channel voice_;
+    Hertz rate_;
+    double factor_;
+    std::mutex mutex_;
+    std::map<std::int64_t, Found> found_;
+};
+
+// What another plan makes, moved in pitch with its formants kept. `voice` is the channel whose pitch is
+// followed, as that plan plays it.
+[[nodiscard]] std::shared_ptr<StretchPlan>
+pitchMoved(std::shared_ptr<StretchPlan> plan, std::unique_ptr<SampleSource> voice, double factor);
+
+}  // namespace orthochron

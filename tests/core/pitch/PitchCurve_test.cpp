@@ -1,0 +1,112 @@
+#include "core/pitch/PitchCurve.h"
+
+#include <gtest/gtest.h>
+
+#include "testkit/Folder.h"
+#include "testkit/Voice.h"
+
+#include <algorithm>
+#include <cmath>
+#include <random>
+
+namespace orthochron {
+namespace {
+
+constexpr Hertz kRate{48000.0};
+
+double centsBetween(Hertz found, double wanted)
+{
+    return 1200.0 * std::log2(found.count() / wanted);
+}
+
+struct Judged {
+    double voiced = 0.0;  // of the frames that have a pitch, those found to have one
+    double within50 = 0.0;
+    double median = 0.0;
+};
+
+Judged judged(const testkit::Voice& voice, const std::vector<PitchFrame>& curve, Hertz rate)
+{
+    std::vector<double> errors;
+    int all = 0;
+    int found = 0;
+    int right = 0;
+    for (std::size_t n = 10; n + 10 < curve.size(); ++n) {
+        const auto at = static_cast<std::size_t>(placeOfPitch(n, rate).count());
+        if (at >= voice.hertz.size() || voice.hertz[at] == 0.0) {
+            continue;
+        }
+        ++all;
+        if (curve[n].isVoiced()) {
+            ++found;
+            errors.push_back(std::abs(centsBetween(curve[n].pitch, voice.hertz[at])));
+            right += errors.back() <= 50.0 ? 1 : 0;
+        }
+    }
+    std::ranges::sort(errors);
+    return {
+        static_cast<double>(found) / all,
+        static_cast<double>(right) / all,
+        errors.empty() ? 1e9 : errors[errors.size() / 2]};
+}
+
+TEST(PitchCurve, FollowsASungLineAtAnyRate)
+{
+    for (const double rate : {16000.0, 44100.0, 48000.0, 96000.0}) {
+        for (const double middle : {82.0, 220.0, 620.0}) {
+            const auto voice = testkit::sing({.middle = middle, .rate = Hertz(rate)});
+            const auto curve = *pitchOf(channelOver(voice.sound.channel(0)), Hertz(rate));
+            const Judged judge = judged(voice, curve, Hertz(rate));
+            EXPECT_GT(judge.within50, 0.99) << rate << ' ' << middle;
+            EXPECT_LT(judge.median, 2.0) << rate << ' ' << middle;
+        }
+    }
+}
+
+TEST(PitchCurve, FindsNoPitchInSilenceAndNoise)
+{
+    std::mt19937 random(5);
+    std::normal_distribution<double> noise;
+    const AudioBuffer sound = testkit::soundOf(2.0, [&](std::int64_t n) {
+        return n < 48000 ? 0.0 : 0.1 * noise(random);
+    });
+    const auto curve = *pitchOf(channelOver(sound.channel(0)), kRate);
+    EXPECT_EQ(curve.size(), 400U);
+    EXPECT_LT(std::ranges::count_if(curve, &PitchFrame::isVoiced), 12);
+}
+
+TEST(PitchCurve, OnePassOrManyGiveOneAnswer)
+{
+    // 40 s are read in two passes; the second alone begins in the middle of a note.
+    const auto voice = testkit::sing({.middle = 200.0, .seconds = 40.0});
+    const auto curve = *pitchOf(channelOver(voice.sound.channel(0)), kRate);
+    const Judged judge = judged(voice, curve, kRate);
+    EXPECT_GT(judge.within50, 0.99);
+    EXPECT_EQ(curve.size(), 8000U);
+}
+
+TEST(PitchCurve, ShortOrEmptySoundsAreNoTrouble)
+{
+    for (const std::int64_t length : {0, 1, 100, 3000}) {
+        const AudioBuffer sound(1, Frames(length));
+        const auto curve = pitchOf(channelOver(sound.channel(0)), kRate);
+        ASSERT_TRUE(curve);
+        EXPECT_EQ(curve->size(), static_cast<std::size_t>((length + 239) / 240));
+    }
+}
+
+TEST(PitchCurve, RangesThatCannotBeAreRefused)
+{
+    const AudioBuffer sound(1, Frames(1000));
+    const auto tried = [&](double low, double high, double rate) {
+        return pitchOf(channelOver(sound.channel(0)), Hertz(rate), {Hertz(low), Hertz(high)});
+    };
+    EXPECT_FALSE(tried(0.0, 500.0, 48000.0));
+    EXPECT_FALSE(tried(400.0, 500.0, 48000.0));
+    EXPECT_FALSE(tried(50.0, 9000.0, 48000.0));
+    EXPECT_FALSE(tried(std::nan(""), 500.0, 48000.0));
+    EXPECT_FALSE(tried(50.0, 500.0, 4000.0));
+}
+
+}  // namespace
+}  // namespace orthochron

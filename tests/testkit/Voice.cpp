@@ -1,0 +1,51 @@
+#include "testkit/Voice.h"
+
+#include <array>
+#include <cmath>
+#include <numbers>
+#include <random>
+
+namespace orthochron::testkit {
+
+Voice sing(const VoiceSettings& settings)
+{
+    constexpr std::array kSteps{0.0, 2.0, -1.0, 3.0, 0.5, -2.0};
+    constexpr double kNote = 0.9;   // seconds, and then a breath
+    constexpr double kSung = 0.75;  // of it with a pitch
+    const double rate = settings.rate.count();
+    const auto frames = static_cast<std::int64_t>(settings.seconds * rate);
+    Voice voice{
+        AudioBuffer(1, Frames(frames)), std::vector<double>(static_cast<std::size_t>(frames))};
+    std::mt19937 random(11);
+    std::normal_distribution<double> noise;
+    double phase = 0.0;
+    for (std::int64_t n = 0; n < frames; ++n) {
+        const double time = static_cast<double>(n) / rate;
+        const auto note = static_cast<std::size_t>(time / kNote);
+        const double within = time - static_cast<double>(note) * kNote;
+        // It slides into each note, and trembles once it is there.
+        const double step = kSteps[note % kSteps.size()] - 1.5 * std::exp(-within / 0.05) +
+                            settings.vibrato * std::sin(2.0 * std::numbers::pi * 5.3 * time) *
+                                std::min(within / 0.3, 1.0);
+        const double hertz = settings.middle * std::exp2(step / 12.0);
+        phase += hertz / rate;
+        const double level =
+            std::min({within / 0.03, (kSung - within) / 0.04, 1.0}) * (within < kSung ? 1.0 : 0.0);
+        double value = 0.0;
+        for (int k = 1; k * hertz < std::min(0.45 * rate, 7000.0); ++k) {
+            const double high = k * hertz;
+            const double plain = std::pow(static_cast<double>(k), -1.1);
+            const double off = (high - settings.formant) / 350.0;
+            const double strength =
+                settings.formant > 0.0 ? 0.15 * plain + 0.3 * std::exp(-0.5 * off * off) : plain;
+            value += strength * std::sin(2.0 * std::numbers::pi * k * phase + 0.7 * k);
+        }
+        const auto place = static_cast<std::size_t>(n);
+        voice.sound.channel(0)[place] =
+            static_cast<float>(0.1 * std::max(level, 0.0) * value + 0.001 * noise(random));
+        voice.hertz[place] = within > 0.04 && within < kSung - 0.05 ? hertz : 0.0;
+    }
+    return voice;
+}
+
+}  // namespace orthochron::testkit

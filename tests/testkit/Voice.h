@@ -1,0 +1,24 @@
+#pragma once
+
+#include "core/audio/AudioBuffer.h"
+
+#include <vector>
+
+namespace orthochron::testkit {
+
+struct VoiceSettings {
+    double middle = 220.0;  // Hz; the notes lie a few steps around it
+    double seconds = 8.0;
+    double formant = 0.0;  // Hz, of one strong resonance; 0 for a plain falling spectrum
+    double vibrato = 0.3;  // semitones either way
+    Hertz rate{48000.0};
+};
+
+// Notes of summed harmonics with vibrato and glides, a breath of noise between them, and its truth.
+struct Voice {
+    AudioBuffer sound;
+    std::vector<double> hertz;  // of each frame; 0 where there is no pitch or it is just beginning
+};
+[[nodiscard]] Voice sing(const VoiceSettings& settings);
+
+}  // namespace orthochron::testkit
