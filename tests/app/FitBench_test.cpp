@@ -11,16 +11,16 @@
 namespace orthochron::app {
 namespace {
 
-class FitBench : public Window {
+class BenchOfFit : public Window {
 protected:
-    FitBench()
+    BenchOfFit()
     {
         openSong();
         press(Qt::Key_3);
         press(Qt::Key_F);
         press(Qt::Key_4);
     }
-    ~FitBench() override
+    ~BenchOfFit() override
     {
         std::error_code error;
         std::filesystem::remove_all(GrooveChoice::libraryFolder().toStdString(), error);
@@ -42,7 +42,7 @@ protected:
     [[nodiscard]] const FitFigures& figures() { return session_->fitting.preview().moves.figures; }
 };
 
-TEST_F(FitBench, KeepsThePlayersFeelAsAGrooveNamedAfterItsTake)
+TEST_F(BenchOfFit, KeepsThePlayersFeelAsAGrooveNamedAfterItsTake)
 {
     chooseGroove(QStringLiteral("Keep this feel as a groove"));
 
@@ -71,7 +71,7 @@ TEST_F(FitBench, KeepsThePlayersFeelAsAGrooveNamedAfterItsTake)
     EXPECT_TRUE(session_->fitting.request.fit.groove.isEmpty());
 }
 
-TEST_F(FitBench, AGrooveKeptForAllSongsIsThereInTheNext)
+TEST_F(BenchOfFit, AGrooveKeptForAllSongsIsThereInTheNext)
 {
     chooseGroove(QStringLiteral("Keep it for all songs"));
     EXPECT_TRUE(offers(QStringLiteral("Kit, of your own")));
@@ -89,7 +89,7 @@ TEST_F(FitBench, AGrooveKeptForAllSongsIsThereInTheNext)
     EXPECT_TRUE(groovesIn(GrooveChoice::libraryFolder().toStdString()).empty());
 }
 
-TEST_F(FitBench, GroovesGoOutAndComeInAsFiles)
+TEST_F(BenchOfFit, GroovesGoOutAndComeInAsFiles)
 {
     const auto file = Kit::shared().folder() / "out.json";
     chooseFileNext(file);
@@ -116,7 +116,7 @@ TEST_F(FitBench, GroovesGoOutAndComeInAsFiles)
     EXPECT_NE(status().find("is no groove"), std::string::npos) << status();
 }
 
-TEST_F(FitBench, AGrooveIsAppliedByItsAmount)
+TEST_F(BenchOfFit, AGrooveIsAppliedByItsAmount)
 {
     document_->apply(
         addGroove(song(), {"late two", {4, 4}, {{Beats(1.0), Beats(0.06), 1.0, Beats(0.0)}}}),
@@ -143,7 +143,7 @@ TEST_F(FitBench, AGrooveIsAppliedByItsAmount)
     EXPECT_GT(seen, 5);
 }
 
-TEST_F(FitBench, SectionsAreMadeOfTheChosenRangeNamedRenamedAndRemoved)
+TEST_F(BenchOfFit, SectionsAreMadeOfTheChosenRangeNamedRenamedAndRemoved)
 {
     const auto action = [&](const QString& text) {
         auto* list = child<QComboBox>("focusSection");
@@ -179,7 +179,7 @@ TEST_F(FitBench, SectionsAreMadeOfTheChosenRangeNamedRenamedAndRemoved)
     EXPECT_FALSE(session_->fitting.focusSection().isValid());
 }
 
-TEST_F(FitBench, AmountsTakeOutTheirOwnPartOnly)
+TEST_F(BenchOfFit, AmountsTakeOutTheirOwnPartOnly)
 {
     set("drift", 0.0);
     set("feel", 0.0);
@@ -196,7 +196,7 @@ TEST_F(FitBench, AmountsTakeOutTheirOwnPartOnly)
     EXPECT_NEAR(figures().stray.after.count(), figures().stray.before.count(), 1e-6);
 }
 
-TEST_F(FitBench, FeelAndStraysMoveNoHitFurtherThanAllowed)
+TEST_F(BenchOfFit, FeelAndStraysMoveNoHitFurtherThanAllowed)
 {
     set("drift", 0.0);
     set("feel", 100.0);
@@ -211,7 +211,7 @@ TEST_F(FitBench, FeelAndStraysMoveNoHitFurtherThanAllowed)
     EXPECT_LE(inMilliseconds(figures().furthestMove), 3.03);
 }
 
-TEST_F(FitBench, HumanisingIsTheSameWithTheSameSeed)
+TEST_F(BenchOfFit, HumanisingIsTheSameWithTheSameSeed)
 {
     set("feel", 100.0);
     set("stray", 100.0);
@@ -232,7 +232,7 @@ TEST_F(FitBench, HumanisingIsTheSameWithTheSameSeed)
     EXPECT_EQ(song().sets[0].recipe->fit.seed, 1U);
 }
 
-TEST_F(FitBench, ASwungGridIsShownAndFittedTo)
+TEST_F(BenchOfFit, ASwungGridIsShownAndFittedTo)
 {
     set("swing", 66.0);
     EXPECT_EQ(session_->fitting.request.grid.swing, 66.0);
@@ -246,7 +246,7 @@ TEST_F(FitBench, ASwungGridIsShownAndFittedTo)
     EXPECT_TRUE(session_->fitting.request.grid.triplet);
 }
 
-TEST_F(FitBench, OpensWithTheValuesTheSetWasFittedWith)
+TEST_F(BenchOfFit, OpensWithTheValuesTheSetWasFittedWith)
 {
     set("feel", 35.0);
     set("leadIn", 6.5);
@@ -269,7 +269,7 @@ TEST_F(FitBench, OpensWithTheValuesTheSetWasFittedWith)
     EXPECT_EQ(child<QComboBox>("shape")->currentIndex(), 2);
 }
 
-TEST_F(FitBench, AnotherSongBeginsWithItsOwnRequestAndNothingCopied)
+TEST_F(BenchOfFit, AnotherSongBeginsWithItsOwnRequestAndNothingCopied)
 {
     set("feel", 77.0);
     set("swing", 60.0);
@@ -289,14 +289,14 @@ TEST_F(FitBench, AnotherSongBeginsWithItsOwnRequestAndNothingCopied)
     EXPECT_NE(status().find("Nothing to paste"), std::string::npos) << status();
 }
 
-TEST_F(FitBench, AdvisesWithAReason)
+TEST_F(BenchOfFit, AdvisesWithAReason)
 {
     const std::string advice = child<QLabel>("fitState")->text().toStdString();
     EXPECT_NE(advice.find("Cutting suits it"), std::string::npos) << advice;
     EXPECT_NE(advice.find("8 microphones"), std::string::npos) << advice;
 }
 
-TEST_F(FitBench, OneKeyFitsAgainWhatIsOutOfDate)
+TEST_F(BenchOfFit, OneKeyFitsAgainWhatIsOutOfDate)
 {
     press(Qt::Key_F);
     press(Qt::Key_3);
@@ -310,7 +310,7 @@ TEST_F(FitBench, OneKeyFitsAgainWhatIsOutOfDate)
     EXPECT_EQ(child<QLabel>("fitState")->text().indexOf(QStringLiteral("Out of date")), -1);
 }
 
-TEST_F(FitBench, OnlyTheBarsOfTheChosenRangeAreFitted)
+TEST_F(BenchOfFit, OnlyTheBarsOfTheChosenRangeAreFitted)
 {
     const auto bar = [&](int number) {
         return toFrames(song().tempo.timeAt(song().tempo.startOfBar(number)), song().rate);

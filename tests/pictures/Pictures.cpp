@@ -53,7 +53,16 @@ int main(int argc, char** argv)
         parser.addOption(QCommandLineOption(QLatin1String(name), QString(), QLatin1String(name)));
     }
     for (const char* name :
-         {"samples", "fitted", "groove", "by-hand", "doubtful", "tempo", "follow", "night"}) {
+         {"samples",
+          "fitted",
+          "groove",
+          "by-hand",
+          "doubtful",
+          "tempo",
+          "follow",
+          "night",
+          "stretch",
+          "stretched"}) {
         parser.addOption(QCommandLineOption(QLatin1String(name)));
     }
     parser.process(application);
@@ -90,6 +99,14 @@ int main(int argc, char** argv)
         window.findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
         window.action(Command::Next)->trigger();
         window.action(Command::Next)->trigger();
+    }
+    if (has("stretch")) {
+        window.findChild<QAbstractButton*>(QStringLiteral("wayStretch"))->click();
+        settle(session);
+    }
+    if (has("stretched")) {
+        window.action(Command::MainAction)->trigger();
+        settle(session);
     }
     if (has("tempo")) {
         window.findChild<QAbstractButton*>(QStringLiteral("findTempo"))->click();

@@ -1,6 +1,7 @@
 #include "app/session/Fitting.h"
 
 #include "core/edits/MarkEdits.h"
+#include "core/edits/StretchFit.h"
 
 namespace orthochron::app {
 
@@ -98,6 +99,7 @@ void Fitting::refresh()
     const MicSet* chosen = choice_.set();
     if (chosen == nullptr) {
         preview_ = {};
+        strain_.clear();
         judged_.reset();
         Q_EMIT changed();
         return;
@@ -111,7 +113,23 @@ void Fitting::refresh()
     }
     preview_.origin = std::move(hits);
     preview_.moves = planMoves(preview_.performance, request.fit);
+    foresee();
     Q_EMIT changed();
+}
+
+void Fitting::foresee()
+{
+    strain_.clear();
+    const MicSet* set = choice_.set();
+    if (set == nullptr || request.way.method != FitMethod::Stretch ||
+        preview_.performance.hits.empty()) {
+        return;
+    }
+    const Song& song = *document_.song();
+    const FitAnchors planned = anchorsOf(song, *set, preview_, request);
+    if (const auto map = stretchMap(recordedClips(song, *set), planned.anchors, song.rate)) {
+        strain_ = strainOf(*map, song.rate);
+    }
 }
 
 void Fitting::apply()

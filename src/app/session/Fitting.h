@@ -6,6 +6,7 @@
 #include "app/document/JobQueue.h"
 #include "app/session/Choice.h"
 #include "core/edits/FitEdits.h"
+#include "core/stretch/Strain.h"
 
 namespace orthochron::app {
 
@@ -21,6 +22,8 @@ public:
     void requestChanged();  // after changing `request`: the preview is made anew
     void setRangeOfBars(std::optional<BarRange> bars);
     [[nodiscard]] const FitPreview& preview() const { return preview_; }
+    // What a fit by stretching would ask of the sound, song time; empty when cutting is asked for.
+    [[nodiscard]] const std::vector<StrainSpan>& strain() const { return strain_; }
 
     // The lead and section the amounts, the chart and the dial are about; none for all.
     [[nodiscard]] TrackId focusLead() const { return focusLead_; }
@@ -60,7 +63,10 @@ private:
     Document& document_;
     Choice& choice_;
     JobQueue& jobs_;
+    void foresee();
+
     FitPreview preview_;
+    std::vector<StrainSpan> strain_;
     std::optional<Key> judged_;
     TrackId focusLead_;
     SectionId focusSection_;

@@ -3,6 +3,7 @@
 #include <QPainter>
 
 #include "app/theme/Theme.h"
+#include "app/views/Spring.h"
 
 namespace orthochron::app {
 
@@ -104,7 +105,26 @@ void LanePainter::paintLane(QPainter& painter, const Lane& lane)
         paintClip(
             painter, lane, *clip, colour, std::max(from, clip->at), std::min(to, clip->end())
         );
+        // All microphones of a set yield alike: it is drawn where its hits are.
+        if (clip->sound.treatment && (lane.isFirstOfSet || session_.song().isLead(*track))) {
+            paintStrain(painter, lane, *clip);
+        }
     }
+}
+
+void LanePainter::paintStrain(QPainter& painter, const Lane& lane, const Clip& clip) const
+{
+    const Treatment& treatment = *clip.sound.treatment;
+    const double left = std::max<double>(lanes_.xOf(clip.at), lane.area.left());
+    const double right = std::min<double>(lanes_.xOf(clip.end()), lane.area.right());
+    paintSpring(
+        painter,
+        QRectF(left, lane.area.top(), right - left, lane.area.height()),
+        strainOf(treatment.time, session_.song().rate),
+        strainLimits(treatment.material),
+        [&](Frames sound) { return lanes_.xOf(sound + clip.offset()); },
+        true
+    );
 }
 
 // Paints what a clip's take sounds like between two song times, which may lie in its spare.

@@ -27,6 +27,8 @@ private:
         Frames from,
         Frames to
     );
+    // The spring of a stretched clip.
+    void paintStrain(QPainter& painter, const Lane& lane, const Clip& clip) const;
     // The same from single samples; false while they are still being read.
     bool paintSamples(
         QPainter& painter,

@@ -3,9 +3,11 @@
 #include "core/edits/FitEdits.h"
 #include "core/edits/Pieces.h"
 #include "core/render/Render.h"
+#include "core/stretch/Strain.h"
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace orthochron {
 
@@ -56,7 +58,7 @@ EditMap editMapOf(const Song& song, const MicSet& set)
              part.to,
              part.move.value_or(Frames(0)),
              part.gain,
-             !part.isMuted && !part.isReversed && part.move.has_value(),
+             !part.isMuted && !part.isReversed && part.move.has_value() && !part.stretched,
              !part.isMuted}
         );
     }
@@ -133,6 +135,33 @@ private:
     const Sources& sources_;
 };
 
+// Where clips are stretched further than their material bears; of all microphones once.
+std::vector<Finding> strainFindings(const Song& song, const MicSet& set)
+{
+    std::vector<Finding> findings;
+    std::set<std::pair<const Treatment*, Frames>> seen;
+    for (const TrackId id : set.tracks) {
+        for (const Clip& clip : song.track(id)->clips) {
+            const auto& treatment = clip.sound.treatment;
+            if (!treatment || clip.isReversed || !seen.insert({treatment.get(), clip.at}).second) {
+                continue;
+            }
+            const StrainLimits limits = strainLimits(treatment->material);
+            for (const StrainSpan& span : strainOf(treatment->time, song.rate)) {
+                const Frames middle = span.from + (span.to - span.from) / 2;
+                if (limits.hold(span.ratio) || middle < clip.soundStart ||
+                    middle >= clip.soundStart + clip.length) {
+                    continue;
+                }
+                findings.push_back(
+                    {.kind = FindingKind::Strain, .at = middle + clip.offset(), .value = span.ratio}
+                );
+            }
+        }
+    }
+    return findings;
+}
+
 Result<const MicSet*> known(const Song& song, SetId id)
 {
     const MicSet* set = song.set(id);
@@ -153,7 +182,13 @@ auditSet(const Song& song, SetId id, const Sources& sources, const Work& work)
     }
     const EditMap map = editMapOf(song, **set);
     const SetSound sound(song, **set, sources);
-    return checkJoins(sound.input(map), work);
+    auto findings = checkJoins(sound.input(map), work);
+    if (findings) {
+        const auto strained = strainFindings(song, **set);
+        findings->insert(findings->end(), strained.begin(), strained.end());
+        std::ranges::stable_sort(*findings, {}, &Finding::at);
+    }
+    return findings;
 }
 
 Result<std::vector<Finding>>

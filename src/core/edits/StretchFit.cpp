@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <limits>
 #include <map>
 
 namespace orthochron {
@@ -11,41 +12,6 @@ namespace {
 
 constexpr Seconds kApart = milliseconds(2.0);   // of two hits, at least
 constexpr Seconds kAtEnd = milliseconds(50.0);  // a hit so near an end takes it along
-
-// From recorded time to song time.
-Result<TimeMap>
-mapOf(const std::vector<std::vector<Clip>>& recorded, std::span<const Anchor> anchors, Hertz rate)
-{
-    Frames begin(std::numeric_limits<std::int64_t>::max());
-    Frames end(std::numeric_limits<std::int64_t>::min());
-    for (const auto& clips : recorded) {
-        for (const Clip& clip : clips) {
-            begin = std::min(begin, clip.at);
-            end = std::max(end, clip.end());
-        }
-    }
-    std::vector<Pin> pins;
-    const Frames apart = toFrames(kApart, rate);
-    const Frames near = toFrames(kAtEnd, rate);
-    if (anchors.empty() || (anchors.front().start > begin + near &&
-                            anchors.front().start + anchors.front().move > begin + near)) {
-        pins.push_back({begin, begin});
-    }
-    Frames move{0};
-    for (const Anchor& anchor : anchors) {
-        if (!pins.empty() && anchor.start <= pins.back().take) {
-            continue;
-        }
-        const bool isInOrder =
-            pins.empty() || anchor.start + anchor.move >= pins.back().sound + apart;
-        move = isInOrder ? anchor.move : pins.back().sound - pins.back().take;
-        pins.push_back({anchor.start, anchor.start + move});
-    }
-    if (!pins.empty() && end > pins.back().take + near && end > pins.back().sound + near) {
-        pins.push_back({end, end});
-    }
-    return TimeMap::through(std::move(pins));
-}
 
 // Makes the treatments of a set, one for all clips that were laid alike.
 class Treatments {
@@ -151,6 +117,41 @@ std::optional<Clip> shownBy(const Clip& recorded, std::shared_ptr<const Treatmen
 
 }  // namespace
 
+Result<TimeMap> stretchMap(
+    const std::vector<std::vector<Clip>>& recorded, std::span<const Anchor> anchors, Hertz rate
+)
+{
+    Frames begin(std::numeric_limits<std::int64_t>::max());
+    Frames end(std::numeric_limits<std::int64_t>::min());
+    for (const auto& clips : recorded) {
+        for (const Clip& clip : clips) {
+            begin = std::min(begin, clip.at);
+            end = std::max(end, clip.end());
+        }
+    }
+    std::vector<Pin> pins;
+    const Frames apart = toFrames(kApart, rate);
+    const Frames near = toFrames(kAtEnd, rate);
+    if (anchors.empty() || (anchors.front().start > begin + near &&
+                            anchors.front().start + anchors.front().move > begin + near)) {
+        pins.push_back({begin, begin});
+    }
+    Frames move{0};
+    for (const Anchor& anchor : anchors) {
+        if (!pins.empty() && anchor.start <= pins.back().take) {
+            continue;
+        }
+        const bool isInOrder =
+            pins.empty() || anchor.start + anchor.move >= pins.back().sound + apart;
+        move = isInOrder ? anchor.move : pins.back().sound - pins.back().take;
+        pins.push_back({anchor.start, anchor.start + move});
+    }
+    if (!pins.empty() && end > pins.back().take + near && end > pins.back().sound + near) {
+        pins.push_back({end, end});
+    }
+    return TimeMap::through(std::move(pins));
+}
+
 Result<std::vector<std::vector<Clip>>> stretchedClips(
     const Song& song,
     const MicSet& set,
@@ -163,7 +164,7 @@ Result<std::vector<std::vector<Clip>>> stretchedClips(
     if (material == Material::Tape) {
         return badArgument("with tape a fit would be out of tune; stretch as hits, line or blend");
     }
-    const auto map = mapOf(recorded, anchors, song.rate);
+    const auto map = stretchMap(recorded, anchors, song.rate);
     if (!map) {
         return tl::unexpected(map.error());
     }

@@ -205,6 +205,46 @@ void ClipHands::gain(double decibels, bool isRelative)
     );
 }
 
+void ClipHands::stretch(const ClipStretch& change)
+{
+    const ClipChoice choice = scope();
+    const auto clips = clipsOf(session_.song(), choice);
+    const bool isKnown = clips.empty() || clips.front().clip.sound.treatment || change.material;
+    const QString what = change.ratio ? tr("Stretch clips") : tr("Pitch of clips");
+    if (isKnown) {
+        apply(stretchClips(session_.song(), choice, change), what, choice.size());
+        return;
+    }
+    const Sound sound = clips.front().clip.sound;
+    session_.jobs.run(
+        {.key = QStringLiteral("stretch clips"),
+         .title = tr("Listen to the material"),
+         .holds = session_.document.whileOpen()},
+        this,
+        [sources = session_.document.sources(), sound, rate = session_.song().rate](const Work& work
+        ) { return guessMaterial(sources->channel(sound.take, sound.firstChannel()), rate, work); },
+        [this, choice, change, what](const Result<MaterialGuess>& guess) {
+            ClipStretch asked = change;
+            asked.material = guess ? guess->material : Material::Hits;
+            apply(stretchClips(session_.song(), choice, asked), what, choice.size());
+        }
+    );
+}
+
+void ClipHands::lastBeats(double beats)
+{
+    const auto clips = clipsOf(session_.song(), scope());
+    if (clips.empty()) {
+        stretch({.ratio = 1.0});  // which says that none is chosen
+        return;
+    }
+    const Song& song = session_.song();
+    const Clip& first = clips.front().clip;
+    const Beats begin = song.tempo.beatsAt(toSeconds(first.at, song.rate));
+    const Frames end = toFrames(song.tempo.timeAt(begin + Beats(beats)), song.rate);
+    stretch({.ratio = (end - first.at) / first.length});
+}
+
 void ClipHands::fade(const FadeChange& change)
 {
     const ClipChoice choice = scope();

@@ -5,6 +5,8 @@
 #include "app/session/Session.h"
 #include "core/edits/ClipEdits.h"
 #include "core/edits/ClipValues.h"
+#include "core/edits/StretchEdits.h"
+#include "core/stretch/MaterialGuess.h"
 
 namespace orthochron::app {
 
@@ -44,6 +46,10 @@ public:
     void duplicate(int times);
     void gain(double decibels, bool isRelative);
     void fade(const FadeChange& change);
+    // Pitch, length or material; a clip that was as recorded is listened to first, so that it is
+    // stretched as what it is.
+    void stretch(const ClipStretch& change);
+    void lastBeats(double beats);  // makes clips last so many beats of the song where they begin
     void nudge(Seconds by);
     void slip(Seconds by);
     void toTrack(int by);

@@ -41,29 +41,34 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
     addWays(*head);
     left->addLayout(head);
     stack_ = new QStackedWidget(bench_);
-    cut_ = new CutBench(session_, stack_);
-    stack_->addWidget(cut_);
+    fit_ = new FitBench(session_, stack_);
+    stack_->addWidget(fit_);
     hands_ = new ClipHands(session_, this);
     grips_ = std::make_unique<ClipGrips>(session_, lanes_, *hands_);
+    pins_ = std::make_unique<PinGrips>(session_, lanes_);
     stack_->addWidget(new HandBench(session_, *hands_, stack_));
     left->addWidget(stack_, 1);
     layout->addLayout(left, 10);
     chart_ = new TimingChart(session_, bench_);
-    layout->addWidget(chart_, 20);
+    strain_ = new StrainChart(session_, bench_);
+    strain_->setVisible(false);
+    auto* charts = new QVBoxLayout;
+    charts->setSpacing(6);
+    charts->addWidget(chart_, 5);
+    charts->addWidget(strain_, 4);
+    layout->addLayout(charts, 20);
     dial_ = new FeelDial(session_, bench_);
     layout->addWidget(dial_, 7);
     connect(chart_, &TimingChart::hint, this, &FitStage::hint);
     connect(dial_, &FeelDial::hint, this, &FitStage::hint);
-    connect(cut_, &CutBench::fitAsked, this, &FitStage::mainAction);
-    connect(cut_, &CutBench::undoAsked, this, [this] {
+    connect(fit_, &FitBench::fitAsked, this, &FitStage::mainAction);
+    connect(fit_, &FitBench::undoAsked, this, [this] {
         if (const MicSet* set = session_.choice.set()) {
             session_.document.apply(undoFit(session_.song(), set->id), tr("Back to as recorded"));
         }
     });
-    connect(ways_, &QButtonGroup::idClicked, this, [this](int way) {
-        stack_->setCurrentIndex(way == 2 ? 1 : 0);
-        lanes_.update();
-    });
+    connect(strain_, &StrainChart::hint, this, &FitStage::hint);
+    connect(ways_, &QButtonGroup::idClicked, this, &FitStage::chooseWay);
     connect(&session_.fitting, &Fitting::changed, this, &FitStage::fill);
     connect(&session_.choice, &Choice::changed, this, &FitStage::fill);
     fill();
@@ -77,7 +82,10 @@ void FitStage::addWays(QBoxLayout& head)
               tr("Cut"),
               "wayCut",
               tr("Cut and crossfade: no artefacts, for drums and clean picking")},
-          std::tuple{tr("Stretch"), "wayStretch", tr("Stretching is not here yet")},
+          std::tuple{
+              tr("Stretch"),
+              "wayStretch",
+              tr("Pull and squeeze what lies between the hits: few strays, or sustained sounds")},
           std::tuple{
               tr("By hand"), "wayByHand", tr("Take hold of clips: split, trim, slip, move")}}) {
         auto* way = benchWay(text, QLatin1String(name), bench_);
@@ -86,7 +94,21 @@ void FitStage::addWays(QBoxLayout& head)
         head.addWidget(way);
     }
     ways_->button(0)->setChecked(true);
-    ways_->button(1)->setEnabled(false);
+}
+
+void FitStage::chooseWay(int way)
+{
+    stack_->setCurrentIndex(way == 2 ? 1 : 0);
+    strain_->setVisible(way == 1);
+    if (way != 2) {
+        fit_->setMethod(way == 1 ? FitMethod::Stretch : FitMethod::Cut);
+    }
+    lanes_.update();
+}
+
+bool FitStage::isStretch() const
+{
+    return ways_->checkedId() == 1;
 }
 
 bool FitStage::isByHand() const
@@ -130,7 +152,13 @@ void FitStage::fill()
                         .arg(name)
                         .arg(bars ? bars->first : 1)
                         .arg(bars ? bars->last : lastBar));
-    cut_->fill();
+    fit_->fill();
+    // A set that was fitted before is looked at the way it was fitted.
+    const int way = session_.fitting.request.way.method == FitMethod::Stretch ? 1 : 0;
+    if (!isByHand() && ways_->checkedId() != way) {
+        ways_->button(way)->setChecked(true);
+        strain_->setVisible(way == 1);
+    }
 }
 
 QString FitStage::status() const
@@ -139,10 +167,23 @@ QString FitStage::status() const
     if (figures.mains == 0) {
         return tr("No hits to fit yet");
     }
+    const Song& song = session_.song();
     const MicSet* set = session_.choice.set();
     const bool keepsFeel = session_.fitting.request.fit.feel == 0.0;
+    if (const auto most = strain_->worst(); isStretch() && most) {
+        return tr("%1 · %2 hits pinned · drift %3 ms · %4 · strays %5 ms · most strained ×%6 at %7")
+            .arg(set != nullptr ? QString::fromStdString(song.nameOf(*set)) : QString())
+            .arg(figures.hits)
+            .arg(
+                arrow(figures.drift),
+                keepsFeel ? tr("feel kept") : tr("feel %1 ms").arg(arrow(figures.feel)),
+                arrow(figures.stray)
+            )
+            .arg(most->ratio, 0, 'f', 2)
+            .arg(placeText(song, most->from).place);
+    }
     return tr("%1 · %2 hits · drift %3 ms · %4 · strays %5 ms · furthest move %6 ms")
-        .arg(set != nullptr ? QString::fromStdString(set->name) : QString())
+        .arg(set != nullptr ? QString::fromStdString(song.nameOf(*set)) : QString())
         .arg(figures.hits)
         .arg(
             arrow(figures.drift),
@@ -163,6 +204,10 @@ void FitStage::paintLane(QPainter& painter, const Lane& lane)
     );
     if (isByHand()) {
         grips_->paintLane(painter, lane);
+        return;
+    }
+    if (isStretch()) {
+        pins_->paintLane(painter, lane);
         return;
     }
     // Where each hit of this lane would come to, as a small tick over its foot.
@@ -190,6 +235,11 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
 {
     if (isByHand()) {
         return grips_->hintAt(lane, place);
+    }
+    if (isStretch()) {
+        if (auto hint = pins_->hintAt(lane, place); !hint.first.isEmpty()) {
+            return hint;
+        }
     }
     if (headAt(lane, place)) {
         return {tr("Drag the head to the grid line this hit was played for"), Qt::SizeHorCursor};
@@ -255,6 +305,9 @@ bool FitStage::press(const Lane& lane, QMouseEvent& event)
     if (isByHand()) {
         return grips_->press(lane, event);
     }
+    if (isStretch() && pins_->press(lane, event)) {
+        return true;
+    }
     headHeld_ = headAt(lane, event.pos());
     headTo_ = event.pos();
     return headHeld_.has_value();
@@ -270,7 +323,11 @@ void FitStage::move(QMouseEvent& event)
         lanes_.setReadout(tr("bar %1, step %2").arg(line.bar).arg(line.step + 1), event.pos());
         return;
     }
-    grips_->move(event);
+    if (isStretch()) {
+        pins_->move(event);
+    } else {
+        grips_->move(event);
+    }
 }
 
 void FitStage::release(QMouseEvent&)
@@ -288,12 +345,17 @@ void FitStage::release(QMouseEvent&)
         }
         return;
     }
-    grips_->release();
+    if (isStretch()) {
+        pins_->release();
+    } else {
+        grips_->release();
+    }
 }
 
 bool FitStage::doubleClick(const Lane& lane, QMouseEvent& event)
 {
-    return isByHand() && grips_->doubleClick(lane, event);
+    return isByHand() ? grips_->doubleClick(lane, event)
+                      : isStretch() && pins_->doubleClick(lane, event);
 }
 
 void FitStage::hover(const Lane* lane, QPoint place, Qt::KeyboardModifiers modifiers)
@@ -307,6 +369,8 @@ void FitStage::remove()
 {
     if (isByHand()) {
         hands_->remove();
+    } else if (isStretch()) {
+        pins_->remove();
     }
 }
 
@@ -314,13 +378,15 @@ void FitStage::nudge(Seconds by)
 {
     if (isByHand()) {
         hands_->nudge(by);
+    } else if (isStretch()) {
+        pins_->nudge(by);
     }
 }
 
 // A fit made again keeps what was changed by hand, unless the user says otherwise.
 QString FitStage::mainActionName() const
 {
-    return cut_->actionName();
+    return fit_->actionName();
 }
 
 void FitStage::mainAction()

@@ -3,9 +3,11 @@
 #include "app/stages/Stage.h"
 #include "app/stages/fit/ClipGrips.h"
 #include "app/stages/fit/ClipHands.h"
-#include "app/stages/fit/CutBench.h"
+#include "app/stages/fit/FitBench.h"
 #include "app/stages/fit/HandBench.h"
+#include "app/stages/fit/PinGrips.h"
 #include "app/views/FeelDial.h"
+#include "app/views/StrainChart.h"
 #include "app/views/TimingChart.h"
 
 class QBoxLayout;
@@ -15,7 +17,8 @@ class QStackedWidget;
 
 namespace orthochron::app {
 
-// Moves a performance to the grid by cutting, with everything shown before it is done.
+// Moves a performance to the grid, by cutting, by stretching or by hand, with everything shown before it is
+// done.
 class FitStage final : public Stage {
     Q_OBJECT
 
@@ -53,17 +56,21 @@ private:
     void fill();
     void addWays(QBoxLayout& head);
     [[nodiscard]] bool isByHand() const;
+    [[nodiscard]] bool isStretch() const;
+    void chooseWay(int way);
     // The hit whose leaning stroke has its head under the pointer; none elsewhere.
     [[nodiscard]] std::optional<std::size_t> headAt(const Lane& lane, QPoint place) const;
 
     QWidget* bench_ = nullptr;
     ClipHands* hands_ = nullptr;
     std::unique_ptr<ClipGrips> grips_;
+    std::unique_ptr<PinGrips> pins_;
     QButtonGroup* ways_ = nullptr;
     QStackedWidget* stack_ = nullptr;
     QLabel* scope_ = nullptr;
-    CutBench* cut_ = nullptr;
+    FitBench* fit_ = nullptr;
     TimingChart* chart_ = nullptr;
+    StrainChart* strain_ = nullptr;
     FeelDial* dial_ = nullptr;
     std::optional<std::size_t> headHeld_;  // its line is being changed
     QPoint headTo_;

@@ -38,7 +38,8 @@ HandBench::HandBench(Session& session, ClipHands& hands, QWidget* parent)
     addClipRow(*layout);
     addValueRow(*layout);
     addStepRow(*layout);
-    layout->setRowStretch(8, 1);
+    addStretchRow(*layout);
+    layout->setRowStretch(10, 1);
     for (int column = 0; column < kColumns; ++column) {
         layout->setColumnStretch(column, 1);
     }
@@ -49,6 +50,7 @@ HandBench::HandBench(Session& session, ClipHands& hands, QWidget* parent)
         hands_.settings.ripple = isOn;
     });
     connect(&session_.choice, &Choice::changed, this, &HandBench::fill);
+    connect(&hands_, &ClipHands::changed, this, &HandBench::fill);
     fill();
 }
 
@@ -206,6 +208,70 @@ void HandBench::addStepRow(QGridLayout& layout)
     });
 }
 
+// What a clip sounds like beside its place: its pitch, its length, and what it is stretched as.
+void HandBench::addStretchRow(QGridLayout& layout)
+{
+    const auto field =
+        [&](const QString& label, const char* name, const NumberStyle& style, int row, int column) {
+            auto* made = new NumberField(label, style, false, this);
+            made->setObjectName(QLatin1String(name));
+            layout.addWidget(made, row, column, 1, 2);
+            return made;
+        };
+    pitch_ = field(
+        tr("Pitch"), "handPitch", {tr("st"), 2, -kMostSemitones, kMostSemitones, 0.0, 0.05}, 8, 0
+    );
+    pitch_->setToolTip(tr("Semitones; cents behind the point. 0 puts it back"));
+    length_ =
+        field(tr("Length"), "handLength", {QStringLiteral("%"), 2, 5.0, 2000.0, 100.0, 0.2}, 8, 2);
+    length_->setToolTip(tr("Of what was recorded; the start stays"));
+    beats_ = field(tr("Lasts"), "handBeats", {tr("beats"), 2, 0.01, 4000.0, 4.0, 0.05}, 9, 0);
+    beats_->setToolTip(tr("So many beats of the song from where it begins"));
+    material_ = new QComboBox(this);
+    material_->setObjectName(QStringLiteral("handMaterial"));
+    material_->setAccessibleName(tr("Treated as"));
+    for (const Material material :
+         {Material::Hits, Material::Line, Material::Blend, Material::Tape}) {
+        material_->addItem(tr("as %1").arg(QLatin1String(materialWord(material).data())));
+    }
+    layout.addWidget(material_, 9, 2);
+    auto* formants = new QCheckBox(tr("formants move"), this);
+    formants->setObjectName(QStringLiteral("handFormants"));
+    formants->setToolTip(tr("With the pitch, as when a tape runs faster; otherwise they are kept"));
+    layout.addWidget(formants, 9, 3);
+    connect(pitch_, &NumberField::finished, this, [this](double semitones) {
+        hands_.stretch({.semitones = semitones});
+    });
+    connect(length_, &NumberField::finished, this, [this](double percent) {
+        const auto clips = clipsOf(session_.song(), hands_.scope());
+        if (!clips.empty()) {
+            hands_.stretch({.ratio = percent / 100.0 / stretchedBy(clips.front().clip)});
+        }
+    });
+    connect(beats_, &NumberField::finished, &hands_, &ClipHands::lastBeats);
+    connect(material_, &QComboBox::activated, this, [this](int material) {
+        hands_.stretch({.material = static_cast<Material>(material)});
+    });
+    connect(formants, &QCheckBox::clicked, this, [this](bool isOn) {
+        hands_.stretch({.movesFormants = isOn});
+    });
+}
+
+void HandBench::fillStretch(const std::optional<Clip>& first)
+{
+    if (!first) {
+        return;
+    }
+    const Song& song = session_.song();
+    const Treatment treatment = treatmentOf(*first);
+    pitch_->setValue(treatment.semitones);
+    length_->setValue(100.0 * stretchedBy(*first));
+    const auto beatsAt = [&](Frames at) { return song.tempo.beatsAt(toSeconds(at, song.rate)); };
+    beats_->setValue((beatsAt(first->end()) - beatsAt(first->at)).count());
+    material_->setCurrentIndex(static_cast<int>(treatment.material));
+    findChild<QCheckBox*>(QStringLiteral("handFormants"))->setChecked(treatment.movesFormants);
+}
+
 Frames HandBench::frames(const NumberField& field) const
 {
     return toFrames(milliseconds(field.value()), session_.song().rate);
@@ -252,6 +318,7 @@ void HandBench::fill()
         fadeIn_->setValue(inMilliseconds(toSeconds(first->in.length, rate)));
         fadeOut_->setValue(inMilliseconds(toSeconds(first->out.length, rate)));
     }
+    fillStretch(first);
     gain_->setMixed(gainsDiffer);
     fadeIn_->setMixed(insDiffer);
     fadeOut_->setMixed(outsDiffer);

@@ -5,6 +5,7 @@
 #include "app/controls/NumberField.h"
 #include "app/stages/fit/ClipHands.h"
 
+class QComboBox;
 class QGridLayout;
 class QLabel;
 
@@ -22,6 +23,8 @@ private:
     void addClipRow(QGridLayout& layout);
     void addValueRow(QGridLayout& layout);
     void addStepRow(QGridLayout& layout);
+    void addStretchRow(QGridLayout& layout);
+    void fillStretch(const std::optional<Clip>& first);
     void fill();
     // One step on the mic set, or what of it lies in the chosen range, as a job.
     void step(
@@ -38,6 +41,10 @@ private:
     NumberField* fadeIn_ = nullptr;
     NumberField* fadeOut_ = nullptr;
     NumberField* repeat_ = nullptr;
+    NumberField* pitch_ = nullptr;
+    NumberField* length_ = nullptr;
+    NumberField* beats_ = nullptr;
+    QComboBox* material_ = nullptr;
     NumberField* furthest_ = nullptr;
     NumberField* above_ = nullptr;
     NumberField* leadIn_ = nullptr;

@@ -1,5 +1,6 @@
-#include "app/stages/fit/CutBench.h"
+#include "app/stages/fit/FitBench.h"
 
+#include <QButtonGroup>
 #include <QComboBox>
 #include <QVBoxLayout>
 
@@ -20,13 +21,13 @@ struct NamedGrid {
 const std::array<NamedGrid, 7>& grids()
 {
     static const std::array<NamedGrid, 7> kGrids{{
-        {QT_TRANSLATE_NOOP("CutBench", "quarters"), {4, false}},
-        {QT_TRANSLATE_NOOP("CutBench", "eighths"), {8, false}},
-        {QT_TRANSLATE_NOOP("CutBench", "sixteenths"), {16, false}},
-        {QT_TRANSLATE_NOOP("CutBench", "thirty-seconds"), {32, false}},
-        {QT_TRANSLATE_NOOP("CutBench", "quarter triplets"), {4, true}},
-        {QT_TRANSLATE_NOOP("CutBench", "eighth triplets"), {8, true}},
-        {QT_TRANSLATE_NOOP("CutBench", "sixteenth triplets"), {16, true}},
+        {QT_TRANSLATE_NOOP("FitBench", "quarters"), {4, false}},
+        {QT_TRANSLATE_NOOP("FitBench", "eighths"), {8, false}},
+        {QT_TRANSLATE_NOOP("FitBench", "sixteenths"), {16, false}},
+        {QT_TRANSLATE_NOOP("FitBench", "thirty-seconds"), {32, false}},
+        {QT_TRANSLATE_NOOP("FitBench", "quarter triplets"), {4, true}},
+        {QT_TRANSLATE_NOOP("FitBench", "eighth triplets"), {8, true}},
+        {QT_TRANSLATE_NOOP("FitBench", "sixteenth triplets"), {16, true}},
     }};
     return kGrids;
 }
@@ -38,42 +39,106 @@ constexpr double kClearRise = 12.0;  // dB
 
 }  // namespace
 
-CutBench::CutBench(Session& session, QWidget* parent) : QWidget(parent), session_(session)
+FitBench::FitBench(Session& session, QWidget* parent) : QWidget(parent), session_(session)
 {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(2);
     auto* focus = new FitFocus(session_, this);
     layout->addWidget(focus);
-    connect(focus, &FitFocus::chosen, this, &CutBench::fillAmounts);
+    connect(focus, &FitFocus::chosen, this, &FitBench::fillAmounts);
     addAmounts(*layout);
     addTimes(*layout);
     addChoices(*layout);
+    addMaterials(*layout);
     addButtons(*layout);
     layout->addStretch();
-    connect(&session_.document, &Document::opened, this, [this] { filledFrom_ = SetId(); });
+    connect(&session_.document, &Document::opened, this, [this] {
+        filledFrom_ = guessedFor_ = SetId();
+        guess_.reset();
+    });
+    showWay();
+}
+
+void FitBench::setMethod(FitMethod method)
+{
+    if (session_.fitting.request.way.method == method) {
+        return;
+    }
+    session_.fitting.request.way.method = method;
+    showWay();
+    guessMaterial();
+    session_.fitting.requestChanged();
+}
+
+void FitBench::showWay()
+{
+    const FitWay& way = session_.fitting.request.way;
+    const bool isCut = way.method == FitMethod::Cut;
+    for (QWidget* ofCutting : std::initializer_list<QWidget*>{leadIn_, crossfade_, shape_}) {
+        ofCutting->setVisible(isCut);
+    }
+    treatedAs_->setVisible(!isCut);
+    materials_->button(static_cast<int>(way.material))->setChecked(true);
+}
+
+// Listens to the lead that rules, once for each set, and proposes what it is best stretched as.
+void FitBench::guessMaterial()
+{
+    const MicSet* set = session_.choice.set();
+    if (set == nullptr || session_.fitting.request.way.method != FitMethod::Stretch ||
+        guessedFor_ == set->id || set->recipe) {
+        return;
+    }
+    guessedFor_ = set->id;
+    const Song& song = session_.song();
+    const auto lead =
+        std::ranges::find_if(set->tracks, [&](TrackId id) { return song.isLead(*song.track(id)); });
+    const auto take = recordedTake(song, lead == set->tracks.end() ? set->tracks.front() : *lead);
+    if (!take) {
+        return;
+    }
+    session_.jobs.run(
+        {.key = QStringLiteral("guess material"),
+         .title = tr("Listen to the material"),
+         .holds = session_.document.whileOpen()},
+        this,
+        [sources = session_.document.sources(), take = *take, rate = song.rate](const Work& work) {
+            return orthochron::guessMaterial(sources->channel(take.take, take.channel), rate, work);
+        },
+        [this, id = set->id](const Result<MaterialGuess>& guess) {
+            const MicSet* chosen = session_.choice.set();
+            if (!guess || chosen == nullptr || chosen->id != id || chosen->recipe) {
+                return;
+            }
+            guess_ = *guess;
+            session_.fitting.request.way.material = guess->material;
+            showWay();
+            session_.fitting.requestChanged();
+        }
+    );
 }
 
 NumberField*
-CutBench::field(const QString& label, const char* name, const NumberStyle& style, bool withSlider)
+FitBench::field(const QString& label, const char* name, const NumberStyle& style, bool withSlider)
 {
     auto* made = new NumberField(label, style, withSlider, this);
     made->setObjectName(QLatin1String(name));
-    connect(made, &NumberField::changed, this, &CutBench::changed);
+    connect(made, &NumberField::changed, this, &FitBench::changed);
     return made;
 }
 
-QComboBox* CutBench::list(const QString& label, const char* name, const QStringList& items)
+QComboBox* FitBench::list(const QString& label, const char* name, const QStringList& items)
 {
     auto* made = new QComboBox(this);
     made->setObjectName(QLatin1String(name));
     made->setAccessibleName(label);
     made->addItems(items);
-    connect(made, &QComboBox::activated, this, &CutBench::changed);
+    connect(made, &QComboBox::activated, this, &FitBench::changed);
     return made;
 }
 
-void CutBench::addAmounts(QBoxLayout& layout)
+void FitBench::addAmounts(QBoxLayout& layout)
 {
     const auto amount = [&](const QString& label, const char* name, double usual) {
         auto* made = field(label, name, {QStringLiteral("%"), 0, 0.0, 100.0, usual, 0.5}, true);
@@ -85,7 +150,7 @@ void CutBench::addAmounts(QBoxLayout& layout)
     stray_ = amount(tr("Strays taken out"), "stray", 80.0);
 }
 
-void CutBench::addTimes(QBoxLayout& layout)
+void FitBench::addTimes(QBoxLayout& layout)
 {
     const double rate = session_.song().rate.count();
     const auto time =
@@ -117,12 +182,13 @@ void CutBench::addTimes(QBoxLayout& layout)
         for (NumberField* each : column) {
             stacked->addWidget(each);
         }
+        stacked->addStretch();
         columns->addLayout(stacked);
     }
     layout.addLayout(columns);
 }
 
-void CutBench::addChoices(QBoxLayout& layout)
+void FitBench::addChoices(QBoxLayout& layout)
 {
     QStringList gridNames;
     for (const NamedGrid& named : grids()) {
@@ -146,7 +212,47 @@ void CutBench::addChoices(QBoxLayout& layout)
     layout.addLayout(second);
 }
 
-void CutBench::addButtons(QBoxLayout& layout)
+void FitBench::addMaterials(QBoxLayout& layout)
+{
+    treatedAs_ = new QWidget(this);
+    auto* row = new QHBoxLayout(treatedAs_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(4);
+    row->addWidget(new QLabel(tr("Treated as"), treatedAs_));
+    row->addStretch();
+    materials_ = new QButtonGroup(this);
+    for (const auto& [material, text, why] :
+         {std::tuple{
+              Material::Hits,
+              tr("hits"),
+              tr("Attacks untouched, only what lies between them yields: drums, picking")},
+          std::tuple{
+              Material::Line,
+              tr("line"),
+              tr("One note at a time: voice, bass, bowed and blown instruments")},
+          std::tuple{Material::Blend, tr("blend"), tr("Chords and whole mixes; takes longest")},
+          std::tuple{
+              Material::Tape,
+              tr("tape"),
+              tr("Pitch follows speed: for loops and clips. A fit would be out of tune")}}) {
+        auto* button = benchWay(
+            text,
+            QStringLiteral("material_") + QLatin1String(materialWord(material).data()),
+            treatedAs_
+        );
+        button->setToolTip(why);
+        button->setEnabled(material != Material::Tape);
+        materials_->addButton(button, static_cast<int>(material));
+        row->addWidget(button);
+    }
+    connect(materials_, &QButtonGroup::idClicked, this, [this](int material) {
+        session_.fitting.request.way.material = static_cast<Material>(material);
+        session_.fitting.requestChanged();
+    });
+    layout.addWidget(treatedAs_);
+}
+
+void FitBench::addButtons(QBoxLayout& layout)
 {
     auto* buttons = new QHBoxLayout;
     apply_ = benchButton(tr("Cut and join"), QStringLiteral("cutAndJoin"), true, this);
@@ -158,11 +264,11 @@ void CutBench::addButtons(QBoxLayout& layout)
     state_ = benchNote(QString(), this);
     state_->setObjectName(QStringLiteral("fitState"));
     layout.addWidget(state_);
-    connect(apply_, &QPushButton::clicked, this, &CutBench::fitAsked);
-    connect(back_, &QPushButton::clicked, this, &CutBench::undoAsked);
+    connect(apply_, &QPushButton::clicked, this, &FitBench::fitAsked);
+    connect(back_, &QPushButton::clicked, this, &FitBench::undoAsked);
 }
 
-void CutBench::fillFromRecipe()
+void FitBench::fillFromRecipe()
 {
     const MicSet* set = session_.choice.set();
     if (set == nullptr || set->id == filledFrom_) {
@@ -173,11 +279,15 @@ void CutBench::fillFromRecipe()
         session_.fitting.request.fit = set->recipe->fit;
         session_.fitting.request.joins = set->recipe->joins;
         session_.fitting.request.grid = set->recipe->grid;
+        session_.fitting.request.way = set->recipe->way;
     }
+    guess_.reset();
+    guessMaterial();
     fillFields();
+    showWay();
 }
 
-void CutBench::fillAmounts()
+void FitBench::fillAmounts()
 {
     const OwnAmounts amounts = session_.fitting.amounts();
     drift_->setValue(amounts.drift * 100.0);
@@ -185,7 +295,7 @@ void CutBench::fillAmounts()
     stray_->setValue(amounts.stray * 100.0);
 }
 
-void CutBench::fillFields()
+void FitBench::fillFields()
 {
     const FitRequest& wanted = session_.fitting.request;
     fillAmounts();
@@ -208,7 +318,7 @@ void CutBench::fillFields()
     shape_->setCurrentIndex(static_cast<int>(shape - kShapes.begin()));
 }
 
-void CutBench::changed()
+void FitBench::changed()
 {
     FitRequest& wanted = session_.fitting.request;
     session_.fitting.setAmounts(
@@ -229,9 +339,17 @@ void CutBench::changed()
 }
 
 // How to go about it, with the reason.
-QString CutBench::advice() const
+QString FitBench::advice() const
 {
     const MicSet* set = session_.choice.set();
+    if (session_.fitting.request.way.method == FitMethod::Stretch) {
+        return guess_ ? tr("%1 suits it: %2 % of it has the clear pitch of one note, %3 steep "
+                           "attacks a second.")
+                            .arg(materials_->button(static_cast<int>(guess_->material))->text())
+                            .arg(100.0 * guess_->pitched, 0, 'f', 0)
+                            .arg(guess_->struck, 0, 'f', 1)
+                      : QString();
+    }
     if (set == nullptr || session_.hits.analysis() == nullptr) {
         return {};
     }
@@ -257,7 +375,7 @@ QString CutBench::advice() const
                : tr("Weak attacks for cutting: %1; listen to every join.").arg(reason);
 }
 
-QString CutBench::state(int hits) const
+QString FitBench::state(int hits) const
 {
     const MicSet* set = session_.choice.set();
     if (set == nullptr || hits == 0) {
@@ -277,12 +395,12 @@ QString CutBench::state(int hits) const
         .arg(fitted);
 }
 
-QString CutBench::actionName() const
+QString FitBench::actionName() const
 {
     return apply_->text();
 }
 
-void CutBench::fill()
+void FitBench::fill()
 {
     fillFromRecipe();
     const MicSet* set = session_.choice.set();
@@ -295,10 +413,14 @@ void CutBench::fill()
     ));
     const bool isFitted = set != nullptr && set->recipe;
     apply_->setEnabled(hits > 0);
+    const bool isCut = session_.fitting.request.way.method == FitMethod::Cut;
+    const bool isSameWay =
+        isFitted && set->recipe->way.method == session_.fitting.request.way.method;
     apply_->setText(
-        hits == 0  ? tr("Cut and join")
-        : isFitted ? tr("Fit again, %1 hits").arg(hits)
-                   : tr("Cut and join %1 hits").arg(hits)
+        hits == 0   ? (isCut ? tr("Cut and join") : tr("Stretch"))
+        : isSameWay ? tr("Fit again, %1 hits").arg(hits)
+        : isCut     ? tr("Cut and join %1 hits").arg(hits)
+                    : tr("Stretch to %1 pins").arg(hits)
     );
     back_->setEnabled(isFitted);
     state_->setText(state(hits));

@@ -2,23 +2,27 @@
 
 #include "app/controls/NumberField.h"
 #include "app/session/Session.h"
+#include "core/stretch/MaterialGuess.h"
 
 class QBoxLayout;
+class QButtonGroup;
 class QComboBox;
 class QLabel;
 class QPushButton;
 
 namespace orthochron::app {
 
-// What a fit by cutting is asked: amounts, grid, groove, joins. Its fields are the request of the
+// What a fit is asked: amounts, grid, groove, and its joins or, when stretching, the material. Its fields are the request of the
 // session; a set that was fitted before opens with the values it was fitted with.
-class CutBench final : public QWidget {
+class FitBench final : public QWidget {
     Q_OBJECT
 
 public:
-    CutBench(Session& session, QWidget* parent);
+    FitBench(Session& session, QWidget* parent);
 
     void fill();
+    // By cutting or by stretching: some fields are of one alone.
+    void setMethod(FitMethod method);
     // What its main button says: "Cut and join 465 hits".
     [[nodiscard]] QString actionName() const;
 
@@ -30,7 +34,10 @@ private:
     void addAmounts(QBoxLayout& layout);
     void addTimes(QBoxLayout& layout);
     void addChoices(QBoxLayout& layout);
+    void addMaterials(QBoxLayout& layout);
     void addButtons(QBoxLayout& layout);
+    void showWay();
+    void guessMaterial();
     void fillFromRecipe();
     void fillAmounts();
     void fillFields();
@@ -56,10 +63,14 @@ private:
     QComboBox* grid_ = nullptr;
     QComboBox* pieces_ = nullptr;
     QComboBox* shape_ = nullptr;
+    QWidget* treatedAs_ = nullptr;  // the row of materials
+    QButtonGroup* materials_ = nullptr;
     QPushButton* apply_ = nullptr;
     QPushButton* back_ = nullptr;
     QLabel* state_ = nullptr;
     SetId filledFrom_;  // the set whose recipe the fields were last filled from
+    SetId guessedFor_;  // and the one whose material was asked for
+    std::optional<MaterialGuess> guess_;
 };
 
 }  // namespace orthochron::app

@@ -1,0 +1,224 @@
+#include "app/stages/fit/PinGrips.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+
+#include "app/theme/Theme.h"
+#include "app/views/Spring.h"
+#include "core/edits/StretchEdits.h"
+
+#include <cmath>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr double kReach = 6.0;     // px
+constexpr double kHead = 4.2;      // px
+constexpr int kFoot = 22;          // px of a lane's lower edge where pins are taken hold of
+constexpr double kCatch = 5.0;     // px to a grid line
+constexpr double kFarOff = 120.0;  // frames a pixel: from there on pins would be a thicket
+
+}  // namespace
+
+PinGrips::PinGrips(Session& session, LanesView& lanes) : session_(session), lanes_(lanes) {}
+
+Frames PinGrips::heardAt(std::size_t hit) const
+{
+    return session_.review.heardAt(session_.fitting.preview().performance.hits[hit].played.beatPoint
+    );
+}
+
+void PinGrips::paintLane(QPainter& painter, const Lane& lane) const
+{
+    const auto& preview = session_.fitting.preview();
+    const auto found = std::ranges::find(preview.origin.leads, lane.track);
+    if (found == preview.origin.leads.end()) {
+        return;
+    }
+    const auto track = session_.song().track(lane.track);
+    const bool isMade = std::ranges::any_of(track->clips, [](const Clip& clip) {
+        return clip.sound.treatment != nullptr;
+    });
+    if (!isMade) {
+        // What stretching would ask of the sound.
+        paintSpring(
+            painter,
+            lane.area,
+            session_.fitting.strain(),
+            strainLimits(session_.fitting.request.way.material),
+            [this](Frames at) { return lanes_.xOf(at); },
+            false
+        );
+    }
+    if (session_.shown.scale().framesPerPixel > kFarOff * 4.0) {
+        return;
+    }
+    const Palette& colours = Theme::palette();
+    const auto lead = static_cast<int>(found - preview.origin.leads.begin());
+    for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
+        const JudgedHit& hit = preview.performance.hits[i];
+        const bool isHeld = held_ && preview.performance.hits[i].main == *held_;
+        const double x = lanes_.xOf(isHeld && i == *held_ ? target_ : heardAt(i));
+        if (hit.played.lead != lead || x < lane.area.left() || x > lane.area.right()) {
+            continue;
+        }
+        const bool isMain = hit.role == HitRole::Main;
+        const auto mark =
+            std::ranges::find(track->marks, preview.origin.origins[i].mark, &Mark::id);
+        const bool isByHand = mark != track->marks.end() && mark->wanted.has_value();
+        painter.setPen(QPen(isByHand ? colours.finding : colours.ink, 1.4));
+        painter.setBrush(
+            isMain ? QBrush(isByHand ? colours.finding : colours.ink) : QBrush(colours.lane)
+        );
+        const double size =
+            mark != track->marks.end() && mark->id == touched_ ? kHead + 1.6 : kHead;
+        painter.drawEllipse(
+            QPointF(x, lane.area.bottom() - 6.0), isMain ? size : 3.0, isMain ? size : 3.0
+        );
+    }
+}
+
+std::optional<std::size_t> PinGrips::hitAt(const Lane& lane, QPoint place) const
+{
+    const auto& preview = session_.fitting.preview();
+    std::optional<std::size_t> nearest;
+    double least = kReach;
+    if (place.y() < lane.area.bottom() - kFoot) {
+        return std::nullopt;
+    }
+    for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
+        const JudgedHit& hit = preview.performance.hits[i];
+        const auto lead = static_cast<std::size_t>(hit.played.lead);
+        if (preview.origin.leads[lead] != lane.track) {
+            continue;
+        }
+        const double away = std::abs(lanes_.xOf(heardAt(i)) - place.x());
+        if (away <= least) {
+            least = away;
+            nearest = i;
+        }
+    }
+    return nearest;
+}
+
+std::pair<QString, Qt::CursorShape> PinGrips::hintAt(const Lane& lane, QPoint place) const
+{
+    const auto hit = hitAt(lane, place);
+    if (!hit) {
+        return {};
+    }
+    if (session_.fitting.preview().performance.hits[*hit].role != HitRole::Main) {
+        return {tr("It keeps its distance to its main hit; drag that one"), Qt::ArrowCursor};
+    }
+    return {
+        tr("Drag the pin to where this hit is to be heard: the others stay (Alt: not caught on "
+           "lines); double click: as the fit has it"),
+        Qt::SizeHorCursor};
+}
+
+bool PinGrips::press(const Lane& lane, QMouseEvent& event)
+{
+    held_.reset();
+    const auto hit = hitAt(lane, event.pos());
+    const auto& preview = session_.fitting.preview();
+    if (!hit || preview.performance.hits[*hit].role != HitRole::Main) {
+        return false;
+    }
+    held_ = hit;
+    target_ = heardAt(*hit);
+    grabbedAt_ = event.position().x() - lanes_.xOf(target_);
+    isMoved_ = false;
+    touched_ = preview.origin.origins[*hit].mark;
+    lanes_.update();
+    return true;
+}
+
+void PinGrips::move(QMouseEvent& event)
+{
+    const auto& preview = session_.fitting.preview();
+    if (!held_ || *held_ >= preview.performance.hits.size()) {
+        return;
+    }
+    const Hertz rate = session_.song().rate;
+    const JudgedHit& hit = preview.performance.hits[*held_];
+    target_ = lanes_.timeAt(event.position().x() - grabbedAt_);
+    const Grid grid(session_.song().tempo, session_.fitting.request.grid);
+    const GridLine line = grid.nearest(toSeconds(target_, rate));
+    const Frames lineAt = toFrames(line.time, rate);
+    if (!event.modifiers().testFlag(Qt::AltModifier) &&
+        std::abs(lanes_.xOf(lineAt) - lanes_.xOf(target_)) < kCatch) {
+        target_ = lineAt;
+    }
+    isMoved_ = isMoved_ || target_ != heardAt(*held_);
+    const auto off = [&](Frames at) { return inMilliseconds(toSeconds(at, rate) - hit.line.time); };
+    lanes_.setReadout(
+        tr("%1  %2 → %3 ms, neighbours stay")
+            .arg(placeText(session_.song(), target_).place)
+            .arg(off(heardAt(*held_)), 0, 'f', 1)
+            .arg(off(target_), 0, 'f', 1),
+        event.pos()
+    );
+    lanes_.update();
+}
+
+void PinGrips::release()
+{
+    const auto held = std::exchange(held_, std::nullopt);
+    if (held && isMoved_) {
+        put(*held, target_);
+    }
+    lanes_.update();
+}
+
+bool PinGrips::doubleClick(const Lane& lane, QMouseEvent& event)
+{
+    const auto hit = hitAt(lane, event.pos());
+    if (hit) {
+        held_.reset();
+        put(*hit, std::nullopt);
+    }
+    return hit.has_value();
+}
+
+std::optional<std::size_t> PinGrips::touched() const
+{
+    const auto& origins = session_.fitting.preview().origin.origins;
+    const auto found = std::ranges::find(origins, touched_, &HitOrigin::mark);
+    return found == origins.end() ? std::nullopt
+                                  : std::optional<std::size_t>(found - origins.begin());
+}
+
+void PinGrips::nudge(Seconds by)
+{
+    if (const auto hit = touched()) {
+        put(*hit, heardAt(*hit) + toFrames(by, session_.song().rate));
+    }
+}
+
+void PinGrips::remove()
+{
+    if (const auto hit = touched()) {
+        put(*hit, std::nullopt);
+    }
+}
+
+void PinGrips::put(std::size_t hit, std::optional<Frames> target)
+{
+    if (const MicSet* set = session_.choice.set()) {
+        session_.document.apply(
+            moveHitByStretching(
+                session_.song(),
+                set->id,
+                session_.fitting.preview(),
+                hit,
+                target,
+                session_.fitting.request.way.material,
+                *session_.document.sources()
+            ),
+            target ? tr("Move a hit by stretching") : tr("Put a pin back")
+        );
+    }
+}
+
+}  // namespace orthochron::app

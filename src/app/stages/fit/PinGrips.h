@@ -1,0 +1,41 @@
+#pragma once
+
+#include <QCoreApplication>
+
+#include "app/stages/Stage.h"
+
+namespace orthochron::app {
+
+// The Stretch way of Fit under the mouse: every hit stands on a pin, whose head is dragged to where the
+// hit is to be heard; the others stay. A double click puts one back to where the fit has it.
+class PinGrips final {
+    Q_DECLARE_TR_FUNCTIONS(PinGrips)
+
+public:
+    PinGrips(Session& session, LanesView& lanes);
+
+    void paintLane(QPainter& painter, const Lane& lane) const;
+    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(const Lane& lane, QPoint place) const;
+    bool press(const Lane& lane, QMouseEvent& event);
+    void move(QMouseEvent& event);
+    void release();
+    bool doubleClick(const Lane& lane, QMouseEvent& event);
+    void nudge(Seconds by);  // the pin touched last
+    void remove();           // likewise: back to where the fit has it
+
+private:
+    [[nodiscard]] std::optional<std::size_t> hitAt(const Lane& lane, QPoint place) const;
+    [[nodiscard]] std::optional<std::size_t> touched() const;
+    [[nodiscard]] Frames heardAt(std::size_t hit) const;
+    void put(std::size_t hit, std::optional<Frames> target);
+
+    Session& session_;
+    LanesView& lanes_;
+    std::optional<std::size_t> held_;  // of the hits of the preview
+    double grabbedAt_ = 0.0;           // px from the pin to the pointer
+    Frames target_;
+    bool isMoved_ = false;
+    MarkId touched_;
+};
+
+}  // namespace orthochron::app

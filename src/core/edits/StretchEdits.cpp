@@ -1,0 +1,291 @@
+#include "core/edits/StretchEdits.h"
+
+#include <fmt/format.h>
+
+#include "core/edits/MarkEdits.h"
+#include "core/edits/Pieces.h"
+
+#include <algorithm>
+#include <cmath>
+#include <tuple>
+
+namespace orthochron {
+
+namespace {
+
+constexpr double kMostRatio = 20.0;
+constexpr Seconds kApart = milliseconds(2.0);  // of two hits, at least
+
+// What a fit of a set was asked; of one that was not fitted, to leave all as it is.
+FitRequest requestFor(const Song& song, const MicSet& set)
+{
+    if (set.recipe) {
+        return requestOf(*set.recipe);
+    }
+    FitRequest request{.fit = {0.0, 0.0, 0.0}};
+    request.grid = song.grid;
+    return request;
+}
+
+}  // namespace
+
+Result<Song> moveHitByStretching(
+    const Song& song,
+    SetId id,
+    const FitPreview& preview,
+    std::size_t hit,
+    std::optional<Frames> target,
+    Material material,
+    const Sources& sources
+)
+{
+    const MicSet* set = song.set(id);
+    if (set == nullptr || hit >= preview.performance.hits.size()) {
+        return badArgument("that hit is not in the mic set");
+    }
+    const auto& hits = preview.performance.hits;
+    if (hits[hit].role != HitRole::Main) {
+        return badArgument("this hit keeps its distance to its main hit; move that one");
+    }
+    const auto parts = partsOf(song, *set);
+    const auto heardAt = [&](std::size_t i) {
+        const Frames at = hits[i].played.beatPoint;
+        const SetPart* holding = partHolding(parts, at);
+        return holding != nullptr ? holding->heardAt(at) : at;
+    };
+    const Frames apart = toFrames(kApart, song.rate);
+    for (std::size_t i = 0; target && i < hits.size(); ++i) {
+        const bool isOther = hits[i].main != hit;
+        const bool isPassed = hits[i].played.beatPoint < hits[hit].played.beatPoint
+                                  ? heardAt(i) + apart > *target
+                                  : hits[i].played.beatPoint > hits[hit].played.beatPoint &&
+                                        heardAt(i) < *target + apart;
+        if (isOther && isPassed) {
+            return badArgument("a hit cannot be stretched past its neighbour; cut it out instead");
+        }
+    }
+    const HitOrigin& origin = preview.origin.origins[hit];
+    std::optional<Seconds> wanted;
+    if (target) {
+        wanted = toSeconds(*target, song.rate) - hits[hit].line.time;
+    }
+    auto asked = setMarkWanted(song, origin.track, origin.mark, wanted);
+    if (!asked) {
+        return asked;
+    }
+    FitRequest request = requestFor(song, *set);
+    request.way = {FitMethod::Stretch, material};
+    auto fitted = fitSet(*asked, id, request, sources);
+    if (!fitted) {
+        return tl::unexpected(fitted.error());
+    }
+    return std::move(fitted->song);
+}
+
+Treatment treatmentOf(const Clip& clip)
+{
+    return clip.sound.treatment ? *clip.sound.treatment : Treatment{};
+}
+
+double stretchedBy(const Clip& clip)
+{
+    const Frames taken = clip.sound.takeTimeOf(clip.soundStart + clip.length) -
+                         clip.sound.takeTimeOf(clip.soundStart);
+    return clip.length / std::max(taken, Frames(1));
+}
+
+namespace {
+
+// Gives clips of one song other treatments; those that were recorded together share them.
+class Stretching {
+public:
+    Stretching(const Song& song, const ClipStretch& change) : song_(song), change_(change) {}
+
+    Result<void> stretch(const MicSet& set, Clip& clip)
+    {
+        if (clip.isReversed) {
+            return badArgument("a reversed clip cannot be stretched; turn it round first");
+        }
+        const Frames from = clip.sound.takeTimeOf(clip.soundStart);
+        const Frames to = clip.sound.takeTimeOf(clip.soundStart + clip.length);
+        auto& made = made_[{clip.sound.treatment.get(), clip.part, from, to}];
+        if (!made) {
+            auto treatment = treated(set, clip, from, to);
+            if (!treatment) {
+                return tl::unexpected(treatment.error());
+            }
+            made = std::make_shared<const Treatment>(std::move(*treatment));
+        }
+        const bool isAsRecorded = made->semitones == 0.0 && isPlain(made->time);
+        clip.sound.treatment = isAsRecorded ? nullptr : made;
+        clip.soundStart = clip.sound.soundTimeOf(from);
+        clip.length = clip.sound.soundTimeOf(to) - clip.soundStart;
+        clip.in.length = std::min(clip.in.length, clip.length);
+        clip.out.length = std::min(clip.out.length, clip.length - clip.in.length);
+        clip.byHand = true;
+        return {};
+    }
+
+private:
+    static bool isPlain(const TimeMap& time)
+    {
+        return std::ranges::all_of(time.pins(), [](const Pin& pin) {
+            return pin.sound == pin.take;
+        });
+    }
+
+    Result<Treatment> treated(const MicSet& set, const Clip& clip, Frames from, Frames to) const
+    {
+        Treatment treatment = treatmentOf(clip);
+        treatment.semitones = change_.semitones.value_or(treatment.semitones);
+        treatment.movesFormants = change_.movesFormants.value_or(treatment.movesFormants);
+        treatment.material = change_.material.value_or(treatment.material);
+        if (treatment.material == Material::Tape && treatment.semitones != 0.0) {
+            return badArgument("with tape the pitch follows the speed; choose another material");
+        }
+        if (change_.ratio) {
+            auto time = drawnOut(clip, from, to, *change_.ratio);
+            if (!time) {
+                return tl::unexpected(time.error());
+            }
+            treatment.time = std::move(*time);
+        }
+        listen(set, clip, treatment);
+        return treatment;
+    }
+
+    // The clip's part of its map, so many times as long from its start on.
+    static Result<TimeMap> drawnOut(const Clip& clip, Frames from, Frames to, double ratio)
+    {
+        std::vector<Pin> pins{{from, clip.soundStart}};
+        const auto put = [&](Frames take) {
+            const auto away =
+                static_cast<double>((clip.sound.soundTimeOf(take) - clip.soundStart).count());
+            const Pin pin{take, clip.soundStart + Frames(std::llround(away * ratio))};
+            if (pin.take > pins.back().take && pin.sound > pins.back().sound) {
+                pins.push_back(pin);
+            }
+        };
+        const Treatment present = treatmentOf(clip);
+        for (const Pin& pin : present.time.pins()) {
+            if (pin.take > from && pin.take < to) {
+                put(pin.take);
+            }
+        }
+        put(to);
+        return TimeMap::through(std::move(pins));
+    }
+
+    // What its microphones hear: attacks to be kept whole, and who decides where it is spliced.
+    void listen(const MicSet& set, const Clip& clip, Treatment& treatment) const
+    {
+        treatment.witnesses.clear();
+        std::vector<Frames> attacks;
+        for (const TrackId id : set.tracks) {
+            const auto track = song_.track(id);
+            for (const Clip& other : track->clips) {
+                if (other.part != clip.part || (!clip.part.isValid() && other.id != clip.id)) {
+                    continue;
+                }
+                const Take* take = song_.take(other.sound.take);
+                const int first = other.sound.firstChannel();
+                const bool isAll = other.sound.channel == Sound::kAllChannels && take != nullptr;
+                const Frames offset = (other.sound.takeTimeOf(other.soundStart) - other.at) -
+                                      (clip.sound.takeTimeOf(clip.soundStart) - clip.at);
+                for (int channel = first; channel < (isAll ? take->channels : first + 1);
+                     ++channel) {
+                    treatment.witnesses.push_back({other.sound.take, channel, offset});
+                }
+            }
+            if (song_.isLead(*track)) {
+                for (const HeardMark& heard : marksHeard(*track, track->clips)) {
+                    if (heard.at >= clip.at && heard.at < clip.end()) {
+                        attacks.push_back(clip.sound.takeTimeOf(heard.at - clip.offset()));
+                    }
+                }
+            }
+        }
+        std::ranges::sort(attacks);
+        const auto repeated = std::ranges::unique(attacks);
+        attacks.erase(repeated.begin(), repeated.end());
+        if (!attacks.empty()) {
+            treatment.attacks = std::move(attacks);
+        }
+    }
+
+    const Song& song_;
+    const ClipStretch& change_;
+    std::map<std::tuple<const Treatment*, PartId, Frames, Frames>, std::shared_ptr<const Treatment>>
+        made_;
+};
+
+Result<void> validate(const ClipStretch& change)
+{
+    if (!change.semitones && !change.movesFormants && !change.material &&
+        (!change.ratio || *change.ratio == 1.0)) {
+        return badArgument("nothing would change");
+    }
+    if (change.semitones && !(std::abs(*change.semitones) <= kMostSemitones)) {
+        return badArgument(
+            fmt::format("a clip is moved by at most {:g} semitones up or down", kMostSemitones)
+        );
+    }
+    if (change.ratio && !(*change.ratio >= 1.0 / kMostRatio && *change.ratio <= kMostRatio)) {
+        return badArgument(fmt::format(
+            "a clip can be made {:g} to {:g} times as long", 1.0 / kMostRatio, kMostRatio
+        ));
+    }
+    return {};
+}
+
+}  // namespace
+
+Result<Song> stretchClips(const Song& song, const ClipChoice& choice, const ClipStretch& change)
+{
+    if (auto valid = validate(change); !valid) {
+        return tl::unexpected(valid.error());
+    }
+    const auto chosen = freeOf(song, withTheirSet(song, choice));
+    if (!chosen) {
+        return tl::unexpected(chosen.error());
+    }
+    Song next = song;
+    NewIds ids(next.lastId);
+    Stretching stretching(song, change);
+    for (const MicSet& set : song.sets) {
+        std::vector<std::vector<Piece>> tracks;
+        bool isTouched = false;
+        for (const TrackId id : set.tracks) {
+            std::vector<Piece> pieces;
+            std::vector<Piece> changed;
+            for (Piece& piece : takenApart(song.track(id)->clips)) {
+                const auto own = chosen->find(id);
+                if (own == chosen->end() || !own->second.contains(piece.clip.id)) {
+                    pieces.push_back(std::move(piece));
+                    continue;
+                }
+                if (auto done = stretching.stretch(set, piece.clip); !done) {
+                    return tl::unexpected(done.error());
+                }
+                changed.push_back(std::move(piece));
+                isTouched = true;
+            }
+            if (auto laid = layOver(pieces, std::move(changed), ids); !laid) {
+                return tl::unexpected(laid.error());
+            }
+            tracks.push_back(std::move(pieces));
+        }
+        if (!isTouched) {
+            continue;
+        }
+        auto clips = putTogether(next, std::move(tracks), {});
+        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
+            Track track = *next.track(set.tracks[t]);
+            track.clips = std::move(clips[t]);
+            putTrack(next, std::move(track));
+        }
+    }
+    return next;
+}
+
+}  // namespace orthochron
