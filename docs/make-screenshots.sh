@@ -23,6 +23,8 @@ shot marks-doubtful --stage marks --at 40 --bars 4 --doubtful
 shot marks-samples --stage marks --at 41.8 --samples
 shot fit --stage fit --at 40 --bars 4
 shot fit-groove --stage fit --at 40 --bars 4 --groove
+shot fit-stretch --stage fit --at 40 --bars 2 --stretch
+shot fit-stretched --stage fit --at 86 --bars 2 --stretch --stretched
 shot by-hand --stage fit --at 10 --bars 4 --by-hand --fitted
 shot joins --stage joins --at 89 --bars 4
 shot print --stage print --at 40 --bars 4

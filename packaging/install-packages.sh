@@ -7,7 +7,7 @@ packages=(
     qt6-base-dev libqt6svg6 qt6-svg-dev qt6-qpa-plugins qt6-xdgdesktopportal-platformtheme libgl1-mesa-dev
     libsndfile1-dev libsoxr-dev libfftw3-dev librubberband-dev libebur128-dev librtaudio-dev libxxhash-dev
     libtbb-dev nlohmann-json3-dev libexpected-dev libcli11-dev libfmt-dev
-    libgtest-dev libgmock-dev libbenchmark-dev libaubio-dev xvfb xauth
+    libgtest-dev libgmock-dev libbenchmark-dev libaubio-dev libsoundtouch-dev xvfb xauth
 )
 is_installed() {
     dpkg-query -W -f='${Status}' "$1" 2>/dev/null | grep -q 'ok installed'

@@ -292,6 +292,10 @@ Result<int> run(const FitOptions& options, const Context& context)
     if (!findings) {
         return tl::unexpected(findings.error());
     }
+    const auto splices = splicesOf(fitted->song, fitted->song.sets.front(), *loaded->sources);
+    if (!splices) {
+        return tl::unexpected(splices.error());
+    }
     if (auto printed =
             printAll(fitted->song, *loaded, *inputs, options, context.work.part(0.7, 1.0));
         !printed) {
@@ -299,7 +303,7 @@ Result<int> run(const FitOptions& options, const Context& context)
     }
     print(
         context,
-        fitReport(fitted->song, *preview, fitted->figures, *findings),
+        fitReport(fitted->song, *preview, fitted->figures, *findings, *splices),
         sentenceOf(*fitted) + "\n"
     );
     return 0;

@@ -40,7 +40,8 @@ Json fitReport(
     const Song& song,
     const FitPreview& preview,
     const FitFigures& figures,
-    const std::vector<Finding>& findings
+    const std::vector<Finding>& findings,
+    const std::vector<PlannedJoin>& splices
 )
 {
     const Hertz rate = song.rate;
@@ -68,19 +69,24 @@ Json fitReport(
         );
     }
     Json joins = Json::array();
-    const EditMap map = editMapOf(song, set);
-    const auto present = joinsOf(song, set);
-    for (std::size_t k = 0; k < present.size(); ++k) {
-        const SetJoin& join = present[k];
+    const auto add = [&](const PlannedJoin& join, FadeShape shape) {
         joins.push_back(
             {{"time_s", toSeconds(join.at, rate).count()},
              {"length_ms", inMilliseconds(toSeconds(join.length, rate))},
-             {"shape", fadeShapeWord(join.shape)},
-             {"moved_before_ms",
-              inMilliseconds(toSeconds(map.pieces[map.joins[k].before].move, rate))},
-             {"moved_after_ms",
-              inMilliseconds(toSeconds(map.pieces[map.joins[k].before + 1].move, rate))}}
+             {"shape", fadeShapeWord(shape)},
+             {"moved_before_ms", inMilliseconds(toSeconds(join.moveBefore, rate))},
+             {"moved_after_ms", inMilliseconds(toSeconds(join.moveAfter, rate))}}
         );
+    };
+    const EditMap map = editMapOf(song, set);
+    const auto present = joinsOf(song, set);
+    for (std::size_t k = 0; k < present.size(); ++k) {
+        const EditMap::Piece& before = map.pieces[map.joins[k].before];
+        const EditMap::Piece& after = map.pieces[map.joins[k].before + 1];
+        add({present[k].at, present[k].length, before.move, after.move}, present[k].shape);
+    }
+    for (const PlannedJoin& splice : splices) {
+        add(splice, FadeShape::Matched);
     }
     return {
         {"hits", hits},

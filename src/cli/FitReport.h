@@ -3,16 +3,18 @@
 #include "cli/Commands.h"
 #include "core/audit/Findings.h"
 #include "core/edits/FitEdits.h"
+#include "core/joins/JoinPlan.h"
 
 namespace orthochron::cli {
 
 // What `fit --json` prints, and `check --edits` reads. `song` is the fitted one; its one set's
-// tracks are named after their files.
+// tracks are named after their files. Where it was stretched, `splices` are its joins.
 [[nodiscard]] Json fitReport(
     const Song& song,
     const FitPreview& preview,
     const FitFigures& figures,
-    const std::vector<Finding>& findings
+    const std::vector<Finding>& findings,
+    const std::vector<PlannedJoin>& splices
 );
 
 // Findings as `check` prints them; `files` are the names of the microphones.

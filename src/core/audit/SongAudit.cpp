@@ -301,4 +301,40 @@ Result<Song> mendJoin(const Song& song, SetId id, PartId which, const Sources& s
     return *best;
 }
 
+Result<std::vector<PlannedJoin>>
+splicesOf(const Song& song, const MicSet& set, const Sources& sources)
+{
+    std::vector<PlannedJoin> joins;
+    if (set.tracks.empty()) {
+        return joins;
+    }
+    const auto recorded = recordedClips(song, set);
+    const RecordedTimes times(recorded.front());
+    for (const Clip& clip : song.track(set.tracks.front())->clips) {
+        const auto place = times.placeOf(clip);
+        if (!clip.sound.treatment || !place || !place->takeOffset) {
+            continue;
+        }
+        const auto splices =
+            sources.splices(clip.sound, clip.soundStart, clip.soundStart + clip.length);
+        if (!splices) {
+            return tl::unexpected(splices.error());
+        }
+        // Song time less recorded time of what a splice plays.
+        const auto moveOf = [&](const Splice& splice) {
+            return splice.shift + clip.offset() - *place->takeOffset;
+        };
+        for (std::size_t i = 1; i < splices->size(); ++i) {
+            const Splice& before = (*splices)[i - 1];
+            const Splice& after = (*splices)[i];
+            if (after.shift != before.shift && after.begin() >= clip.soundStart) {
+                joins.push_back(
+                    {after.begin() + clip.offset(), after.fade, moveOf(before), moveOf(after)}
+                );
+            }
+        }
+    }
+    return joins;
+}
+
 }  // namespace orthochron

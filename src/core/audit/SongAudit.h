@@ -2,6 +2,7 @@
 
 #include "core/audit/Findings.h"
 #include "core/edits/JoinEdits.h"
+#include "core/joins/JoinPlan.h"
 
 namespace orthochron {
 
@@ -24,5 +25,10 @@ auditJoin(const Song& song, SetId id, PartId join, const Sources& sources);
 // smallest findings first, then the least mismatch. Errors: BadArgument when nothing is better.
 [[nodiscard]] Result<Song>
 mendJoin(const Song& song, SetId id, PartId join, const Sources& sources);
+
+// Where stretching spliced a set's sound, as joins between what is moved differently: of its first
+// microphone, and so of all. Errors: the sources'.
+[[nodiscard]] Result<std::vector<PlannedJoin>>
+splicesOf(const Song& song, const MicSet& set, const Sources& sources);
 
 }  // namespace orthochron

@@ -274,6 +274,22 @@ Result<void> Sources::read(const Sound& sound, Frames from, std::span<float> int
     return readChannel(*(*opened)->source, (*opened)->scratch, channel, from, into);
 }
 
+Result<std::vector<Splice>> Sources::splices(const Sound& sound, Frames from, Frames to) const
+{
+    if (!sound.treatment || !has(sound.take)) {
+        return std::vector<Splice>();
+    }
+    if (auto opened = treated(sound); !opened) {
+        return tl::unexpected(opened.error());
+    }
+    std::shared_ptr<StretchPlan> plan;
+    {
+        const std::scoped_lock lock(measured_->mutex);
+        plan = measured_->treated.at(sound.treatment.get()).plan;
+    }
+    return plan->splices(from, to);
+}
+
 Result<double> Sources::likeness(const Clip& before, const Clip& after) const
 {
     const Frames from = after.at;

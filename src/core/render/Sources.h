@@ -3,6 +3,7 @@
 #include "core/audio/Channel.h"
 #include "core/audio/SampleSource.h"
 #include "core/song/Song.h"
+#include "core/stretch/SpliceSection.h"
 
 #include <filesystem>
 #include <map>
@@ -50,6 +51,10 @@ public:
     // first. Errors: the take's; BadArgument for a treatment that cannot be.
     [[nodiscard]] Result<void> read(const Sound& sound, Frames from, AudioBuffer& into) const;
     [[nodiscard]] Result<void> read(const Sound& sound, Frames from, std::span<float> into) const;
+
+    // Where a sound is spliced in [from, to) of sound time; nowhere when it is as recorded.
+    [[nodiscard]] Result<std::vector<Splice>>
+    splices(const Sound& sound, Frames from, Frames to) const;
 
     // How alike the two sides of a crossfade are where they overlap, on the first channel each plays:
     // their correlation, 1 where they do not overlap. Measured once. Errors: the takes'.

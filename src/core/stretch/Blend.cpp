@@ -17,7 +17,7 @@ namespace {
 
 using RubberBand::RubberBandStretcher;
 
-constexpr std::int64_t kCellSeconds = 8;
+constexpr std::int64_t kCellSeconds = 4;
 constexpr Seconds kAround = milliseconds(500.0);
 constexpr Seconds kFade = milliseconds(20.0);
 constexpr std::size_t kMostBytes = std::size_t{32} << 20U;

@@ -7,7 +7,7 @@ namespace orthochron {
 // Chords and whole mixes: Rubber Band's finer engine, all witnesses in one instance so that they keep
 // their phases, offline and with a map of key frames.
 //
-// The sound is made in cells of 8 s, each with half a second around it for the engine to settle in; where two
+// The sound is made in cells of 4 s, each with half a second around it for the engine to settle in; where two
 // meet they go over into each other within 20 ms, matched, and that is part of what the sound is. Where
 // time runs at 1:1 and the pitch stays, the take's own samples are heard, gone over to likewise.
 // Up to 32 MB of cells made last are kept.

@@ -11,7 +11,9 @@ namespace {
 constexpr Seconds kLeadIn = milliseconds(4.0);     // kept before each attack, as when cutting
 constexpr Seconds kHeard = milliseconds(2.0);      // after the latest microphone has heard it
 constexpr Seconds kFurthest = milliseconds(40.0);  // a microphone 13 m away
-constexpr Seconds kFade = milliseconds(10.0);
+constexpr Seconds kFade = milliseconds(5.0);
+constexpr Seconds kLongFade = milliseconds(10.0);
+constexpr Seconds kNext = milliseconds(15.0);
 constexpr Seconds kSearch = milliseconds(90.0);  // before what comes next; sounds only get quieter
 constexpr Seconds kMostRepeated = milliseconds(60.0);  // longer, it is heard as an echo
 constexpr Seconds kMostLeftOut = milliseconds(100.0);
@@ -32,12 +34,14 @@ public:
         : section_(section),
           a_(section.from.count()),
           b_(section.to.count()),
-          fade_(frames(kFade)),
           hop_(static_cast<std::size_t>(std::max<std::int64_t>(frames(kHop), 1))),
           rest_((section.shiftFrom - section.shiftTo).count()),
           diesAway_(section.isStruck && !section.isHeld),
           rigid_(std::min(section.rigid.count(), (b_ - a_) / 4))
-    {}
+    {
+        // As short as when cutting, unless so much is repeated that it would be heard as an echo.
+        fade_ = frames(-rest_ < frames(kLongRepeat) ? kFade : kLongFade);
+    }
 
     Result<std::vector<Splice>> find(Splice first)
     {
@@ -94,8 +98,13 @@ private:
             const auto middle = std::span(sound).subspan(
                 static_cast<std::size_t>(pad_), static_cast<std::size_t>(b_ - a_)
             );
-            loud_.push_back(std::max(meanPower(middle), 1e-10));
-            addAttacks(attacks_, sound, hop_, meanChange(middle) * 4.0);
+            // Against what comes next, as when cutting.
+            const auto next = std::span(sound).subspan(
+                static_cast<std::size_t>(pad_ + b_ - a_ + frames(kLeadIn)),
+                static_cast<std::size_t>(frames(kNext))
+            );
+            loud_.push_back(std::max({meanPower(next), meanPower(middle), 1e-10}));
+            addAttacks(attacks_, sound, hop_, std::max(meanChange(next), meanChange(middle)));
             sounds_.push_back(std::move(sound));
         }
         if (section_.isStruck) {
@@ -261,11 +270,11 @@ private:
     const SpliceSection& section_;
     std::int64_t a_;
     std::int64_t b_;
-    std::int64_t fade_;
     std::size_t hop_;
     std::int64_t rest_;  // still to be left out, take time; repeated where below 0
     bool diesAway_;
     std::int64_t rigid_;
+    std::int64_t fade_ = 0;
     std::int64_t pad_ = 0;
     std::int64_t first_ = 0;  // take time of the first frame in memory
     std::vector<std::vector<float>> sounds_;

@@ -1,3 +1,4 @@
+#include "core/audio/ScalarProduct.h"
 #include "core/joins/Layers.h"
 #include "core/stretch/SpliceSection.h"
 
@@ -28,10 +29,27 @@ constexpr double kQuiet = 0.01;  // of the mean power: what is softer may be spl
 constexpr double kAttackCost = 0.5;
 constexpr double kUneven = 0.01;  // of lags, the one that comes nearest to the course of time
 
+struct Sampled {
+    std::vector<float> sound;
+    std::vector<double> power;  // running sum of squares
+
+    void sum()
+    {
+        power.assign(sound.size() + 1, 0.0);
+        for (std::size_t i = 0; i < sound.size(); ++i) {
+            power[i + 1] = power[i] + static_cast<double>(sound[i]) * static_cast<double>(sound[i]);
+        }
+    }
+    [[nodiscard]] double powerOver(std::size_t from, std::size_t length) const
+    {
+        return power[from + length] - power[from];
+    }
+};
+
 // One witness, whole and at the coarse rate.
 struct Heard {
-    std::vector<float> fine;
-    std::vector<float> coarse;
+    Sampled fine;
+    Sampled coarse;
     double loud = 1e-10;
 };
 
@@ -99,19 +117,21 @@ private:
         first_ = from_ - pad_;
         for (const Channel& witness : section_.witnesses) {
             Heard heard;
-            heard.fine.resize(static_cast<std::size_t>(to_ - from_ + 2 * pad_));
-            if (auto read = witness.read(Frames(first_), heard.fine); !read) {
+            heard.fine.sound.resize(static_cast<std::size_t>(to_ - from_ + 2 * pad_));
+            if (auto read = witness.read(Frames(first_), heard.fine.sound); !read) {
                 return read;
             }
-            heard.loud = std::max(meanPower(heard.fine), 1e-10);
-            addAttacks(attacks_, heard.fine, hop_, meanChange(heard.fine) * 8.0);
+            heard.loud = std::max(meanPower(heard.fine.sound), 1e-10);
+            addAttacks(attacks_, heard.fine.sound, hop_, meanChange(heard.fine.sound) * 8.0);
             const auto step = static_cast<std::size_t>(every_);
-            heard.coarse.resize(heard.fine.size() / step);
-            for (std::size_t n = 0; n < heard.coarse.size(); ++n) {
-                const auto run = std::span(heard.fine).subspan(n * step, step);
-                heard.coarse[n] =
+            heard.coarse.sound.resize(heard.fine.sound.size() / step);
+            for (std::size_t n = 0; n < heard.coarse.sound.size(); ++n) {
+                const auto run = std::span(heard.fine.sound).subspan(n * step, step);
+                heard.coarse.sound[n] =
                     std::accumulate(run.begin(), run.end(), 0.0F) / static_cast<float>(every_);
             }
+            heard.fine.sum();
+            heard.coarse.sum();
             heard_.push_back(std::move(heard));
         }
         std::partial_sum(attacks_.begin(), attacks_.end(), attacks_.begin());
@@ -136,11 +156,11 @@ private:
         return attacks_.empty() ? 0.0 : sumUpTo(to) - sumUpTo(from);
     }
 
-    // How unlike the sides are of jumps of one length from some places on, `step` frames apart in
-    // `samples`: 0 the same, 1 nothing in common.
+    // How unlike the sides are of jumps of one length from some places on, one after the other in
+    // `rate`: 0 the same, 1 nothing in common.
     void unlikeOver(
         std::vector<double>& unlike,
-        std::vector<float> Heard::*samples,
+        Sampled Heard::*rate,
         std::int64_t begin,
         std::int64_t by,
         std::int64_t window,
@@ -148,28 +168,34 @@ private:
     ) const
     {
         unlike.assign(places, 0.0);
+        const auto length = static_cast<std::size_t>(window);
         for (const Heard& heard : heard_) {
-            const auto& sound = heard.*samples;
-            const auto size = static_cast<std::int64_t>(sound.size());
+            const Sampled& sampled = heard.*rate;
+            const auto size = static_cast<std::int64_t>(sampled.sound.size());
             const auto count = window + static_cast<std::int64_t>(places) - 1;
             if (begin < 0 || begin + by < 0 || begin + count > size || begin + by + count > size) {
                 unlike.assign(places, 2.0);
                 return;
             }
-            const Layers layers = layersOf(
-                std::span(sound).subspan(
-                    static_cast<std::size_t>(begin), static_cast<std::size_t>(count)
-                ),
-                std::span(sound).subspan(
-                    static_cast<std::size_t>(begin + by), static_cast<std::size_t>(count)
-                )
-            );
+            const auto sound = std::span(sampled.sound);
             const double quiet = kQuiet * heard.loud * static_cast<double>(window);
+            const auto from = static_cast<std::size_t>(begin);
+            const auto to = static_cast<std::size_t>(begin + by);
+            auto same = static_cast<double>(
+                scalarProduct(sound.subspan(from, length), sound.subspan(to, length))
+            );
             for (std::size_t k = 0; k < places; ++k) {
-                const Layers::Sums sums = layers.over(k, k + static_cast<std::size_t>(window));
-                unlike[k] += (sums.before + sums.after - 2.0 * sums.same) /
-                             (sums.before + sums.after + quiet) /
+                const double power =
+                    sampled.powerOver(from + k, length) + sampled.powerOver(to + k, length);
+                unlike[k] += std::max(power - 2.0 * same, 0.0) / (power + quiet) /
                              static_cast<double>(heard_.size());
+                // On to the next place.
+                if (k + 1 < places) {
+                    same += static_cast<double>(
+                        sound[from + k + length] * sound[to + k + length] -
+                        sound[from + k] * sound[to + k]
+                    );
+                }
             }
         }
     }

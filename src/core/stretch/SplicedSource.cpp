@@ -10,8 +10,8 @@ namespace orthochron {
 
 namespace {
 
-constexpr double kLeastGain = 0.3;                   // of one repeat
-constexpr Seconds kLevel = milliseconds(25.0);       // a period and more of the lowest drum
+constexpr double kLeastGain = 0.5;              // of one repeat
+constexpr Seconds kLevel = milliseconds(25.0);  // a period and more of the lowest drum
 constexpr std::size_t kMostLevels = 4096;
 
 }  // namespace
@@ -88,7 +88,8 @@ Result<double> SplicedSource::gainAfter(const Splice& before, const Splice& next
     return gain * level;
 }
 
-Result<void> SplicedSource::play(const Run& run, Frames begin, Frames end, Frames from, AudioBuffer& into)
+Result<void>
+SplicedSource::play(const Run& run, Frames begin, Frames end, Frames from, AudioBuffer& into)
 {
     if (begin >= end) {
         return {};
@@ -109,8 +110,9 @@ Result<void> SplicedSource::play(const Run& run, Frames begin, Frames end, Frame
 }
 
 // A run gives way to the next splice, where that is read.
-Result<void>
-SplicedSource::goOver(const Run& out, const Splice& in, double inGain, Frames from, AudioBuffer& into)
+Result<void> SplicedSource::goOver(
+    const Run& out, const Splice& in, double inGain, Frames from, AudioBuffer& into
+)
 {
     const Frames to = from + into.frames();
     if (in.from <= from || in.begin() >= to || in.fade <= Frames(0)) {

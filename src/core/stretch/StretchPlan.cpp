@@ -69,12 +69,22 @@ public:
         return std::make_unique<SplicedSource>(splices_, std::move(take), frames);
     }
 
+    [[nodiscard]] Result<std::vector<Splice>> splices(Frames from, Frames to) override
+    {
+        return splices_->splices(from, to);
+    }
+
 private:
     TimeMap time_;
     std::shared_ptr<SplicePlan> splices_;
 };
 
 }  // namespace
+
+Result<std::vector<Splice>> StretchPlan::splices(Frames, Frames)
+{
+    return std::vector<Splice>();
+}
 
 Result<std::shared_ptr<StretchPlan>>
 planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate)

@@ -2,6 +2,7 @@
 
 #include "core/audio/Channel.h"
 #include "core/audio/SampleSource.h"
+#include "core/stretch/SpliceSection.h"
 #include "core/stretch/Treatment.h"
 
 #include <memory>
@@ -26,6 +27,10 @@ public:
     // take, or a witness, does.
     [[nodiscard]] virtual std::unique_ptr<SampleSource>
     sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs) = 0;
+
+    // Where the sound is spliced in [from, to) of sound time, ascending, beginning with what is heard
+    // there; none of a material that is not made by splicing. Errors: the witnesses'.
+    [[nodiscard]] virtual Result<std::vector<Splice>> splices(Frames from, Frames to);
 };
 
 // The plan of a treatment. `witnesses` are the channels that are listened to, in the time of the
