@@ -263,6 +263,19 @@ TEST_F(GridFollow, AMappedPerformanceIsMadeSteady)
     EXPECT_NEAR(barLine(3), third, 1e-9);
 }
 
+TEST_F(GridFollow, AMappedPerformanceIsMadeSteadyByStretchingToo)
+{
+    click("draftBars");
+    auto* way = child<QComboBox>("steadyWay");
+    way->setCurrentIndex(way->findText(QStringLiteral("by stretching, as hits")));
+    set("steadyBpm", 94.0);
+    click("makeSteady");
+    EXPECT_EQ(song().tempo.tempi().size(), 1U);
+    ASSERT_EQ(song().tracks[0]->clips.size(), 1U);
+    ASSERT_NE(song().tracks[0]->clips[0].sound.treatment, nullptr);
+    EXPECT_EQ(song().tracks[0]->clips[0].sound.treatment->material, Material::Hits);
+}
+
 TEST_F(GridFollow, WithoutATakeNothingIsDraftedAndItSaysWhy)
 {
     const TempoMap before = song().tempo;

@@ -74,6 +74,19 @@ TEST_F(GridTempo, AfterAWrongDetectionTheCountOfBeatsOrBarsSaysIt)
     EXPECT_DOUBLE_EQ(value("takeBpm"), 92.0);
 }
 
+TEST_F(GridTempo, ATakeIsStretchedToTheSongInsteadOfTheSongToIt)
+{
+    const double songs = songBpm();
+    const Frames was = song().tracks[0]->clips[0].length;
+    set("takeBpm", songs * 1.1);
+    click("stretchToSong");
+    EXPECT_DOUBLE_EQ(songBpm(), songs);
+    const Clip& clip = song().tracks[0]->clips[0];
+    ASSERT_NE(clip.sound.treatment, nullptr);
+    EXPECT_NEAR(clip.length / was, 1.1, 1e-3);
+    EXPECT_EQ(clip.sound.treatment, song().tracks[3]->clips[0].sound.treatment);
+}
+
 TEST_F(GridTempo, BelongsToTheTakeThatWasListenedTo)
 {
     find();

@@ -276,6 +276,33 @@ std::vector<Anchor> barAnchors(const Song& song, const MicSet& set, const TempoM
     return anchors;
 }
 
+// The hits and bar lines of a set, each moved to where the steady tempo has its place in the song.
+std::vector<Anchor> evenAnchors(const Song& song, const MicSet& set, const TempoMap& steady)
+{
+    const TempoMap& map = song.tempo;
+    const auto moveOf = [&](Frames at) {
+        return toFrames(steady.timeAt(map.beatsAt(toSeconds(at, song.rate))), song.rate) - at;
+    };
+    std::vector<Anchor> anchors;
+    for (const PlayedHit& hit : hitsOf(song, set).hits) {
+        anchors.push_back({hit.start, moveOf(hit.start)});
+    }
+    const int first = map.barAt(map.beatsAt(Seconds(0.0)));
+    const int last = map.barAt(map.beatsAt(toSeconds(song.length(), song.rate)));
+    constexpr Seconds kOwn(0.03);  // a hit so near a line stands for it
+    for (int bar = first; bar <= last; ++bar) {
+        const Frames line = toFrames(map.timeAt(map.startOfBar(bar)), song.rate);
+        const bool isHit = std::ranges::any_of(anchors, [&](const Anchor& anchor) {
+            return std::abs((anchor.start - line).count()) < toFrames(kOwn, song.rate).count();
+        });
+        if (line > Frames(0) && !isHit) {
+            anchors.push_back({line, moveOf(line)});
+        }
+    }
+    std::ranges::stable_sort(anchors, {}, &Anchor::start);
+    return anchors;
+}
+
 // Cuts the tracks of `next`; answers how many joins that made.
 Result<int> cutTracks(
     Song& next,
@@ -395,7 +422,8 @@ Result<Song> makeSteady(
     double bpm,
     const JoinSettings& joins,
     const Sources& sources,
-    const Work& work
+    const Work& work,
+    FitWay way
 )
 {
     if (auto valid = validate(joins); !valid) {
@@ -417,6 +445,19 @@ Result<Song> makeSteady(
             return tl::unexpected(free.error());
         }
         const auto recorded = recordedClips(song, set);
+        if (way.method == FitMethod::Stretch) {
+            FitRequest request;
+            request.way = way;
+            if (auto made = stretchTracks(
+                    next, set, recorded, evenAnchors(song, set, *steady), request, ids
+                );
+                !made) {
+                return tl::unexpected(made.error());
+            }
+            next.sets[s].recipe = nullptr;
+            next.sets[s].variants.clear();
+            continue;
+        }
         const auto count = static_cast<double>(song.sets.size());
         const auto planned = planJoins(
             barAnchors(song, set, *steady),

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/edits/ClipEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/Pieces.h"
 
@@ -80,6 +81,35 @@ Result<Song> moveHitByStretching(
         return tl::unexpected(fitted.error());
     }
     return std::move(fitted->song);
+}
+
+Result<Song> fitLoop(const Song& song, ClipId id, double bpm, Frames firstBeat, Material material)
+{
+    const auto placed = clipOf(song, id);
+    if (!placed) {
+        return badArgument("that clip is not in the song");
+    }
+    if (!(bpm >= 20.0 && bpm <= 400.0)) {
+        return badArgument("a loop's tempo is from 20 to 400 bpm");
+    }
+    const Clip& clip = placed->clip;
+    const double songBpm = song.tempo.bpmAt(song.tempo.beatsAt(toSeconds(clip.at, song.rate)));
+    // Against the take: a loop that was stretched already is stretched anew.
+    auto next = stretchClips(
+        song, {id}, {.material = material, .ratio = bpm / songBpm / stretchedBy(clip)}
+    );
+    if (!next) {
+        return next;
+    }
+    const auto made = clipOf(*next, id);
+    const Clip& stretched = made ? made->clip : clip;
+    const Frames heard = stretched.sound.soundTimeOf(firstBeat) + stretched.offset();
+    const double beat = std::round(song.tempo.beatsAt(toSeconds(heard, song.rate)).count());
+    const Frames by = toFrames(song.tempo.timeAt(Beats(beat)), song.rate) - heard;
+    if (by == Frames(0) || stretched.at + by < Frames(0)) {
+        return next;
+    }
+    return moveClips(*next, {id}, by, {});
 }
 
 Treatment treatmentOf(const Clip& clip)

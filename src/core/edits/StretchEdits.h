@@ -36,6 +36,12 @@ struct ClipStretch {
 [[nodiscard]] Result<Song>
 stretchClips(const Song& song, const ClipChoice& choice, const ClipStretch& change);
 
+// Makes a loop run at the song's tempo: stretches a clip of `bpm` from its start on, on all microphones of
+// its set, and lays it so that its first beat (take time) falls on the nearest beat of the song.
+// Errors: stretchClips's; BadArgument for a tempo outside 20 to 400.
+[[nodiscard]] Result<Song>
+fitLoop(const Song& song, ClipId id, double bpm, Frames firstBeat, Material material);
+
 // The treatment a clip has; one that changes nothing where it has none.
 [[nodiscard]] Treatment treatmentOf(const Clip& clip);
 // How many times as long a clip is as what it plays was recorded.

@@ -111,6 +111,31 @@ TEST(MakeSteady, LeavesNoGap)
     }
 }
 
+TEST(MakeSteady, ByStretchingEveryHitLiesWhereTheTempoHasItsPlace)
+{
+    const FreeKit kit = freeKit();
+    const Song made =
+        *makeSteady(kit.song, 100.0, {}, *kit.sources, {}, {FitMethod::Stretch, Material::Hits});
+    ASSERT_EQ(made.tempo.tempi().size(), 1U);
+    const auto before = hitsOf(kit.song, kit.song.sets[0]).hits;
+    const auto after = hitsOf(made, made.sets[0]).hits;
+    ASSERT_EQ(before.size(), after.size());
+    int exact = 0;
+    for (std::size_t i = 0; i < before.size(); ++i) {
+        const Beats place = kit.song.tempo.beatsAt(toSeconds(before[i].start, kRate));
+        const Seconds wanted = made.tempo.timeAt(place);
+        const double off = std::abs((toSeconds(after[i].start, kRate) - wanted).count());
+        EXPECT_LT(off, 0.02) << i;  // strokes of a flam keep their distance
+        exact += off < 5e-5 ? 1 : 0;
+    }
+    EXPECT_GT(exact, static_cast<int>(before.size()) * 9 / 10);
+    for (const auto& track : made.tracks) {
+        ASSERT_EQ(track->clips.size(), 1U);
+        EXPECT_EQ(track->clips[0].sound.treatment, made.tracks[0]->clips[0].sound.treatment);
+    }
+    EXPECT_FALSE(made.sets[0].recipe);
+}
+
 TEST(MakeSteady, RefusesWhatCannotBe)
 {
     const FreeKit kit = freeKit();

@@ -165,6 +165,28 @@ TEST_F(StretchByHand, ValuesThatCannotBeAreRefused)
     EXPECT_FALSE(stretchClips(song(), choice, {}));
 }
 
+TEST_F(StretchByHand, ALoopIsFittedToTheSongsTempoAndItsFirstBeatFallsOnABeat)
+{
+    Song other = song();
+    other.tempo = *TempoMap::steady(100.0, {}, Seconds(0.25));
+    const ClipId loop = other.tracks[0]->clips[0].id;
+    const Frames firstBeat = toFrames(song().tempo.firstDownbeat(), song().rate);
+    const double was = song().tempo.tempi().front().bpm;
+    const Song made = *fitLoop(other, loop, was, firstBeat, Material::Hits);
+    for (const auto& track : made.tracks) {
+        const Clip& clip = track->clips[0];
+        EXPECT_NEAR(stretchedBy(clip), was / 100.0, 1e-4);
+        const Frames heard = clip.sound.soundTimeOf(firstBeat) + clip.offset();
+        const double beat = made.tempo.beatsAt(toSeconds(heard, made.rate)).count();
+        EXPECT_NEAR(beat, std::round(beat), 1e-3);
+    }
+    // Again, it is stretched anew, not on top.
+    const Song again = *fitLoop(made, loop, was, firstBeat, Material::Hits);
+    EXPECT_NEAR(stretchedBy(again.tracks[0]->clips[0]), was / 100.0, 1e-4);
+    EXPECT_FALSE(fitLoop(other, loop, 0.0, firstBeat, Material::Hits));
+    EXPECT_FALSE(fitLoop(other, ClipId{9999}, 100.0, firstBeat, Material::Hits));
+}
+
 TEST(Strain, IsToldBetweenPinsAndAFlamIsCountedWithWhatFollows)
 {
     const auto map = *TimeMap::through(

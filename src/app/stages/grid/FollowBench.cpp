@@ -187,14 +187,28 @@ QWidget* FollowBench::makeLine()
     );
     steadyBpm_->setObjectName(QStringLiteral("steadyBpm"));
     steady_ = benchButton(tr("Make it steady"), QStringLiteral("makeSteady"), false, line);
-    steady_->setToolTip(
-        tr("Moves every bar as a whole to where this tempo has it: cut on all tracks, gaps closed, "
-           "its inside as it was played")
-    );
+    steady_->setToolTip(tr("Moves every bar to where this tempo has it: cut as a whole on all "
+                           "tracks, gaps closed, its "
+                           "inside as it was played; or stretched evenly, hit by hit"));
+    steadyWay_ = new QComboBox(line);
+    steadyWay_->setObjectName(QStringLiteral("steadyWay"));
+    steadyWay_->setAccessibleName(tr("How it is made steady"));
+    steadyWay_->addItem(tr("by cutting bars"), QVariant::fromValue(-1));
+    for (const Material material : {Material::Hits, Material::Line, Material::Blend}) {
+        steadyWay_->addItem(
+            tr("by stretching, as %1").arg(QLatin1String(materialWord(material).data())),
+            QVariant::fromValue(static_cast<int>(material))
+        );
+    }
     layout->addWidget(steadyBpm_);
+    layout->addWidget(steadyWay_);
     layout->addWidget(steady_);
     connect(steady_, &QPushButton::clicked, this, [this] {
-        following_.makeSteady(steadyBpm_->value());
+        const int material = steadyWay_->currentData().toInt();
+        following_.makeSteady(
+            steadyBpm_->value(),
+            material < 0 ? FitWay{} : FitWay{FitMethod::Stretch, static_cast<Material>(material)}
+        );
     });
     layout->addStretch(1);
     connect(keep_, &QPushButton::clicked, &following_, &Following::keep);

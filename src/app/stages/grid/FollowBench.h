@@ -58,6 +58,7 @@ private:
     double offeredBpm_ =
         0.0;  // what it was filled with; what is typed stays until the map is another
     QPushButton* steady_ = nullptr;
+    QComboBox* steadyWay_ = nullptr;
     QComboBox* meter_ = nullptr;
     QPushButton* keep_ = nullptr;
     QPushButton* free_ = nullptr;

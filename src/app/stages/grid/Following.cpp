@@ -135,7 +135,7 @@ void Following::takeUp(const MapDraft& found, MapLevel level, Seconds starts)
     }
 }
 
-void Following::makeSteady(double bpm)
+void Following::makeSteady(double bpm, FitWay way)
 {
     const JoinSettings joins = session_.fitting.request.joins;
     session_.jobs.run(
@@ -143,10 +143,10 @@ void Following::makeSteady(double bpm)
          .title = tr("Making it steady"),
          .holds = session_.document.whileUnedited()},
         this,
-        [song = session_.document.song(), sources = session_.document.sources(), bpm, joins](
+        [song = session_.document.song(), sources = session_.document.sources(), bpm, joins, way](
             const Work& work
-        ) { return orthochron::makeSteady(*song, bpm, joins, *sources, work); },
-        [this, bpm](Result<Song> made) {
+        ) { return orthochron::makeSteady(*song, bpm, joins, *sources, work, way); },
+        [this, bpm, way](Result<Song> made) {
             if (!made && made.error().kind == ErrorKind::Cancelled) {
                 return;
             }
@@ -154,7 +154,9 @@ void Following::makeSteady(double bpm)
             if (session_.document.apply(
                     std::move(made), tr("Make it steady at %1 bpm").arg(bpm, 0, 'f', 1)
                 )) {
-                session_.say(tr("Every bar is at %1 bpm now; its inside is as it was played")
+                session_.say((way.method == FitMethod::Cut
+                                  ? tr("Every bar is at %1 bpm now; its inside is as it was played")
+                                  : tr("It runs at %1 bpm now, every bar stretched evenly"))
                                  .arg(bpm, 0, 'f', 1));
             }
         }

@@ -25,7 +25,8 @@ public:
     bool keepsBarOne = false;  // where the song has it; otherwise it is guessed
     double bpmHint = 0.0;      // 0 for none
     void draft(MapLevel level);
-    void makeSteady(double bpm);  // the whole song, by cutting its bars
+    // The whole song, by cutting its bars or by stretching it.
+    void makeSteady(double bpm, FitWay way);
     [[nodiscard]] double meanTempo() const;
     void readFile(QWidget* window);
     void writeFile(QWidget* window);

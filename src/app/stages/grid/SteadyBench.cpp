@@ -141,6 +141,9 @@ QWidget* SteadyBench::makeFound()
         sentence->addWidget(part);
     }
     sentence->addStretch(1);
+    stretch_ = benchButton(QString(), QStringLiteral("stretchToSong"), false, found);
+    stretch_->setToolTip(tr("The take yields, not the song: its first beat falls on a beat"));
+    sentence->addWidget(stretch_);
     sentence->addWidget(give_);
     column->addLayout(sentence);
     readings_ = new ReadingsSheet(search_, found);
@@ -161,6 +164,7 @@ QWidget* SteadyBench::makeFound()
         search_.setBpm(search_.roundValue().value_or(search_.bpm()));
     });
     connect(give_, &QPushButton::clicked, &search_, &TempoSearch::giveToSong);
+    connect(stretch_, &QPushButton::clicked, &search_, &TempoSearch::stretchToSong);
     return found;
 }
 
@@ -216,6 +220,10 @@ void SteadyBench::fillFound()
         bpm > 0.0 ? tr("Give the song %1 bpm").arg(bpm, 0, 'f', 2) : tr("Give the song its tempo")
     );
     give_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
+    stretch_->setText(
+        tr("Stretch it to %1").arg(session_.song().tempo.tempi().front().bpm, 0, 'f', 1)
+    );
+    stretch_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
 }
 
 void SteadyBench::tap()

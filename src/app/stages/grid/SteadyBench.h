@@ -47,6 +47,7 @@ private:
     QPushButton* inName_ = nullptr;
     QPushButton* round_ = nullptr;
     QPushButton* give_ = nullptr;
+    QPushButton* stretch_ = nullptr;
     Taps taps_;
     QElapsedTimer clock_;  // of the taps
 };

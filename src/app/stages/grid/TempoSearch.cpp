@@ -2,6 +2,8 @@
 
 #include "app/controls/Counted.h"
 #include "core/edits/GridEdits.h"
+#include "core/edits/StretchEdits.h"
+#include "core/stretch/MaterialGuess.h"
 
 #include <cmath>
 
@@ -164,6 +166,52 @@ void TempoSearch::giveToSong()
     session_.document.apply(
         setTempo(song, bpm_, song.tempo.meterOfBar(1), firstBeat()),
         tr("Give the song %1 bpm").arg(bpm_, 0, 'f', 2)
+    );
+}
+
+void TempoSearch::stretchToSong()
+{
+    const auto chosen = track();
+    if (bpm_ <= 0.0 || !chosen || chosen->clips.empty()) {
+        session_.say(tr("Find the tempo first, or type how many beats it lasts"));
+        return;
+    }
+    // The clip under the playhead, where there are several.
+    const Frames now = session_.player.position();
+    auto clip = std::ranges::find_if(chosen->clips, [now](const Clip& one) {
+        return now >= one.at && now < one.end();
+    });
+    clip = clip == chosen->clips.end() ? chosen->clips.begin() : clip;
+    Frames firstBeat = clip->sound.takeTimeOf(clip->soundStart);
+    if (found() != nullptr && place_ < found_.readings.size()) {
+        firstBeat = toFrames(found_.readings[place_].firstBeat, session_.song().rate);
+    }
+    const double songBpm = session_.song().tempo.bpmAt(
+        session_.song().tempo.beatsAt(toSeconds(clip->at, session_.song().rate))
+    );
+    session_.jobs.run(
+        {.key = QStringLiteral("fit loop"),
+         .title = tr("Listen to the material"),
+         .holds = session_.document.whileUnedited()},
+        this,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         clip = *clip,
+         bpm = bpm_,
+         firstBeat](const Work& work) -> Result<Song> {
+            const auto guess = guessMaterial(
+                sources->channel(clip.sound.take, clip.sound.firstChannel()), song->rate, work
+            );
+            return guess ? fitLoop(*song, clip.id, bpm, firstBeat, guess->material)
+                         : tl::unexpected(guess.error());
+        },
+        [this, songBpm](Result<Song> made) {
+            if (session_.document.apply(
+                    std::move(made), tr("Stretch a loop to %1 bpm").arg(songBpm, 0, 'f', 2)
+                )) {
+                session_.say(tr("It runs at the song's %1 bpm now").arg(songBpm, 0, 'f', 2));
+            }
+        }
     );
 }
 

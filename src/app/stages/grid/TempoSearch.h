@@ -38,6 +38,9 @@ public:
     // Where its first beat is heard, song time; where the take begins to be heard, when nothing was found.
     [[nodiscard]] Seconds firstBeat() const;
     void giveToSong();  // its tempo, and bar 1 on its first beat
+    // The other way round: stretches the take so that it runs at the song's tempo, its first beat on
+    // the nearest one of the song.
+    void stretchToSong();
 
 Q_SIGNALS:
     void changed();
