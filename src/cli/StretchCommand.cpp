@@ -89,7 +89,7 @@ treatmentOf(const StretchOptions& options, const Mono& sound, const Context& con
         return tl::unexpected(time.error());
     }
     treatment.time = std::move(*time);
-    if (treatment.material == Material::Hits) {
+    if (treatment.material == Material::Hits || treatment.material == Material::Blend) {
         auto attacks = attacksOf(sound.channel(), sound.rate(), context.work.part(0.0, 0.3));
         if (!attacks) {
             return tl::unexpected(attacks.error());

@@ -104,12 +104,17 @@ Result<Song> fitLoop(const Song& song, ClipId id, double bpm, Frames firstBeat, 
     const auto made = clipOf(*next, id);
     const Clip& stretched = made ? made->clip : clip;
     const Frames heard = stretched.sound.soundTimeOf(firstBeat) + stretched.offset();
-    const double beat = std::round(song.tempo.beatsAt(toSeconds(heard, song.rate)).count());
-    const Frames by = toFrames(song.tempo.timeAt(Beats(beat)), song.rate) - heard;
-    if (by == Frames(0) || stretched.at + by < Frames(0)) {
+    const auto by = [&](double beat) {
+        return toFrames(song.tempo.timeAt(Beats(beat)), song.rate) - heard;
+    };
+    double beat = std::round(song.tempo.beatsAt(toSeconds(heard, song.rate)).count());
+    while (stretched.at + by(beat) < Frames(0)) {
+        beat += 1.0;  // nothing lies before the song begins
+    }
+    if (by(beat) == Frames(0)) {
         return next;
     }
-    return moveClips(*next, {id}, by, {});
+    return moveClips(*next, {id}, by(beat), {});
 }
 
 Treatment treatmentOf(const Clip& clip)

@@ -10,6 +10,7 @@
 #include <list>
 #include <map>
 #include <mutex>
+#include <utility>
 
 namespace orthochron {
 
@@ -20,6 +21,11 @@ using RubberBand::RubberBandStretcher;
 constexpr std::int64_t kCellSeconds = 4;
 constexpr Seconds kAround = milliseconds(500.0);
 constexpr Seconds kFade = milliseconds(20.0);
+constexpr Seconds kBeforeAttack = milliseconds(12.0);
+constexpr Seconds kAttackFade =
+    milliseconds(5.0);  // of them; what is left is before what is softened
+constexpr Seconds kAfterAttack = milliseconds(50.0);
+constexpr Seconds kLeastAttack = milliseconds(35.0);
 constexpr std::size_t kMostBytes = std::size_t{32} << 20U;
 constexpr std::size_t kBlock = 8192;
 
@@ -43,6 +49,7 @@ public:
           length_(kCellSeconds * static_cast<std::int64_t>(rate.count()))
     {
         findPlain();
+        keepAttacks(treatment.attacks);
     }
 
     [[nodiscard]] std::unique_ptr<SampleSource>
@@ -82,6 +89,8 @@ public:
         Frames from;
         Frames to;
         Frames shift;
+        Frames fadeIn;  // within it
+        Frames fadeOut;
     };
     [[nodiscard]] const std::vector<Plain>& plain() const { return plain_; }
     [[nodiscard]] Frames fade() const { return toFrames(kFade, rate_); }
@@ -102,7 +111,7 @@ private:
         }
         const auto& pins = time_.pins();
         const Frames far(std::int64_t{1} << 60);
-        Plain run{-far, pins.empty() ? far : pins.front().sound, Frames(0)};
+        Plain run{-far, pins.empty() ? far : pins.front().sound, Frames(0), fade(), fade()};
         run.shift = pins.empty() ? Frames(0) : pins.front().sound - pins.front().take;
         const auto add = [&](const Plain& next) {
             if (!plain_.empty() && plain_.back().to == next.from &&
@@ -117,11 +126,44 @@ private:
             const Frames shift = pins[i].sound - pins[i].take;
             const bool isLast = i + 1 == pins.size();
             if (isLast || pins[i + 1].sound - pins[i + 1].take == shift) {
-                add({pins[i].sound, isLast ? far : pins[i + 1].sound, shift});
+                add({pins[i].sound, isLast ? far : pins[i + 1].sound, shift, fade(), fade()});
             }
         }
         // What is too short to go over to and back is not worth it.
         std::erase_if(plain_, [this](const Plain& one) { return one.to - one.from < fade() * 3; });
+    }
+
+    // Attacks are the take's own where the map puts them: the engine has them some milliseconds off, and
+    // softer.
+    void keepAttacks(const std::vector<Frames>& attacks)
+    {
+        if (factor_ != 1.0) {
+            return;
+        }
+        const auto frames = [this](Seconds time) { return toFrames(time, rate_); };
+        const std::vector<Plain> even = std::exchange(plain_, {});
+        auto next = even.begin();
+        for (std::size_t i = 0; i < attacks.size(); ++i) {
+            const Frames at = time_.soundTimeOf(attacks[i]);
+            Plain span{
+                at - frames(kBeforeAttack),
+                at + frames(kAfterAttack),
+                at - attacks[i],
+                frames(kAttackFade),
+                fade()};
+            for (; next != even.end() && next->from < span.from; ++next) {
+                plain_.push_back(*next);
+            }
+            if (!plain_.empty() && plain_.back().to > span.from) {
+                continue;  // its attack has begun, or it is heard as it is
+            }
+            const Frames room = next == even.end() ? span.to : next->from;
+            span.to = std::min(span.to, room);
+            if (span.to - span.from >= frames(kLeastAttack)) {
+                plain_.push_back(span);
+            }
+        }
+        plain_.insert(plain_.end(), next, even.end());
     }
 
     static void copy(
@@ -376,8 +418,8 @@ private:
         if (auto read = take_->read(from - plain.shift, into); !read) {
             return read;
         }
-        const Frames fade = plan_->fade();
         for (const bool isBegin : {true, false}) {
+            const Frames fade = isBegin ? plain.fadeIn : plain.fadeOut;
             const Frames begin = isBegin ? plain.from : plain.to - fade;
             if (from + into.frames() <= begin || from >= begin + fade) {
                 continue;

@@ -119,13 +119,13 @@ TEST(MidiTempo, RefusesAFirstLineThatNoTempoLeadsTo)
 TEST(MidiTempo, NeverTakesThePlaceOfATake)
 {
     const Folder folder;
-    const auto take = folder / "take.wav";
-    std::ofstream(take) << "sound";
+    const auto wave = folder / "take.wav";
+    std::ofstream(wave) << "sound";
     const auto map = TempoMap::steady(120.0, {4, 4}, Seconds(0.0));
-    const auto written = writeMidiTempo(*map, Seconds(6.0), take);
+    const auto written = writeMidiTempo(*map, Seconds(6.0), wave);
     ASSERT_FALSE(written);
     EXPECT_EQ(written.error().kind, ErrorKind::BadArgument);
-    EXPECT_EQ(std::filesystem::file_size(take), 5U);
+    EXPECT_EQ(std::filesystem::file_size(wave), 5U);
 }
 
 }  // namespace

@@ -99,6 +99,31 @@ TEST(Blend, OneAnswerHoweverItIsRead)
     }
 }
 
+TEST(Blend, AttacksAreTheTakesOwnWhereTheMapPutsThem)
+{
+    const auto sound = chords();
+    Treatment treatment;
+    treatment.material = Material::Blend;
+    treatment.time = *TimeMap::through(
+        {{Frames(0), Frames(0)},
+         {Frames(230400), Frames(250000)},
+         {sound->frames(), Frames(560000)}}
+    );
+    treatment.attacks = {Frames(57600), Frames(115200), Frames(230400), Frames(345600)};
+    auto plan = *planStretch(
+        treatment, {channelOver(sound->channel(0)), channelOver(sound->channel(1))}, kRate
+    );
+    auto source = plan->sourceOf(std::make_unique<MemorySource>(sound, kRate), std::array{0, 1});
+    for (const Frames attack : treatment.attacks) {
+        AudioBuffer part(2, Frames(1440));
+        ASSERT_TRUE(source->read(treatment.time.soundTimeOf(attack) - Frames(200), part));
+        for (std::size_t i = 0; i < part.channel(0).size(); ++i) {
+            const auto own = static_cast<std::size_t>(attack.count()) - 200 + i;
+            ASSERT_EQ(part.channel(1)[i], sound->channel(1)[own]) << attack.count() << ' ' << i;
+        }
+    }
+}
+
 TEST(Blend, WhereTimeRunsEvenlyItIsTheTakeItself)
 {
     const auto sound = chords();

@@ -143,11 +143,14 @@ QWidget* SteadyBench::makeFound()
     sentence->addStretch(1);
     stretch_ = benchButton(QString(), QStringLiteral("stretchToSong"), false, found);
     stretch_->setToolTip(tr("The take yields, not the song: its first beat falls on a beat"));
-    sentence->addWidget(stretch_);
-    sentence->addWidget(give_);
     column->addLayout(sentence);
     readings_ = new ReadingsSheet(search_, found);
     column->addWidget(readings_, 1);
+    auto* ends = new QHBoxLayout;
+    ends->addStretch(1);
+    ends->addWidget(stretch_);
+    ends->addWidget(give_);
+    column->addLayout(ends);
 
     connect(least, &NumberField::finished, this, [this](double bpm) { search_.range.least = bpm; });
     connect(most, &NumberField::finished, this, [this](double bpm) { search_.range.most = bpm; });
