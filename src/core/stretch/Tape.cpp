@@ -1,5 +1,7 @@
 #include "core/stretch/Tape.h"
 
+#include "core/audio/ScalarProduct.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -53,12 +55,15 @@ void weigh(double place, double speed, std::vector<float>& weights, std::int64_t
     const auto last = static_cast<std::int64_t>(std::floor(place + reach));
     weights.resize(static_cast<std::size_t>(last - first + 1));
     const auto& table = sincTable();
-    for (std::int64_t k = first; k <= last; ++k) {
-        const double at = std::abs(static_cast<double>(k) - place) * scale * kBetween;
-        const auto whole = std::min(static_cast<std::size_t>(at), table.size() - 2);
-        const auto part = static_cast<float>(at - static_cast<double>(whole));
-        weights[static_cast<std::size_t>(k - first)] =
-            static_cast<float>(scale) * (table[whole] + part * (table[whole + 1] - table[whole]));
+    const double step = scale * kBetween;
+    const auto gain = static_cast<float>(scale);
+    double at = (static_cast<double>(first) - place) * step;
+    for (float& weight : weights) {
+        const double away = std::abs(at);
+        const auto whole = std::min(static_cast<std::size_t>(away), table.size() - 2);
+        const auto part = static_cast<float>(away - static_cast<double>(whole));
+        weight = gain * (table[whole] + part * (table[whole + 1] - table[whole]));
+        at += step;
     }
 }
 
@@ -147,11 +152,8 @@ SpeedSource::readBlock(Frames from, std::int64_t offset, std::int64_t count, Aud
         weigh(place, speed, weights_, begin);
         for (int c = 0; c < channels(); ++c) {
             const auto samples = sound.channel(c).subspan(static_cast<std::size_t>(begin - first));
-            float sum = 0.0F;
-            for (std::size_t k = 0; k < weights_.size(); ++k) {
-                sum += weights_[k] * samples[k];
-            }
-            into.channel(c)[target] = sum;
+            into.channel(c)[target] =
+                scalarProduct(std::span(weights_), samples.first(weights_.size()));
         }
     }
     return {};
