@@ -2,7 +2,7 @@
 
 #include "cli/Commands.h"
 #include "cli/Mono.h"
-#include "core/pitch/PitchCurve.h"
+#include "core/pitch/Notes.h"
 
 namespace orthochron::cli {
 
@@ -35,11 +35,22 @@ Result<int> run(const PitchOptions& options, const Context& context)
              {"confidence", frame.confidence}}
         );
     }
+    const auto notes = notesOf(*curve, sound->rate());
+    json["notes"] = Json::array();
+    for (const Note& note : notes) {
+        json["notes"].push_back(
+            {{"start_s", toSeconds(note.start, sound->rate()).count()},
+             {"end_s", toSeconds(note.end, sound->rate()).count()},
+             {"midi", note.midi},
+             {"offset_cents", note.cents}}
+        );
+    }
     print(
         context,
         json,
         fmt::format(
-            "{:.2f} s of {:.2f} s have a pitch\n",
+            "{} notes; {:.2f} s of {:.2f} s have a pitch\n",
+            notes.size(),
             kPitchHop.count() * voiced,
             toSeconds(sound->reader->frames(), sound->rate()).count()
         )

@@ -15,8 +15,8 @@ namespace orthochron {
 
 namespace {
 
-// A stretch of the song in which all that was recorded is moved alike, with the joins at its ends.
-struct Stretch {
+// A run of the song in which all that was recorded is moved alike, with the joins at its ends.
+struct Run {
     Frames from;
     Frames to;
     Frames move;
@@ -24,34 +24,34 @@ struct Stretch {
     const PlannedJoin* after = nullptr;
 };
 
-std::vector<Stretch> stretchesBetween(std::span<const PlannedJoin> joins, Frames begin, Frames end)
+std::vector<Run> runsBetween(std::span<const PlannedJoin> joins, Frames begin, Frames end)
 {
-    std::vector<Stretch> stretches;
+    std::vector<Run> runs;
     for (std::size_t k = 0; k <= joins.size(); ++k) {
-        Stretch stretch;
-        stretch.before = k > 0 ? &joins[k - 1] : nullptr;
-        stretch.after = k < joins.size() ? &joins[k] : nullptr;
-        stretch.from = stretch.before != nullptr ? stretch.before->at : begin;
-        stretch.to = stretch.after != nullptr ? stretch.after->at + stretch.after->length : end;
-        if (stretch.before != nullptr) {
-            stretch.move = stretch.before->moveAfter;
-        } else if (stretch.after != nullptr) {
-            stretch.move = stretch.after->moveBefore;
+        Run run;
+        run.before = k > 0 ? &joins[k - 1] : nullptr;
+        run.after = k < joins.size() ? &joins[k] : nullptr;
+        run.from = run.before != nullptr ? run.before->at : begin;
+        run.to = run.after != nullptr ? run.after->at + run.after->length : end;
+        if (run.before != nullptr) {
+            run.move = run.before->moveAfter;
+        } else if (run.after != nullptr) {
+            run.move = run.after->moveBefore;
         }
-        stretches.push_back(stretch);
+        runs.push_back(run);
     }
-    return stretches;
+    return runs;
 }
 
-// What a stretch shows of one recorded clip, which may be heard for `spare` beyond its end; none
+// What a run shows of one recorded clip, which may be heard for `spare` beyond its end; none
 // when they do not meet.
 std::optional<Clip>
-clipOf(const Stretch& stretch, const Clip& recorded, Frames spare, FadeShape shape)
+clipOf(const Run& run, const Clip& recorded, Frames spare, FadeShape shape)
 {
     Clip clip = recorded;
-    clip.at += stretch.move;
-    const Frames begin = std::max(stretch.from, clip.at);
-    const Frames end = std::min(stretch.to, clip.end() + spare);
+    clip.at += run.move;
+    const Frames begin = std::max(run.from, clip.at);
+    const Frames end = std::min(run.to, clip.end() + spare);
     if (end <= begin) {
         return std::nullopt;
     }
@@ -59,18 +59,18 @@ clipOf(const Stretch& stretch, const Clip& recorded, Frames spare, FadeShape sha
     clip.out = end == clip.end() ? recorded.out : Fade{};
     pullEnd(clip, end - clip.end());
     pullStart(clip, clip.at - begin);
-    if (stretch.before != nullptr && begin == stretch.from) {
-        clip.in = {stretch.before->length, shape};
+    if (run.before != nullptr && begin == run.from) {
+        clip.in = {run.before->length, shape};
     }
-    if (stretch.after != nullptr && end == stretch.to) {
-        clip.out = {stretch.after->length, shape};
+    if (run.after != nullptr && end == run.to) {
+        clip.out = {run.after->length, shape};
     }
     clip.in.length = std::min(clip.in.length, clip.length);
     clip.out.length = std::min(clip.out.length, clip.length - clip.in.length);
     return clip;
 }
 
-// The clips of one track after the joins: each stretch shows what was recorded there.
+// The clips of one track after the joins: each run shows what was recorded there.
 std::vector<Clip> fittedClips(
     const Song& song,
     const std::vector<Clip>& recorded,
@@ -86,17 +86,17 @@ std::vector<Clip> fittedClips(
     // The last clip's end stays: it is filled from the spare when its audio moved away.
     const Clip& last = recorded.back();
     const Frames spare = std::max(spareAfter(song, last), Frames(0));
-    const auto stretches = stretchesBetween(joins, recorded.front().at, last.end());
-    for (std::size_t s = 0; s < stretches.size(); ++s) {
-        const Stretch& stretch = stretches[s];
+    const auto runs = runsBetween(joins, recorded.front().at, last.end());
+    for (std::size_t s = 0; s < runs.size(); ++s) {
+        const Run& run = runs[s];
         // Recorded clips overlap their neighbours only, so their ends ascend.
         auto base = std::ranges::lower_bound(
-            recorded, stretch.from - stretch.move, {}, [](const Clip& clip) { return clip.end(); }
+            recorded, run.from - run.move, {}, [](const Clip& clip) { return clip.end(); }
         );
         base = base == recorded.end() ? std::prev(base) : base;
-        for (; base != recorded.end() && base->at + stretch.move < stretch.to; ++base) {
+        for (; base != recorded.end() && base->at + run.move < run.to; ++base) {
             const Frames beyond = &*base == &last ? spare : Frames(0);
-            if (auto clip = clipOf(stretch, *base, beyond, shape)) {
+            if (auto clip = clipOf(run, *base, beyond, shape)) {
                 clip->id = ids.clip();
                 clip->part = ids.part(clip->part, static_cast<std::int64_t>(s));
                 clip->byHand = false;

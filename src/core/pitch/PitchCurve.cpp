@@ -31,6 +31,7 @@ constexpr double kMostLeap = 0.9;     // two notes may follow each other directl
 constexpr double kLower = 0.08;       // per octave: a period twice as long is alike too
 constexpr Hertz kMiddle{150.0};       // where that costs nothing
 constexpr double kSilence = 1e-5;     // of the loudest: 50 dB below it is no pitch
+constexpr Seconds kLevel = milliseconds(20.0);
 constexpr Seconds kLeastSpan = milliseconds(8.0);  // what a pitch is placed on, at least
 
 struct Candidate {
@@ -168,6 +169,18 @@ public:
             place(candidate, frame);
         }
         return found;
+    }
+
+    // Mean square around a frame.
+    [[nodiscard]] double powerAt(std::int64_t frame) const
+    {
+        const auto reach = static_cast<std::int64_t>(kLevel.count() * rate_ / 2.0);
+        const auto size = static_cast<std::int64_t>(sound_.size());
+        const auto from = std::clamp<std::int64_t>(frame - reach, 0, size);
+        const auto to = std::clamp<std::int64_t>(frame + reach, from, size);
+        return (finePower_[static_cast<std::size_t>(to)] -
+                finePower_[static_cast<std::size_t>(from)]) /
+               static_cast<double>(2 * reach);
     }
 
     [[nodiscard]] double octavesOf(const Candidate& candidate) const
@@ -360,10 +373,14 @@ pitchOf(const Channel& channel, Hertz rate, const PitchSettings& settings, const
         const Frames last = std::min(from + length, channel.frames);
         for (std::size_t n = begin; placeOfPitch(n, rate) < last; ++n) {
             const auto& candidate = path[n - start];
-            curve.push_back(
-                candidate ? PitchFrame{Hertz(rate.count() / candidate->lag), 1.0 - candidate->cost}
-                          : PitchFrame()
-            );
+            const std::int64_t frame = (placeOfPitch(n, rate) - first).count();
+            PitchFrame found;
+            found.power = pass.powerAt(frame);
+            if (candidate) {
+                found.pitch = Hertz(rate.count() / candidate->lag);
+                found.confidence = 1.0 - candidate->cost;
+            }
+            curve.push_back(found);
         }
         work.report(0.05 + 0.95 * (last / channel.frames));
     }

@@ -9,6 +9,7 @@ namespace orthochron {
 struct PitchFrame {
     Hertz pitch{0.0};         // 0 where there is none
     double confidence = 0.0;  // 0..1: how alike one period is to the next
+    double power = 0.0;       // mean square of 20 ms around it
 
     bool operator==(const PitchFrame&) const = default;
     [[nodiscard]] bool isVoiced() const { return pitch.count() > 0.0; }

@@ -1,11 +1,11 @@
-#include "core/pitch/PitchCurve.h"
-
 #include <gtest/gtest.h>
 
+#include "core/pitch/Notes.h"
 #include "testkit/Folder.h"
 #include "testkit/Voice.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <random>
 
@@ -106,6 +106,43 @@ TEST(PitchCurve, RangesThatCannotBeAreRefused)
     EXPECT_FALSE(tried(50.0, 9000.0, 48000.0));
     EXPECT_FALSE(tried(std::nan(""), 500.0, 48000.0));
     EXPECT_FALSE(tried(50.0, 500.0, 4000.0));
+}
+
+TEST(Notes, AreThoseThatWereSungWithTheirPlaceAndPitch)
+{
+    // The steps testkit::sing takes, a note every 0.9 s.
+    constexpr std::array kSteps{0.0, 2.0, -1.0, 3.0, 0.5, -2.0};
+    for (const double middle : {98.0, 220.0, 523.0}) {
+        const auto voice = testkit::sing({.middle = middle, .seconds = 5.4});
+        const auto notes = notesOf(*pitchOf(channelOver(voice.sound.channel(0)), kRate), kRate);
+        ASSERT_EQ(notes.size(), kSteps.size()) << middle;
+        for (std::size_t n = 0; n < notes.size(); ++n) {
+            const Seconds start = toSeconds(notes[n].start, kRate);
+            EXPECT_NEAR(start.count(), 0.9 * static_cast<double>(n), 0.05) << middle;
+            const double sung = 69.0 + 12.0 * std::log2(middle / 440.0) + kSteps[n];
+            EXPECT_NEAR(notes[n].midi + notes[n].cents / 100.0, sung, 0.15) << middle << ' ' << n;
+            EXPECT_LE(std::abs(notes[n].cents), 60.0);
+        }
+    }
+}
+
+TEST(Notes, ANoteStruckAgainIsTwoAndWhereThereIsNoPitchThereIsNone)
+{
+    const AudioBuffer sound = testkit::soundOf(2.0, [](std::int64_t n) {
+        const double since = static_cast<double>(n % 24000) / 48000.0;
+        const double time = static_cast<double>(n) / 48000.0;
+        return n >= 72000
+                   ? 0.0
+                   : 0.4 * std::exp(-since / 0.15) *
+                         (std::sin(6.2832 * 110.0 * time) + 0.5 * std::sin(6.2832 * 220.0 * time));
+    });
+    const auto notes = notesOf(*pitchOf(channelOver(sound.channel(0)), kRate), kRate);
+    ASSERT_EQ(notes.size(), 3U);
+    for (std::size_t n = 0; n < notes.size(); ++n) {
+        EXPECT_EQ(notes[n].midi, 45);
+        EXPECT_NEAR(toSeconds(notes[n].start, kRate).count(), 0.5 * static_cast<double>(n), 0.05);
+    }
+    EXPECT_TRUE(notesOf({}, kRate).empty());
 }
 
 }  // namespace

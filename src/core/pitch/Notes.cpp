@@ -1,0 +1,163 @@
+#include "core/pitch/Notes.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace orthochron {
+
+namespace {
+
+constexpr std::size_t kGap = 4;         // frames without a pitch that end a note
+constexpr std::size_t kShortest = 10;   // frames
+constexpr double kOff = 0.5;            // semitones, standard deviation
+constexpr double kChange = 48.0;        // 12 frames of a semitone off
+constexpr double kMostCost = 16.0;      // of one frame: what errs by an octave is no note
+constexpr std::size_t kRiseWithin = 8;  // frames
+constexpr double kRise = 4.0;           // of power: 6 dB
+constexpr Seconds kScoop = milliseconds(110.0);
+
+double semitonesOf(const PitchFrame& frame)
+{
+    return 69.0 + 12.0 * std::log2(frame.pitch.count() / 440.0);
+}
+
+// The semitone of each frame of a run, as the cheapest row has it.
+std::vector<int> rowOf(std::span<const PitchFrame> run)
+{
+    std::vector<double> places;
+    for (const PitchFrame& frame : run) {
+        places.push_back(
+            frame.isVoiced() ? semitonesOf(frame) : std::numeric_limits<double>::quiet_NaN()
+        );
+    }
+    double low = 200.0;
+    double high = 0.0;
+    for (const double place : places) {
+        if (!std::isnan(place)) {
+            low = std::min(low, place);
+            high = std::max(high, place);
+        }
+    }
+    const int first = static_cast<int>(std::floor(low)) - 1;
+    const auto states = static_cast<std::size_t>(static_cast<int>(std::ceil(high)) + 2 - first);
+    std::vector<double> cost(states, 0.0);
+    std::vector<std::vector<std::size_t>> from(places.size(), std::vector<std::size_t>(states));
+    for (std::size_t n = 0; n < places.size(); ++n) {
+        const auto cheapest =
+            static_cast<std::size_t>(std::ranges::min_element(cost) - cost.begin());
+        std::vector<double> next(states);
+        for (std::size_t k = 0; k < states; ++k) {
+            const bool changes = cost[cheapest] + kChange < cost[k];
+            from[n][k] = changes ? cheapest : k;
+            const double off = (places[n] - (first + static_cast<double>(k))) / kOff;
+            next[k] = (changes ? cost[cheapest] + kChange : cost[k]) +
+                      (std::isnan(off) ? 0.0 : std::min(off * off, kMostCost));
+        }
+        cost = std::move(next);
+    }
+    std::vector<int> row(places.size());
+    auto k = static_cast<std::size_t>(std::ranges::min_element(cost) - cost.begin());
+    for (std::size_t n = places.size(); n-- > 0;) {
+        row[n] = first + static_cast<int>(k);
+        k = from[n][k];
+    }
+    return row;
+}
+
+// Whether a note that began at `begin` is struck again at a frame: the sound has died away since it was
+// loudest, and rises steeply.
+bool isStruckAgain(std::span<const PitchFrame> curve, std::size_t begin, std::size_t n)
+{
+    if (n < begin + kShortest + kRiseWithin || n + 1 >= curve.size()) {
+        return false;
+    }
+    const auto rise = [&](std::size_t at) {
+        return curve[at].power / (curve[at - kRiseWithin].power + 1e-12);
+    };
+    double loudest = 0.0;
+    for (std::size_t i = begin; i + kRiseWithin < n; ++i) {
+        loudest = std::max(loudest, curve[i].power);
+    }
+    return rise(n) >= kRise && rise(n) >= rise(n + 1) && rise(n) > rise(n - 1) &&
+           loudest >= kRise * curve[n - kRiseWithin].power;
+}
+
+// What slides into a note, or is left of the one before, is no note: it belongs to what it touches.
+void joinScoops(std::vector<Note>& notes, Hertz rate)
+{
+    const Frames scoop = toFrames(kScoop, rate);
+    for (std::size_t i = 0; i + 1 < notes.size();) {
+        Note& next = notes[i + 1];
+        const bool touches = notes[i].end == next.start;
+        if (touches && notes[i].end - notes[i].start < scoop &&
+            std::abs(notes[i].midi - next.midi) <= 1 && next.end - next.start >= scoop) {
+            next.start = notes[i].start;
+            notes.erase(notes.begin() + static_cast<std::ptrdiff_t>(i));
+        } else {
+            ++i;
+        }
+    }
+}
+
+void addNotes(
+    std::vector<Note>& notes,
+    std::span<const PitchFrame> curve,
+    std::size_t from,
+    std::size_t to,
+    Hertz rate
+)
+{
+    const auto row = rowOf(curve.subspan(from, to - from));
+    std::size_t begin = from;
+    for (std::size_t n = from + 1; n <= to; ++n) {
+        const bool isOther = n < to && row[n - from] != row[begin - from];
+        const bool isAgain = n < to && isStruckAgain(curve, begin, n);
+        if (n < to && !isOther && !isAgain) {
+            continue;
+        }
+        if (n - begin >= kShortest) {
+            std::vector<double> off;
+            for (std::size_t i = begin; i < n; ++i) {
+                if (curve[i].isVoiced()) {
+                    off.push_back(100.0 * (semitonesOf(curve[i]) - row[begin - from]));
+                }
+            }
+            const auto middle = off.begin() + std::ssize(off) / 2;
+            std::ranges::nth_element(off, middle);
+            notes.push_back(
+                {placeOfPitch(begin, rate),
+                 placeOfPitch(n, rate),
+                 row[begin - from],
+                 off.empty() ? 0.0 : *middle}
+            );
+        }
+        begin = n;
+    }
+}
+
+}  // namespace
+
+std::vector<Note> notesOf(std::span<const PitchFrame> curve, Hertz rate)
+{
+    std::vector<Note> notes;
+    std::size_t from = 0;
+    std::size_t voiced = 0;  // one past the last frame with a pitch
+    bool isIn = false;
+    for (std::size_t n = 0; n <= curve.size(); ++n) {
+        const bool hasPitch = n < curve.size() && curve[n].isVoiced();
+        if (hasPitch && !isIn) {
+            from = n;
+            isIn = true;
+        }
+        voiced = hasPitch ? n + 1 : voiced;
+        if (isIn && (n == curve.size() || n >= voiced + kGap)) {
+            addNotes(notes, curve, from, voiced, rate);
+            isIn = false;
+        }
+    }
+    joinScoops(notes, rate);
+    return notes;
+}
+
+}  // namespace orthochron

@@ -1,0 +1,26 @@
+#pragma once
+
+#include "core/pitch/PitchCurve.h"
+
+#include <span>
+
+namespace orthochron {
+
+// A note of a line: how long it sounds, the semitone it was meant for, and how far it hangs off it.
+struct Note {
+    Frames start;
+    Frames end;
+    int midi = 0;        // 69 is a' at 440 Hz
+    double cents = 0.0;  // median of it, above the semitone
+
+    bool operator==(const Note&) const = default;
+};
+
+// The notes of a pitch curve, ascending. The likeliest row of semitones is found exactly (Viterbi 1967):
+// being off one costs by its square, going to another as much as 60 ms of a semitone off, so that
+// vibrato makes no notes and a slide is divided in its middle. A note ends where there is no pitch for
+// 20 ms, or where what had died away by 6 dB rises as much within 40 ms: it is struck again. A semitone
+// heard for less than 110 ms on the way into a note belongs to it; less than 50 ms are no note.
+[[nodiscard]] std::vector<Note> notesOf(std::span<const PitchFrame> curve, Hertz rate);
+
+}  // namespace orthochron
