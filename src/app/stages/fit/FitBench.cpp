@@ -343,12 +343,18 @@ QString FitBench::advice() const
 {
     const MicSet* set = session_.choice.set();
     if (session_.fitting.request.way.method == FitMethod::Stretch) {
-        return guess_ ? tr("%1 suits it: %2 % of it has the clear pitch of one note, %3 steep "
-                           "attacks a second.")
-                            .arg(materials_->button(static_cast<int>(guess_->material))->text())
-                            .arg(100.0 * guess_->pitched, 0, 'f', 0)
-                            .arg(guess_->struck, 0, 'f', 1)
-                      : QString();
+        if (!guess_) {
+            return {};
+        }
+        switch (guess_->material) {
+        case Material::Line:
+            return tr("line suits it: %1 % of it has the clear pitch of one note.")
+                .arg(100.0 * guess_->pitched, 0, 'f', 0);
+        case Material::Hits:
+            return tr("hits suits it: %1 steep attacks a second, and no tune.")
+                .arg(guess_->struck, 0, 'f', 1);
+        default: return tr("blend suits it: neither one clear pitch nor many steep attacks.");
+        }
     }
     if (set == nullptr || session_.hits.analysis() == nullptr) {
         return {};
