@@ -117,6 +117,9 @@ void LanePainter::paintStrain(QPainter& painter, const Lane& lane, const Clip& c
     const Treatment& treatment = *clip.sound.treatment;
     const double left = std::max<double>(lanes_.xOf(clip.at), lane.area.left());
     const double right = std::min<double>(lanes_.xOf(clip.end()), lane.area.right());
+    if (right - left < 14.0) {
+        return;  // no coil is seen, and of a take cut into a thousand clips each would be asked
+    }
     paintSpring(
         painter,
         QRectF(left, lane.area.top(), right - left, lane.area.height()),

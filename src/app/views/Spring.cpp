@@ -29,7 +29,7 @@ QPainterPath coils(double from, double to, double apart, double middle)
             const double angle = 2.0 * std::numbers::pi * part;
             path.lineTo(
                 from + (turn + part) * length - 0.45 * length * std::sin(angle),
-                middle - kHeight * (1.0 - std::cos(angle)) / 2.0 * 2.0 + kHeight
+                middle + kHeight * std::cos(angle)
             );
         }
     }

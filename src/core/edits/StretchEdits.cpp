@@ -5,6 +5,7 @@
 #include "core/edits/ClipEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/Pieces.h"
+#include "core/edits/StretchFit.h"
 
 #include <algorithm>
 #include <cmath>
@@ -211,25 +212,19 @@ private:
         return TimeMap::through(std::move(pins));
     }
 
-    // What its microphones hear: attacks to be kept whole, and who decides where it is spliced.
+    // What its microphones hear: attacks to be kept whole, and who decides where it is spliced; who
+    // decided before goes on doing so.
     void listen(const MicSet& set, const Clip& clip, Treatment& treatment) const
     {
-        treatment.witnesses.clear();
+        const bool isNew = treatment.witnesses.empty();
         std::vector<Frames> attacks;
         for (const TrackId id : set.tracks) {
             const auto track = song_.track(id);
             for (const Clip& other : track->clips) {
-                if (other.part != clip.part || (!clip.part.isValid() && other.id != clip.id)) {
-                    continue;
-                }
-                const Take* take = song_.take(other.sound.take);
-                const int first = other.sound.firstChannel();
-                const bool isAll = other.sound.channel == Sound::kAllChannels && take != nullptr;
-                const Frames offset = (other.sound.takeTimeOf(other.soundStart) - other.at) -
-                                      (clip.sound.takeTimeOf(clip.soundStart) - clip.at);
-                for (int channel = first; channel < (isAll ? take->channels : first + 1);
-                     ++channel) {
-                    treatment.witnesses.push_back({other.sound.take, channel, offset});
+                const bool isOwn =
+                    clip.part.isValid() ? other.part == clip.part : other.id == clip.id;
+                if (isNew && isOwn) {
+                    addWitnesses(treatment, song_, other, clip.offset() - other.offset());
                 }
             }
             if (song_.isLead(*track)) {

@@ -73,21 +73,10 @@ private:
         treatment.witnesses.clear();
         for (const auto& clips : recorded_) {
             if (!clips.empty()) {
-                addWitnesses(treatment, clips.front(), offset);
+                addWitnesses(treatment, song_, clips.front(), offset - clips.front().offset());
             }
         }
         return std::make_shared<const Treatment>(std::move(treatment));
-    }
-
-    // Every channel the clip plays.
-    void addWitnesses(Treatment& treatment, const Clip& clip, Frames offset) const
-    {
-        const Take* take = song_.take(clip.sound.take);
-        const bool isAll = clip.sound.channel == Sound::kAllChannels && take != nullptr;
-        const int first = clip.sound.firstChannel();
-        for (int channel = first; channel < (isAll ? take->channels : first + 1); ++channel) {
-            treatment.witnesses.push_back({clip.sound.take, channel, offset - clip.offset()});
-        }
     }
 
     const Song& song_;
@@ -116,6 +105,16 @@ std::optional<Clip> shownBy(const Clip& recorded, std::shared_ptr<const Treatmen
 }
 
 }  // namespace
+
+void addWitnesses(Treatment& treatment, const Song& song, const Clip& clip, Frames offset)
+{
+    const Take* take = song.take(clip.sound.take);
+    const bool isAll = clip.sound.channel == Sound::kAllChannels && take != nullptr;
+    const int first = clip.sound.firstChannel();
+    for (int channel = first; channel < (isAll ? take->channels : first + 1); ++channel) {
+        treatment.witnesses.push_back({clip.sound.take, channel, offset});
+    }
+}
 
 Result<TimeMap> stretchMap(
     const std::vector<std::vector<Clip>>& recorded, std::span<const Anchor> anchors, Hertz rate

@@ -25,4 +25,8 @@ namespace orthochron {
     NewIds& ids
 );
 
+// Has every channel a clip plays listened to when it is decided where a sound is spliced; `offset` is
+// the clip's take time less that of the treated take, at one moment.
+void addWitnesses(Treatment& treatment, const Song& song, const Clip& clip, Frames offset);
+
 }  // namespace orthochron

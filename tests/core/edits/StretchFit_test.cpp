@@ -6,6 +6,7 @@
 #include "core/edits/ClipEdits.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/VariantEdits.h"
 #include "core/files/SongFile.h"
 #include "core/render/Render.h"
 #include "testkit/MarkedKit.h"
@@ -130,6 +131,22 @@ TEST_F(StretchFit, ClipsOfAStretchedSetAreCutAndJoinedLikeAnyOther)
     for (std::size_t i = 0; i < whole.channel(0).size(); ++i) {
         ASSERT_NEAR(whole.channel(0)[i], halves.channel(0)[i], 1e-6F);
     }
+}
+
+TEST_F(StretchFit, ACutAndAStretchedFitAreWaysKeptSideBySide)
+{
+    const Song cut = fitSet(song(), set(), {.fit = {1.0, 1.0, 1.0}}, sources())->song;
+    const Song stretched = fitted(*keepVariant(cut, set(), std::nullopt));
+    ASSERT_EQ(stretched.sets[0].variants.size(), 1U);
+    const Song other = *nextVariant(stretched, set());
+    EXPECT_EQ(other.tracks[4]->clips.size(), cut.tracks[4]->clips.size());
+    EXPECT_EQ(other.sets[0].recipe->way.method, FitMethod::Cut);
+    const Song back = *nextVariant(other, set());
+    ASSERT_EQ(back.tracks[4]->clips.size(), 1U);
+    EXPECT_EQ(
+        back.tracks[4]->clips[0].sound.treatment, stretched.tracks[4]->clips[0].sound.treatment
+    );
+    EXPECT_EQ(back.sets[0].recipe->way.method, FitMethod::Stretch);
 }
 
 TEST_F(StretchFit, IsSavedAndOpenedAsItWas)

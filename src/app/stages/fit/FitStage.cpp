@@ -170,26 +170,26 @@ QString FitStage::status() const
     const Song& song = session_.song();
     const MicSet* set = session_.choice.set();
     const bool keepsFeel = session_.fitting.request.fit.feel == 0.0;
-    if (const auto most = strain_->worst(); isStretch() && most) {
-        return tr("%1 · %2 hits pinned · drift %3 ms · %4 · strays %5 ms · most strained ×%6 at %7")
-            .arg(set != nullptr ? QString::fromStdString(song.nameOf(*set)) : QString())
-            .arg(figures.hits)
+    const QString parts =
+        tr("drift %1 ms · %2 · strays %3 ms")
             .arg(
                 arrow(figures.drift),
                 keepsFeel ? tr("feel kept") : tr("feel %1 ms").arg(arrow(figures.feel)),
                 arrow(figures.stray)
-            )
+            );
+    const QString name = set != nullptr ? QString::fromStdString(song.nameOf(*set)) : QString();
+    if (const auto most = strain_->worst(); isStretch() && most) {
+        return tr("%1 · %2 hits pinned · %3 · most strained ×%4 at %5")
+            .arg(name)
+            .arg(figures.hits)
+            .arg(parts)
             .arg(most->ratio, 0, 'f', 2)
             .arg(placeText(song, most->from).place);
     }
-    return tr("%1 · %2 hits · drift %3 ms · %4 · strays %5 ms · furthest move %6 ms")
-        .arg(set != nullptr ? QString::fromStdString(song.nameOf(*set)) : QString())
+    return tr("%1 · %2 hits · %3 · furthest move %4 ms")
+        .arg(name)
         .arg(figures.hits)
-        .arg(
-            arrow(figures.drift),
-            keepsFeel ? tr("feel kept") : tr("feel %1 ms").arg(arrow(figures.feel)),
-            arrow(figures.stray)
-        )
+        .arg(parts)
         .arg(inMilliseconds(figures.furthestMove), 0, 'f', 0);
 }
 
