@@ -69,14 +69,4 @@ double TimeMap::takePlaceOf(double soundTime) const
     return take(before) + part * (take(*after) - take(before));
 }
 
-double TimeMap::ratioAt(Frames takeTime) const
-{
-    const auto after = std::ranges::upper_bound(pins_, takeTime, {}, &Pin::take);
-    if (after == pins_.begin() || after == pins_.end()) {
-        return 1.0;
-    }
-    const Pin& before = *std::prev(after);
-    return (after->sound - before.sound) / (after->take - before.take);
-}
-
 }  // namespace orthochron

@@ -27,8 +27,6 @@ public:
     [[nodiscard]] Frames takeTimeOf(Frames soundTime) const;
     // Not rounded to frames.
     [[nodiscard]] double takePlaceOf(double soundTime) const;
-    // How many times as long the sound is as the take between the pins around a frame; 1 beyond them.
-    [[nodiscard]] double ratioAt(Frames takeTime) const;
     [[nodiscard]] const std::vector<Pin>& pins() const { return pins_; }
 
     bool operator==(const TimeMap&) const = default;
