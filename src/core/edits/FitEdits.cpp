@@ -45,8 +45,7 @@ std::vector<Run> runsBetween(std::span<const PlannedJoin> joins, Frames begin, F
 
 // What a run shows of one recorded clip, which may be heard for `spare` beyond its end; none
 // when they do not meet.
-std::optional<Clip>
-clipOf(const Run& run, const Clip& recorded, Frames spare, FadeShape shape)
+std::optional<Clip> clipOf(const Run& run, const Clip& recorded, Frames spare, FadeShape shape)
 {
     Clip clip = recorded;
     clip.at += run.move;
@@ -90,9 +89,7 @@ std::vector<Clip> fittedClips(
     for (std::size_t s = 0; s < runs.size(); ++s) {
         const Run& run = runs[s];
         // Recorded clips overlap their neighbours only, so their ends ascend.
-        auto base = std::ranges::lower_bound(
-            recorded, run.from - run.move, {}, [](const Clip& clip) { return clip.end(); }
-        );
+        auto base = std::ranges::lower_bound(recorded, run.from - run.move, {}, &Clip::end);
         base = base == recorded.end() ? std::prev(base) : base;
         for (; base != recorded.end() && base->at + run.move < run.to; ++base) {
             const Frames beyond = &*base == &last ? spare : Frames(0);
