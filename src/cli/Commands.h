@@ -32,6 +32,7 @@ void addFit(CLI::App& app, Choice& choice);
 void addCheck(CLI::App& app, Choice& choice);
 void addRender(CLI::App& app, Choice& choice);
 void addReport(CLI::App& app, Choice& choice);
+void addShape(CLI::App& app, Choice& choice);
 void addStretch(CLI::App& app, Choice& choice);
 void addPitch(CLI::App& app, Choice& choice);
 void addTempo(CLI::App& app, Choice& choice);

@@ -4,6 +4,7 @@
 #include "cli/OpenedSong.h"
 #include "core/audio/SoundFile.h"
 #include "core/demo/DemoSong.h"
+#include "core/edits/ShapeEdits.h"
 #include "core/files/TakeCheck.h"
 #include "core/render/Print.h"
 
@@ -14,6 +15,91 @@ namespace {
 bool isSong(const std::filesystem::path& path)
 {
     return path.extension() == kSongEnding;
+}
+
+// A level line as the clock has it; a level of null is silence.
+Json lineJson(const Song& song, const LevelLine& line)
+{
+    Json points = Json::array();
+    const HeardLine heard(line, song.tempo, song.rate);
+    for (std::size_t i = 0; i < line.points.size(); ++i) {
+        const LevelPoint& point = line.points[i];
+        points.push_back(
+            {{"time_s", toSeconds(heard.timeOfPoint(i), song.rate).count()},
+             {"level_db", point.level == kSilence ? Json() : Json(point.level)},
+             {"bend", point.bend},
+             {"step", point.isStep}}
+        );
+    }
+    return points;
+}
+
+// Level lines, hushes and spins, and a line of text for each.
+void addShaped(const Song& song, Json& json, std::string& readable)
+{
+    const auto seconds = [&](Frames at) { return toSeconds(at, song.rate).count(); };
+    Json& lines = json["level_lines"] = Json::array();
+    const auto addLine = [&](const std::string& whose, const LevelLine& line) {
+        if (!line.isEmpty()) {
+            lines.push_back({{"track", whose}, {"points", lineJson(song, line)}});
+            readable += fmt::format("  level line of {}, {} points\n", whose, line.points.size());
+        }
+    };
+    if (!song.level.isEmpty()) {
+        lines.push_back({{"track", nullptr}, {"points", lineJson(song, song.level)}});
+        readable += fmt::format("  level line of the song, {} points\n", song.level.points.size());
+    }
+    Json& spins = json["spins"] = Json::array();
+    for (const auto& track : song.tracks) {
+        addLine(track->name, track->level);
+        for (const Clip& clip : track->clips) {
+            const Spins own = spinsOf(clip);
+            const auto addSpin = [&](const Spin& spin, bool isDown) {
+                const Frames from = isDown ? clip.end() - spin.length : clip.at;
+                spins.push_back(
+                    {{"track", track->name},
+                     {"kind", isDown ? "spin-down" : "spin-up"},
+                     {"from_s", seconds(from)},
+                     {"to_s", seconds(from + spin.length)},
+                     {"speed", spin.speed}}
+                );
+                readable += fmt::format(
+                    "  {} on {} at {:.3f} s\n",
+                    isDown ? "spin-down" : "spin-up",
+                    track->name,
+                    seconds(from)
+                );
+            };
+            if (own.up) {
+                addSpin(*own.up, false);
+            }
+            if (own.down) {
+                addSpin(*own.down, true);
+            }
+        }
+    }
+    Json& hushes = json["hushes"] = Json::array();
+    for (const PlacedHush& placed : hushesOf(song)) {
+        const FrameSpan span = spanOf(placed.hush, song.tempo, song.rate);
+        Json tracks = Json::array();
+        for (const TrackId id : placed.tracks) {
+            tracks.push_back(song.track(id)->name);
+        }
+        readable += fmt::format(
+            "  {} from {:.3f} to {:.3f} s on {} tracks\n",
+            placed.hush.label.empty() ? "hush" : placed.hush.label,
+            seconds(span.from),
+            seconds(span.to),
+            tracks.size()
+        );
+        hushes.push_back(
+            {{"label", placed.hush.label},
+             {"from_s", seconds(span.from)},
+             {"to_s", seconds(span.to)},
+             {"edge_ms", inMilliseconds(placed.hush.edge)},
+             {"tracks", std::move(tracks)}}
+        );
+    }
 }
 
 Result<int> infoOfSong(const std::string& path, const Context& context)
@@ -27,7 +113,7 @@ Result<int> infoOfSong(const std::string& path, const Context& context)
         {"kind", "song"},
         {"name", song.name},
         {"sample_rate", song.rate.count()},
-        {"length_s", toSeconds(song.length(), song.rate).count()},
+        {"length_s", toSeconds(song.end(), song.rate).count()},
         {"bpm", song.tempo.tempi().front().bpm},
         {"meter",
          fmt::format(
@@ -75,6 +161,7 @@ Result<int> infoOfSong(const std::string& path, const Context& context)
              {"out_of_date", isOutOfDate(song, set)}}
         );
     }
+    addShaped(song, json, readable);
     print(context, json, readable);
     return 0;
 }
@@ -148,7 +235,7 @@ struct RenderOptions {
 Result<PrintSettings> rangeOf(const Song& song, const RenderOptions& options)
 {
     PrintSettings settings;
-    settings.to = song.length();
+    settings.to = song.end();
     settings.dither = options.dither;
     auto format = parsePrintFormat(options.format);
     if (!format || *format == PrintFormat::Same) {

@@ -449,9 +449,9 @@ TEST_F(Window, ShowsTheStageOneCameFromWhileTheKeyIsHeld)
     QTest::keyRelease(window_.get(), Qt::Key_QuoteLeft);
 
     EXPECT_EQ(window_->stage(), 3);
-    press(Qt::Key_7);
+    press(Qt::Key_8);
     EXPECT_EQ(window_->stage(), 3);
-    EXPECT_NE(status().find("Shape is not here yet"), std::string::npos);
+    EXPECT_NE(status().find("Sounds is not here yet"), std::string::npos);
 }
 
 TEST_F(Window, ZoomsUnderThePointerAndToTheChosenRange)

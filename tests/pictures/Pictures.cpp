@@ -62,7 +62,8 @@ int main(int argc, char** argv)
           "follow",
           "night",
           "stretch",
-          "stretched"}) {
+          "stretched",
+          "shaped"}) {
         parser.addOption(QCommandLineOption(QLatin1String(name)));
     }
     parser.process(application);
@@ -118,6 +119,11 @@ int main(int argc, char** argv)
         settle(session);
         window.action(Command::Next)->trigger();
         window.action(Command::Previous)->trigger();
+    }
+    if (has("shaped")) {
+        window.action(Command::Next)->trigger();
+        window.action(Command::Next)->trigger();
+        lookAt(session, value("at").toDouble(), value("bars").toDouble() * 240.0 / 92.0);
     }
     if (has("doubtful")) {
         window.findChild<QAbstractButton*>(QStringLiteral("wayDoubtful"))->click();

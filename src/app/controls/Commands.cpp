@@ -79,6 +79,10 @@ const std::vector<CommandSpec>& commandTable()
         group(C::Mend, "mend", "Stage", "Mend the join", "N"),
         spec(C::Accept, "accept", "Stage", "Keep it as it is (doubtful mark, join)", "Y"),
         spec(C::LockJoin, "lock-join", "Stage", "Lock or unlock the join", "Ctrl+L"),
+        group(C::HushBars, "hush", "Stage", "Hush the chosen bars, or end it", "Shift+H"),
+        spec(C::HushOthers, "hush-others", "Stage", "Hush all other tracks there", "Shift+O"),
+        spec(C::FadeSongOut, "fade-out", "Stage", "Fade the song out", "Shift+F"),
+        spec(C::FadeSongIn, "fade-in", "Stage", "Fade the song in", ""),
 
         spec(C::OtherWay, "other-way", "Clips", "Hear the other way kept", "Z"),
         spec(C::KeepWay, "keep-way", "Clips", "Keep this way, try another", "Shift+Z"),

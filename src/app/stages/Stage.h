@@ -24,6 +24,14 @@ public:
     // Over each lane, and once over all of them.
     virtual void paintLane(QPainter&, const Lane&) {}
     virtual void paintOver(QPainter&) {}
+    // A strip at the foot of the sheet, under the lanes: its height, and what is in it.
+    [[nodiscard]] virtual int footHeight() const { return 0; }
+    virtual void paintFoot(QPainter&, QRect) {}
+    virtual bool pressFoot(QMouseEvent&) { return false; }
+    [[nodiscard]] virtual std::pair<QString, Qt::CursorShape> hintInFoot(QPoint) const
+    {
+        return {QString(), Qt::ArrowCursor};
+    }
 
     // Gestures on a lane; press answers whether the stage takes the drag.
     virtual bool press(const Lane&, QMouseEvent&) { return false; }

@@ -7,6 +7,7 @@
 #include "app/stages/joins/JoinsStage.h"
 #include "app/stages/marks/MarksStage.h"
 #include "app/stages/print/PrintStage.h"
+#include "app/stages/shape/ShapeStage.h"
 #include "app/stages/takes/TakesStage.h"
 
 #include <algorithm>
@@ -46,7 +47,7 @@ const std::vector<StagePlace>& stageTable()
         there<FitStage>("Fit", 292),
         there<JoinsStage>("Joins", 380),
         later("Tune", "notes on a ladder of semitones, to tune a voice or a bass"),
-        later("Shape", "level lines, fades and hushes"),
+        there<ShapeStage>("Shape", 300),
         later("Sounds", "slices, pads, and sounds put under or in place of hits"),
         there<PrintStage>("Print")};
     return kTable;

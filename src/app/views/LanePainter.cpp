@@ -3,6 +3,7 @@
 #include <QPainter>
 
 #include "app/theme/Theme.h"
+#include "app/views/ShapePainter.h"
 #include "app/views/Spring.h"
 
 namespace orthochron::app {
@@ -110,6 +111,7 @@ void LanePainter::paintLane(QPainter& painter, const Lane& lane)
             paintStrain(painter, lane, *clip);
         }
     }
+    ShapePainter(lanes_, session_).paintFaint(painter, lane.area, *track);
 }
 
 void LanePainter::paintStrain(QPainter& painter, const Lane& lane, const Clip& clip) const

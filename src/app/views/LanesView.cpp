@@ -42,6 +42,7 @@ LanesView::LanesView(Session& session, QWidget* parent) : QWidget(parent), sessi
 void LanesView::setStage(Stage* stage)
 {
     stage_ = stage;
+    layOut();
     update();
 }
 
@@ -62,6 +63,18 @@ QRect LanesView::sheet() const
 {
     const int top = kRibbonHeight + kRulerHeight;
     return {headWidth(), top, width() - headWidth(), height() - top};
+}
+
+QRect LanesView::foot() const
+{
+    const int height = stage_ != nullptr && !lanes_.empty() ? stage_->footHeight() : 0;
+    const QRect area = sheet();
+    return {area.left(), area.bottom() + 1 - height, area.width(), height};
+}
+
+QRect LanesView::lanesArea() const
+{
+    return sheet().adjusted(0, 0, 0, -foot().height());
 }
 
 void LanesView::setLaneScale(double scale)
@@ -98,7 +111,7 @@ void LanesView::layOut()
     if (lanes_.empty()) {
         return;
     }
-    const QRect area = sheet();
+    const QRect area = lanesArea();
     const int count = static_cast<int>(lanes_.size());
     const int fair =
         static_cast<int>(std::clamp(area.height() / count, kLeastLane, kMostLane) * laneScale_);
@@ -118,7 +131,7 @@ void LanesView::layOut()
 
 const Lane* LanesView::laneAt(QPoint place) const
 {
-    if (place.y() < sheet().top()) {
+    if (!lanesArea().contains(QPoint(sheet().left(), place.y()))) {
         return nullptr;
     }
     const auto found = std::ranges::find_if(lanes_, [&](const Lane& lane) {
@@ -151,6 +164,7 @@ void LanesView::paintEvent(QPaintEvent*)
     painter.fillRect(sheet(), Theme::palette().lane);
     painter.setRenderHint(QPainter::Antialiasing, true);
     painter.save();
+    const QRect laid = lanesArea();
     painter.setClipRect(QRect(0, sheet().top(), width(), sheet().height()));
     bands.paintGrid(painter);
     for (const Lane& lane : lanes_) {
@@ -158,7 +172,7 @@ void LanesView::paintEvent(QPaintEvent*)
             continue;
         }
         painter.save();
-        painter.setClipRect(lane.area.intersected(sheet()));
+        painter.setClipRect(lane.area.intersected(laid));
         lanePainter.paintLane(painter, lane);
         if (stage_ != nullptr) {
             stage_->paintLane(painter, lane);
@@ -168,8 +182,14 @@ void LanesView::paintEvent(QPaintEvent*)
     painter.restore();
     for (const Lane& lane : lanes_) {
         painter.save();
-        painter.setClipRect(QRect(0, sheet().top(), headWidth(), sheet().height()));
+        painter.setClipRect(QRect(0, sheet().top(), headWidth(), laid.height()));
         lanePainter.paintHead(painter, lane);
+        painter.restore();
+    }
+    if (const QRect strip = foot(); strip.height() > 0) {
+        painter.save();
+        painter.setClipRect(strip.adjusted(-headWidth(), 0, 0, 0));
+        stage_->paintFoot(painter, strip);
         painter.restore();
     }
     bands.paintRibbon(painter);
@@ -302,6 +322,10 @@ void LanesView::mousePressEvent(QMouseEvent* event)
         drag_ = isOfStage ? Drag::Stage : Drag::Ruler;
         return;
     }
+    if (pressed_.y() >= foot().top()) {
+        drag_ = stage_ != nullptr && stage_->pressFoot(*event) ? Drag::Stage : Drag::None;
+        return;
+    }
     const Lane* lane = laneAt(pressed_);
     if (lane == nullptr) {
         return;
@@ -388,6 +412,8 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
         if (text.isEmpty()) {
             text = tr("Click to move the playhead, drag to choose a range");
         }
+    } else if (stage_ != nullptr && place.y() >= foot().top()) {
+        std::tie(text, cursor) = stage_->hintInFoot(place);
     } else if (lane != nullptr && place.x() >= headWidth() && stage_ != nullptr) {
         std::tie(text, cursor) = stage_->hintAt(*lane, place);
         if (text.isEmpty()) {
@@ -441,7 +467,7 @@ void LanesView::wheelEvent(QWheelEvent* event)
         TimeScale moved = scale();
         moved.left -= (turn + sideways) * 0.1 * sheet().width() * moved.framesPerPixel;
         session_.shown.setScale(moved);
-    } else if (!lanes_.empty() && lanes_.back().area.bottom() - lanes_.front().area.top() + 1 > sheet().height()) {
+    } else if (!lanes_.empty() && lanes_.back().area.bottom() - lanes_.front().area.top() + 1 > lanesArea().height()) {
         scroll_ -= static_cast<int>(turn * 40.0);
         layOut();
         update();

@@ -42,6 +42,10 @@ public:
         return sheet().left() + scale().xOf(songTime);
     }
     [[nodiscard]] Frames timeAt(double x) const { return scale().timeAt(x - sheet().left()); }
+    // On the line of the grid it is near; free with Ctrl.
+    [[nodiscard]] Frames snapped(Frames songTime, Qt::KeyboardModifiers modifiers) const;
+    // The strip at the foot of the sheet that a stage may ask for; empty without one.
+    [[nodiscard]] QRect foot() const;
     // A read-out beside the pointer while something is dragged; empty takes it away.
     void setReadout(const QString& text, QPoint at);
     [[nodiscard]] QSize minimumSizeHint() const override { return {500, 200}; }
@@ -70,7 +74,7 @@ private:
     void paintOver(QPainter& painter) const;
     void paintEmpty(QPainter& painter) const;
     bool pressHead(const Lane& lane, QPoint place);
-    [[nodiscard]] Frames snapped(Frames songTime, Qt::KeyboardModifiers modifiers) const;
+    [[nodiscard]] QRect lanesArea() const;  // of the sheet, what the foot leaves
 
     Session& session_;
     Stage* stage_ = nullptr;

@@ -81,7 +81,6 @@ bool isPossible(Command command, const Session& session)
     case C::Mend:
     case C::LockJoin: return !session.review.joins().empty();
     case C::StageTune:
-    case C::StageShape:
     case C::StageSounds: return false;
     default: break;
     }

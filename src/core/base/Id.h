@@ -22,6 +22,7 @@ using PartId = Id<struct PartTag>;
 using SetId = Id<struct SetTag>;
 using MarkId = Id<struct MarkTag>;
 using SectionId = Id<struct SectionTag>;
+using HushId = Id<struct HushTag>;
 
 }  // namespace orthochron
 

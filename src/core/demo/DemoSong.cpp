@@ -6,10 +6,14 @@
 #include "core/audio/SoundFile.h"
 #include "core/base/Hash.h"
 #include "core/base/Replacement.h"
+#include "core/edits/ClipEdits.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/ShapeEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/files/SongFile.h"
 #include "core/render/Sources.h"
+
+#include <array>
 
 namespace orthochron::demo {
 
@@ -30,19 +34,28 @@ Result<void> makeFolder(const std::filesystem::path& folder)
 // The mark in the song file by which a demo song is known as made here.
 constexpr const char* kMark = "demo";
 
-std::filesystem::path songIn(const std::filesystem::path& folder)
+std::filesystem::path songIn(const std::filesystem::path& folder, std::string_view name = kSongName)
 {
-    return folder / fmt::format("{}{}", kSongName, kSongEnding);
+    return folder / fmt::format("{}{}", name, kSongEnding);
+}
+
+bool isUneditedSong(const std::filesystem::path& path)
+{
+    const auto document = loadSong(path);
+    return document && document->unknown.contains(kMark) && document->history.size() == 1;
 }
 
 // Whether the folder holds an earlier demo song, not edited since, and nothing of anybody else's
 // under the names of its takes.
 bool isUntouchedDemo(const std::filesystem::path& folder)
 {
-    const auto document = loadSong(songIn(folder));
-    if (!document || !document->unknown.contains(kMark) || document->history.size() != 1) {
+    std::error_code missing;
+    const auto shaped = songIn(folder, kShapedName);
+    if (!isUneditedSong(songIn(folder)) ||
+        (std::filesystem::exists(shaped, missing) && !isUneditedSong(shaped))) {
         return false;
     }
+    const auto document = loadSong(songIn(folder));
     const Song& song = *document->history.song();
     return std::ranges::all_of(boathouseMicrophones(), [&](const auto& microphone) {
         const auto path = folder / (microphone.name + ".wav");
@@ -103,6 +116,42 @@ Result<Song> songOf(
     }
     auto kick = setLead(*set, tracks[0], true);
     return kick ? setLead(*kick, tracks[2], true) : kick;
+}
+
+// The song faded, a line on the room, the overheads in late, and the kit spun down into a bar.
+Result<Song> shapedFrom(const Song& song)
+{
+    constexpr int kSpunBar = 33;
+    const TempoMap& map = song.tempo;
+    const auto place = [&](int bar) { return HeldPlace(map.startOfBar(bar).count()); };
+    auto next = fadeLong(song, {}, {true, {8.0, {}}, 0.5});
+    LevelLine room;
+    room.points = {
+        {place(9), 0.0}, {place(13), -9.0, 0.0, true}, {place(21), 3.0}, {place(29), kSilence}};
+    next = next ? setLevelLine(*next, std::array{song.tracks.back()->id}, room) : next;
+    Hush late;
+    late.label = "in at 5";
+    late.from = place(1);
+    late.to = place(5);
+    next = next ? addHush(*next, std::array{song.tracks[5]->id, song.tracks[6]->id}, late) : next;
+    if (!next) {
+        return next;
+    }
+    const Frames cut = toFrames(map.timeAt(map.startOfBar(kSpunBar)), song.rate);
+    next = splitClips(*next, {song.tracks.front()->clips.front().id}, {cut}, {});
+    if (!next) {
+        return next;
+    }
+    Spin spin;
+    spin.length = cut - toFrames(map.timeAt(map.startOfBar(kSpunBar) - Beats(2.0)), song.rate);
+    return spinClips(*next, {next->tracks.front()->clips.front().id}, true, spin);
+}
+
+Result<void> write(Song song, std::string_view name, const std::filesystem::path& folder)
+{
+    song.name = name;
+    const SongDocument document{History(std::move(song), "Demo song"), {{kMark, true}}};
+    return saveSong(document, songIn(folder, name));
 }
 
 }  // namespace
@@ -166,13 +215,18 @@ Result<std::filesystem::path> writeDemoSong(const std::filesystem::path& folder,
     if (!song) {
         return tl::unexpected(song.error());
     }
-    const auto path = songIn(folder);
-    const SongDocument document{History(std::move(*song), "Demo song"), {{kMark, true}}};
-    if (auto saved = saveSong(document, path); !saved) {
+    auto shaped = shapedFrom(*song);
+    if (!shaped) {
+        return tl::unexpected(shaped.error());
+    }
+    if (auto saved = write(std::move(*shaped), kShapedName, folder); !saved) {
+        return tl::unexpected(saved.error());
+    }
+    if (auto saved = write(std::move(*song), kSongName, folder); !saved) {
         return tl::unexpected(saved.error());
     }
     work.report(1.0);
-    return path;
+    return songIn(folder);
 }
 
 }  // namespace orthochron::demo

@@ -163,13 +163,13 @@ marksHeard(const Track& track, const std::vector<Clip>& clips, WhichMarks which)
 
 Frames SetPart::heardAt(Frames recorded) const
 {
-    return stretched ? stretched->time.soundTimeOf(recorded - takeOffset) + soundOffset
+    return stretched ? stretched->soundTimeOf(recorded - takeOffset) + soundOffset
                      : recorded + move.value_or(Frames(0));
 }
 
 Frames SetPart::recordedAt(Frames heard) const
 {
-    return stretched ? stretched->time.takeTimeOf(heard - soundOffset) + takeOffset
+    return stretched ? stretched->takeTimeOf(heard - soundOffset) + takeOffset
                      : heard - move.value_or(Frames(0));
 }
 

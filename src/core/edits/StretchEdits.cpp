@@ -152,7 +152,8 @@ public:
             }
             made = std::make_shared<const Treatment>(std::move(*treatment));
         }
-        const bool isAsRecorded = made->semitones == 0.0 && isPlain(made->time);
+        const bool isAsRecorded = made->semitones == 0.0 && isPlain(made->time) &&
+                                  made->pitch.empty() && made->speed.isEmpty();
         clip.sound.treatment = isAsRecorded ? nullptr : made;
         clip.soundStart = clip.sound.soundTimeOf(from);
         clip.length = clip.sound.soundTimeOf(to) - clip.soundStart;
@@ -178,6 +179,9 @@ private:
         treatment.material = change_.material.value_or(treatment.material);
         if (treatment.material == Material::Tape && treatment.semitones != 0.0) {
             return badArgument("with tape the pitch follows the speed; choose another material");
+        }
+        if (change_.ratio && !treatment.speed.isEmpty()) {
+            return badArgument("the clip has a spin; take it away, stretch it and spin it again");
         }
         if (change_.ratio) {
             auto time = drawnOut(clip, from, to, *change_.ratio);

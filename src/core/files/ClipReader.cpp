@@ -1,6 +1,7 @@
 #include "core/files/ClipReader.h"
 
 #include "core/files/SongFormat.h"
+#include "core/files/SongPartReader.h"
 
 #include <algorithm>
 
@@ -202,6 +203,18 @@ Treatment treatmentFrom(JsonReader& read, const Json& json)
     }
     treatment.semitones = read.numberOr(json, "semitones", 0.0, -kMostSemitones, kMostSemitones);
     treatment.movesFormants = read.flagOr(json, "movesFormants");
+    if (const Json* pitch = read.find(json, "pitch")) {
+        for (const Json& point : read.list(*pitch, kManyItems)) {
+            treatment.pitch.push_back(
+                {read.frames(read.item(point, 0)),
+                 read.number(read.item(point, 1), -kMostSemitones, kMostSemitones)}
+            );
+        }
+        std::ranges::stable_sort(treatment.pitch, {}, &PitchPoint::at);
+    }
+    if (const Json* speed = read.find(json, "speed")) {
+        treatment.speed = speedFrom(read, *speed);
+    }
     return treatment;
 }
 

@@ -4,6 +4,7 @@
 
 #include "core/files/ClipReader.h"
 #include "core/files/GrooveFile.h"
+#include "core/shape/Bend.h"
 
 #include <algorithm>
 #include <utility>
@@ -117,6 +118,63 @@ TempoMap tempoFrom(JsonReader& read, const Json& json)
     }
     const Seconds first(read.number(read.field(json, "firstDownbeat"), -1e6, 1e6));
     return read.checked(TempoMap::create(first, std::move(tempi), std::move(meters)));
+}
+
+LevelLine levelFrom(JsonReader& read, const Json& json)
+{
+    LevelLine line;
+    line.keeps = read.flagOr(json, "staysInTime") ? Keeps::Time : Keeps::Bars;
+    for (const Json& each : read.list(read.field(json, "points"), 4'000'000)) {
+        const Json& level = read.item(each, 1);
+        line.points.push_back(
+            {HeldPlace(read.number(read.item(each, 0), -1e9, 1e9)),
+             level.is_null() ? kSilence : read.number(level, kLeastLevel, kMostLevel),
+             read.number(read.item(each, 2), -kMostBend, kMostBend),
+             read.whole(read.item(each, 3), 0, 1) == 1}
+        );
+    }
+    if (auto checked = checkLine(line); !checked) {
+        read.fail(checked.error().message);
+    }
+    return line;
+}
+
+std::vector<Hush> hushesFrom(JsonReader& read, const Json& json)
+{
+    std::vector<Hush> hushes;
+    for (const Json& each : read.list(json, 1'000'000)) {
+        Hush hush;
+        hush.id = HushId{read.id(read.field(each, "id"))};
+        hush.from = HeldPlace(read.number(read.field(each, "from"), -1e9, 1e9));
+        hush.to = HeldPlace(read.number(read.field(each, "to"), -1e9, 1e9));
+        hush.edge = Seconds(read.number(read.field(each, "edge"), 0.0, kLongestHushEdge.count()));
+        if (const Json* label = read.find(each, "label")) {
+            hush.label = read.text(*label);
+        }
+        hush.keeps = read.flagOr(each, "staysInTime") ? Keeps::Time : Keeps::Bars;
+        hush.goesWithClips = read.flagOr(each, "goesWithClips");
+        if (hush.to <= hush.from) {
+            read.fail("a hush ends before it begins");
+        }
+        hushes.push_back(std::move(hush));
+    }
+    return hushes;
+}
+
+SpeedLine speedFrom(JsonReader& read, const Json& json)
+{
+    std::vector<SpeedPoint> points;
+    for (const Json& each : read.list(read.field(json, "points"), 100'000)) {
+        points.push_back(
+            {read.frames(read.item(each, 0)),
+             read.number(read.item(each, 1), 0.0, kMostSpeed),
+             read.number(read.item(each, 2), -kMostBend, kMostBend)}
+        );
+    }
+    const Frames same = read.frames(read.field(json, "same"));
+    return read.checked(
+        SpeedLine::through(std::move(points), !read.flagOr(json, "keepsLevel"), same)
+    );
 }
 
 FitRecipe recipeSettingsFrom(JsonReader& read, const Json& json)

@@ -9,6 +9,9 @@ namespace orthochron {
 [[nodiscard]] Take takeFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] GridSettings gridFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] TempoMap tempoFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] LevelLine levelFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] std::vector<Hush> hushesFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] SpeedLine speedFrom(JsonReader& read, const nlohmann::json& json);
 // All of a recipe but its clips and what the set it is of says.
 [[nodiscard]] FitRecipe recipeSettingsFrom(JsonReader& read, const nlohmann::json& json);
 

@@ -104,6 +104,12 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
     track.isLocked = read.flagOr(json, "locked");
     track.gainDecibels = read.numberOr(json, "gain", 0.0, -60.0, 12.0);
     track.pan = read.numberOr(json, "pan", 0.0, -1.0, 1.0);
+    if (const Json* level = read.find(json, "level")) {
+        track.level = levelFrom(read, *level);
+    }
+    if (const Json* hushes = read.find(json, "hushes")) {
+        track.hushes = hushesFrom(read, *hushes);
+    }
     track.extras = extrasOf(
         json,
         {"id",
@@ -120,7 +126,9 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
          "soloed",
          "locked",
          "gain",
-         "pan"}
+         "pan",
+         "level",
+         "hushes"}
     );
     return std::make_shared<const Track>(std::move(track));
 }
@@ -342,6 +350,14 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
             );
         }
     }
+    if (const Json* level = read.find(json, "level")) {
+        song.level = levelFrom(read, *level);
+    }
+    if (json.contains("end")) {
+        const Json* end = read.find(json, "end");
+        song.endMark =
+            end != nullptr ? std::optional(Beats(read.number(*end, -1e9, 1e9))) : std::nullopt;
+    }
     if (const Json* last = read.find(json, "lastId")) {
         song.lastId = read.id(*last);
     }
@@ -357,6 +373,8 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
              "accepted",
              "grooves",
              "sections",
+             "level",
+             "end",
              "lastId"}
         );
         extras.text) {

@@ -199,6 +199,36 @@ Json toJson(const OnsetSettings& detection)
     return json;
 }
 
+// Silence is null: JSON has no infinity.
+Json toJson(const LevelLine& line)
+{
+    Json points = Json::array();
+    for (const LevelPoint& point : line.points) {
+        Json level = point.level == kSilence ? Json() : Json(point.level);
+        points.push_back({point.at.count(), std::move(level), point.bend, point.isStep ? 1 : 0});
+    }
+    Json json{{"points", std::move(points)}};
+    put(json, "staysInTime", line.keeps == Keeps::Time, false);
+    return json;
+}
+
+Json toJson(const std::vector<Hush>& hushes)
+{
+    Json all = Json::array();
+    for (const Hush& hush : hushes) {
+        Json json{
+            {"id", hush.id.value},
+            {"from", hush.from.count()},
+            {"to", hush.to.count()},
+            {"edge", hush.edge.count()}};
+        put(json, "label", hush.label, {});
+        put(json, "staysInTime", hush.keeps == Keeps::Time, false);
+        put(json, "goesWithClips", hush.goesWithClips, false);
+        all.push_back(std::move(json));
+    }
+    return all;
+}
+
 Json toJson(const Track& track)
 {
     Json json{{"id", track.id.value}, {"name", track.name}, {"detection", toJson(track.detection)}};
@@ -217,6 +247,12 @@ Json toJson(const Track& track)
     put(json, "locked", track.isLocked, false);
     put(json, "gain", track.gainDecibels, 0.0);
     put(json, "pan", track.pan, 0.0);
+    if (!track.level.isEmpty()) {
+        json["level"] = toJson(track.level);
+    }
+    if (!track.hushes.empty()) {
+        json["hushes"] = toJson(track.hushes);
+    }
     return with(std::move(json), track.extras);
 }
 
@@ -269,6 +305,17 @@ Json toJson(const Treatment& treatment)
         {"witnesses", std::move(witnesses)}};
     put(json, "semitones", treatment.semitones, 0.0);
     put(json, "movesFormants", treatment.movesFormants, false);
+    for (const PitchPoint& point : treatment.pitch) {
+        json["pitch"].push_back({point.at.count(), point.semitones});
+    }
+    if (!treatment.speed.isEmpty()) {
+        Json& speed = json["speed"];
+        for (const SpeedPoint& point : treatment.speed.points()) {
+            speed["points"].push_back({point.at.count(), point.speed, point.bend});
+        }
+        speed["same"] = treatment.speed.same().count();
+        put(speed, "keepsLevel", !treatment.speed.followsLevel(), false);
+    }
     return json;
 }
 
@@ -550,6 +597,8 @@ Json SongWriter::fieldsOf(const Song& song, const Places& places, Sisters& siste
          {"accepted", accepted},
          {"grooves", grooves},
          {"sections", sections},
+         {"level", toJson(song.level)},
+         {"end", song.endMark ? Json(song.endMark->count()) : Json()},
          {"lastId", song.lastId}},
         song.extras
     );

@@ -141,7 +141,7 @@ Result<std::vector<PrintedFile>> printTracks(
             settings,
             {work.stop, {}},
             [&](Frames from, AudioBuffer& block) {
-                return renderClips(track->clips, sources, from, block);
+                return renderTrack(song, *track, sources, from, block);
             }
         );
         work.report(static_cast<double>(++done) / static_cast<double>(tracks.size()));

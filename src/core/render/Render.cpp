@@ -150,6 +150,18 @@ renderClips(std::span<const Clip> clips, const Sources& sources, Frames from, Au
     return {};
 }
 
+Result<void> renderTrack(
+    const Song& song, const Track& track, const Sources& sources, Frames from, AudioBuffer& into
+)
+{
+    if (auto rendered = renderClips(track.clips, sources, from, into); !rendered) {
+        return rendered;
+    }
+    HeardLine(track.level, song.tempo, song.rate).apply(from, into);
+    applyHushes(track.hushes, song.tempo, song.rate, from, into);
+    return {};
+}
+
 std::array<float, 2> mixGains(const Track& track, int channels)
 {
     const double level = fromDecibels(track.gainDecibels);
@@ -194,11 +206,12 @@ Result<void> renderMix(const Song& song, const Sources& sources, Frames from, Au
         }
         const int channels = channelsOf(*track, sources);
         AudioBuffer sound(channels, mix.frames());
-        if (auto rendered = renderClips(track->clips, sources, from, sound); !rendered) {
+        if (auto rendered = renderTrack(song, *track, sources, from, sound); !rendered) {
             return rendered;
         }
         addToMix(mix, sound, mixGains(*track, channels));
     }
+    HeardLine(song.level, song.tempo, song.rate).apply(from, mix);
     return {};
 }
 

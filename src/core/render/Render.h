@@ -15,6 +15,12 @@ namespace orthochron {
 [[nodiscard]] Result<void>
 renderClips(std::span<const Clip> clips, const Sources& sources, Frames from, AudioBuffer& into);
 
+// Fills `into` with what a track of a song sounds like from song time `from` on: its clips, then its
+// level line, then its hushes. Neither level, pan nor mute of the track.
+[[nodiscard]] Result<void> renderTrack(
+    const Song& song, const Track& track, const Sources& sources, Frames from, AudioBuffer& into
+);
+
 // Left and right gain of a track: its level and pan. A mono track keeps its power across the pan
 // and is 3 dB down in the middle; a stereo track is balanced and keeps its own middle.
 [[nodiscard]] std::array<float, 2> mixGains(const Track& track, int channels);
@@ -26,7 +32,7 @@ renderClips(std::span<const Clip> clips, const Sources& sources, Frames from, Au
 // odd ones left, the even ones right.
 void addToMix(AudioBuffer& mix, const AudioBuffer& track, std::array<float, 2> gains);
 
-// Fills `mix` (two channels) with the whole song from `from` on.
+// Fills `mix` (two channels) with the whole song from `from` on, along the song's own level line.
 [[nodiscard]] Result<void>
 renderMix(const Song& song, const Sources& sources, Frames from, AudioBuffer& mix);
 

@@ -58,7 +58,8 @@ bool Song::operator==(const Song& other) const
     return name == other.name && rate == other.rate && tempo == other.tempo && grid == other.grid &&
            takes == other.takes && std::ranges::equal(tracks, other.tracks, sameTrack) &&
            sets == other.sets && accepted == other.accepted && grooves == other.grooves &&
-           sections == other.sections && extras == other.extras;
+           sections == other.sections && level == other.level && endMark == other.endMark &&
+           extras == other.extras;
 }
 
 const Take* Song::take(TakeId id) const
@@ -109,6 +110,11 @@ Frames Song::length() const
         }
     }
     return end;
+}
+
+Frames Song::end() const
+{
+    return endMark ? toFrames(tempo.timeAt(*endMark), rate) : length();
 }
 
 void renewRepeatedIds(

@@ -4,6 +4,8 @@
 #include "core/fit/Moves.h"
 #include "core/joins/JoinPlan.h"
 #include "core/onset/OnsetDetector.h"
+#include "core/shape/Hush.h"
+#include "core/shape/LevelLine.h"
 #include "core/song/Extras.h"
 #include "core/song/Sound.h"
 
@@ -108,6 +110,8 @@ struct Track {
     bool isLocked = false;  // nothing on it can be moved
     double gainDecibels = 0.0;
     double pan = 0.0;  // -1 left .. 1 right
+    LevelLine level;
+    std::vector<Hush> hushes;  // ascending by `from`
     Extras extras;
 
     bool operator==(const Track&) const = default;
@@ -198,6 +202,8 @@ struct Song {
     std::vector<AcceptedFinding> accepted;
     std::vector<Groove> grooves;    // kept in the song, by name
     std::vector<Section> sections;  // ascending by first bar, never overlapping
+    LevelLine level;                // of the whole song, after the mix
+    std::optional<Beats> endMark;   // where it ends, set by hand
     std::uint32_t lastId = 0;       // ids are given out upwards
     Extras extras;
 
@@ -212,6 +218,8 @@ struct Song {
     // Whether a track's hits decide where its set is cut.
     [[nodiscard]] bool isLead(const Track& track) const;
     [[nodiscard]] Frames length() const;  // end of the last clip
+    // Where it ends: at its end mark, or where its last clip does.
+    [[nodiscard]] Frames end() const;
 };
 
 // Replaces a track by its id; the song must hold it.

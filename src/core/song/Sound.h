@@ -32,11 +32,11 @@ struct Sound {
 
     [[nodiscard]] Frames soundTimeOf(Frames takeTime) const
     {
-        return treatment ? treatment->time.soundTimeOf(takeTime) : takeTime;
+        return treatment ? treatment->soundTimeOf(takeTime) : takeTime;
     }
     [[nodiscard]] Frames takeTimeOf(Frames soundTime) const
     {
-        return treatment ? treatment->time.takeTimeOf(soundTime) : soundTime;
+        return treatment ? treatment->takeTimeOf(soundTime) : soundTime;
     }
     // The first frame there is, and the one after the last, of a take so long: sound time.
     [[nodiscard]] Frames begin() const { return soundTimeOf(Frames(0)); }

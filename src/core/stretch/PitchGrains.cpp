@@ -2,6 +2,7 @@
 
 #include "core/audio/ScalarProduct.h"
 #include "core/pitch/PitchCurve.h"
+#include "core/stretch/Tape.h"
 
 #include <algorithm>
 #include <array>
@@ -18,7 +19,11 @@ constexpr Seconds kAfter = milliseconds(500.0);
 constexpr Seconds kStill = milliseconds(5.0);  // between marks where there is no pitch
 constexpr std::size_t kGapFrames = 6;          // of the pitch curve: 30 ms
 constexpr double kReach = 0.15;                // of a period, in which the next mark is sought
+constexpr double kLedBack = 0.0055;            // of a period, in each: under ten cents
 constexpr int kTaps = 16;                      // of the interpolation, at either side 8
+
+// Frames a grain that is played at another speed is read beyond its ends.
+constexpr std::int64_t kPlayedReach = kSincReach * 4 + 2;
 
 // How far a grain reaches beyond its mark at most, by what is looked at: three periods of 50 Hz.
 constexpr Seconds kLongest = milliseconds(60.0);
@@ -170,12 +175,29 @@ private:
         return from + Frames(loudest - sound.begin());
     }
 
+    // Where the grain after that of a mark is laid, which was laid at `place`.
+    [[nodiscard]] double placeAfter(std::size_t k, double place) const
+    {
+        const auto next = static_cast<double>(marks_[k + 1].count());
+        if (!voiced_[k] || !voiced_[k + 1]) {
+            return next;
+        }
+        const auto here = static_cast<double>(marks_[k].count());
+        const double step = next - here;
+        const double factor = owner_.move_.factorAt(here);
+        if (factor != 1.0) {
+            return place + step / factor;
+        }
+        const double off = place - here;
+        const double back = kLedBack * step;
+        return std::abs(off) <= back ? next : place + step - std::copysign(back, off);
+    }
+
     // Lays the grains of the marks at their new distances.
     void lay(State state, Found& found) const
     {
         double place = state.place;
         std::size_t k = 0;
-        const double factor = owner_.factor_;
         while (place < static_cast<double>(end_.count())) {
             while (k + 1 < marks_.size() &&
                    std::abs(static_cast<double>(marks_[k + 1].count()) - place) <=
@@ -188,14 +210,16 @@ private:
             found.end = {marks_[k], place, voiced_[k]};
             if (place >= static_cast<double>(begin_.count())) {
                 const Frames before = k > 0 ? marks_[k] - marks_[k - 1] : marks_[k + 1] - marks_[k];
-                found.grains.push_back({marks_[k], before, marks_[k + 1] - marks_[k], place});
+                const bool moves = owner_.movesFormants_ && voiced_[k];
+                found.grains.push_back(
+                    {marks_[k],
+                     before,
+                     marks_[k + 1] - marks_[k],
+                     place,
+                     moves ? owner_.move_.factorAt(static_cast<double>(marks_[k].count())) : 1.0}
+                );
             }
-            const auto step = static_cast<double>((marks_[k + 1] - marks_[k]).count());
-            if (voiced_[k] && voiced_[k + 1]) {
-                place += step / factor;
-            } else {
-                place = static_cast<double>(marks_[k + 1].count());
-            }
+            place = placeAfter(k, place);
         }
         // The next cell goes on with the grain after the last.
         found.end.place = place;
@@ -214,8 +238,8 @@ private:
     std::vector<bool> voiced_;
 };
 
-PitchGrains::PitchGrains(Channel voice, Hertz rate, double factor)
-    : voice_(std::move(voice)), rate_(rate), factor_(factor)
+PitchGrains::PitchGrains(Channel voice, Hertz rate, PitchMove move, bool movesFormants)
+    : voice_(std::move(voice)), rate_(rate), move_(std::move(move)), movesFormants_(movesFormants)
 {}
 
 Result<const PitchGrains::Found*> PitchGrains::cell(std::int64_t index)
@@ -293,12 +317,23 @@ public:
     [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into) override
     {
         into.clear();
-        const auto grains = grains_->grains(from, from + into.frames());
+        // What lies beside counts too, so that it is the same however the sound is taken apart.
+        const Frames beside = toFrames(kLongest, rate());
+        const auto grains = grains_->grains(from - beside, from + into.frames() + beside);
         if (!grains) {
             return tl::unexpected(grains.error());
         }
-        for (const PitchGrain& grain : *grains) {
-            if (auto laid = lay(grain, from, into); !laid) {
+        const std::vector<bool> same = unmovedAfter(*grains);
+        for (std::size_t i = 0; i < grains->size(); ++i) {
+            const PitchGrain& grain = (*grains)[i];
+            const Frames begin = grain.mark;
+            if (same[i]) {
+                if (auto copied = copy(begin, begin + grain.after, from, into); !copied) {
+                    return copied;
+                }
+            }
+            const Halves halves{i == 0 || !same[i - 1], !same[i]};
+            if (auto laid = lay(grain, halves, from, into); !laid) {
                 return laid;
             }
         }
@@ -306,8 +341,57 @@ public:
     }
 
 private:
-    Result<void> lay(const PitchGrain& grain, Frames from, AudioBuffer& into)
+    // The halves of a grain that are to be heard.
+    struct Halves {
+        bool rising = true;
+        bool falling = true;
+    };
+
+    // Of each grain, whether from its mark to the next there is nothing but the sound as it was.
+    static std::vector<bool> unmovedAfter(const std::vector<PitchGrain>& grains)
     {
+        const auto begins = [](const PitchGrain& grain) {
+            return grain.place - static_cast<double>(grain.before.count());
+        };
+        const auto ends = [](const PitchGrain& grain) {
+            return grain.place + static_cast<double>(grain.after.count());
+        };
+        std::vector<bool> same(grains.size(), false);
+        for (std::size_t i = 0; i + 1 < grains.size(); ++i) {
+            const PitchGrain& here = grains[i];
+            const PitchGrain& next = grains[i + 1];
+            same[i] = here.isUnmoved() && next.isUnmoved() && here.mark + here.after == next.mark &&
+                      next.before == here.after && (i == 0 || ends(grains[i - 1]) <= here.place) &&
+                      (i + 2 >= grains.size() || begins(grains[i + 2]) >= next.place);
+        }
+        return same;
+    }
+
+    Result<void> copy(Frames begin, Frames end, Frames from, AudioBuffer& into)
+    {
+        const Frames first = std::max(begin, from);
+        const Frames last = std::min(end, from + into.frames());
+        if (first >= last) {
+            return {};
+        }
+        AudioBuffer sound(channels(), last - first);
+        if (auto read = sound_->read(first, sound); !read) {
+            return read;
+        }
+        for (int c = 0; c < channels(); ++c) {
+            std::ranges::copy(
+                sound.channel(c),
+                into.channel(c).subspan(static_cast<std::size_t>((first - from).count())).begin()
+            );
+        }
+        return {};
+    }
+
+    Result<void> lay(const PitchGrain& grain, Halves halves, Frames from, AudioBuffer& into)
+    {
+        if (grain.speed != 1.0) {
+            return layPlayed(grain, from, into);
+        }
         const double whole = std::floor(grain.place);
         const Frames move = Frames(static_cast<std::int64_t>(whole)) - grain.mark;
         const double part = grain.place - whole;
@@ -327,7 +411,7 @@ private:
             const double off = static_cast<double>((begin - move - grain.mark).count() + i) - part;
             const double span =
                 static_cast<double>(off < 0.0 ? grain.before.count() : grain.after.count());
-            if (std::abs(off) >= span) {
+            if (std::abs(off) >= span || !(off < 0.0 ? halves.rising : halves.falling)) {
                 continue;
             }
             const double window = 0.5 + 0.5 * std::cos(std::numbers::pi * off / span);
@@ -349,15 +433,61 @@ private:
         return {};
     }
 
+    // A grain played faster or slower, and so as much shorter or longer.
+    Result<void> layPlayed(const PitchGrain& grain, Frames from, AudioBuffer& into)
+    {
+        const double before = static_cast<double>(grain.before.count()) / grain.speed;
+        const double after = static_cast<double>(grain.after.count()) / grain.speed;
+        const Frames begin =
+            std::max(from, Frames(static_cast<std::int64_t>(std::ceil(grain.place - before))));
+        const Frames end = std::min(
+            from + into.frames(), Frames(static_cast<std::int64_t>(std::ceil(grain.place + after)))
+        );
+        if (begin >= end) {
+            return {};
+        }
+        const Frames reach(kPlayedReach);
+        AudioBuffer sound(channels(), grain.before + grain.after + reach * 2);
+        const Frames first = grain.mark - grain.before - reach;
+        if (auto read = sound_->read(first, sound); !read) {
+            return read;
+        }
+        for (Frames at = begin; at < end; at += Frames(1)) {
+            const double off = static_cast<double>(at.count()) - grain.place;
+            const double window =
+                0.5 + 0.5 * std::cos(std::numbers::pi * off / (off < 0.0 ? before : after));
+            const double place = static_cast<double>(grain.mark.count()) + off * grain.speed;
+            std::int64_t start = 0;
+            sincWeights(place, grain.speed, weights_, start);
+            const auto to = static_cast<std::size_t>((at - from).count());
+            for (int c = 0; c < channels(); ++c) {
+                const auto samples =
+                    sound.channel(c).subspan(static_cast<std::size_t>(start - first.count()));
+                into.channel(c)[to] +=
+                    static_cast<float>(window) *
+                    scalarProduct(std::span(weights_), samples.first(weights_.size()));
+            }
+        }
+        return {};
+    }
+
     std::shared_ptr<PitchGrains> grains_;
     std::unique_ptr<SampleSource> sound_;
+    std::vector<float> weights_;
 };
 
 class MovedPlan final : public StretchPlan {
 public:
-    MovedPlan(std::shared_ptr<StretchPlan> plan, std::unique_ptr<SampleSource> voice, double factor)
+    MovedPlan(
+        std::shared_ptr<StretchPlan> plan,
+        std::unique_ptr<SampleSource> voice,
+        PitchMove move,
+        bool movesFormants
+    )
         : plan_(std::move(plan)),
-          grains_(std::make_shared<PitchGrains>(channelOf(std::move(voice)), rate_, factor))
+          grains_(std::make_shared<PitchGrains>(
+              channelOf(std::move(voice)), rate_, std::move(move), movesFormants
+          ))
     {}
     [[nodiscard]] std::unique_ptr<SampleSource>
     sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs) override
@@ -386,10 +516,16 @@ private:
 
 }  // namespace
 
-std::shared_ptr<StretchPlan>
-pitchMoved(std::shared_ptr<StretchPlan> plan, std::unique_ptr<SampleSource> voice, double factor)
+std::shared_ptr<StretchPlan> pitchMoved(
+    std::shared_ptr<StretchPlan> plan,
+    std::unique_ptr<SampleSource> voice,
+    PitchMove move,
+    bool movesFormants
+)
 {
-    return std::make_shared<MovedPlan>(std::move(plan), std::move(voice), factor);
+    return std::make_shared<MovedPlan>(
+        std::move(plan), std::move(voice), std::move(move), movesFormants
+    );
 }
 
 }  // namespace orthochron

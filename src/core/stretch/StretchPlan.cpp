@@ -86,8 +86,11 @@ Result<std::vector<Splice>> StretchPlan::splices(Frames, Frames)
     return std::vector<Splice>();
 }
 
+namespace {
+
+// The plan of all but a treatment's speed line.
 Result<std::shared_ptr<StretchPlan>>
-planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate)
+planEven(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate)
 {
     if (!(std::abs(treatment.semitones) <= kMostSemitones)) {
         return badArgument(fmt::format(
@@ -100,14 +103,17 @@ planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz ra
     switch (treatment.material) {
     case Material::Hits:
     case Material::Line: {
-        if (treatment.semitones == 0.0) {
+        const bool isLine = treatment.material == Material::Line;
+        if (treatment.semitones == 0.0 && treatment.pitch.empty()) {
             return std::make_shared<SplicedPlan>(treatment, std::move(witnesses), rate);
         }
-        if (treatment.material == Material::Line && !treatment.movesFormants) {
+        if (isLine && (!treatment.movesFormants || !treatment.pitch.empty())) {
             auto voice = std::make_unique<ChannelSource>(witnesses.front(), rate);
             auto plan = std::make_shared<SplicedPlan>(treatment, std::move(witnesses), rate);
             auto heard = plan->sourceOf(std::move(voice), std::array{0});
-            return pitchMoved(std::move(plan), std::move(heard), factor);
+            return pitchMoved(
+                std::move(plan), std::move(heard), PitchMove(treatment), treatment.movesFormants
+            );
         }
         const Frames length = std::ranges::max(witnesses, {}, &Channel::frames).frames;
         return playedFaster(
@@ -125,6 +131,21 @@ planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz ra
     case Material::Blend: break;
     }
     return planBlend(treatment, std::move(witnesses), rate);
+}
+
+}  // namespace
+
+Result<std::shared_ptr<StretchPlan>>
+planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate)
+{
+    if (!treatment.pitch.empty() && treatment.material != Material::Line) {
+        return badArgument("only a line has notes that can be moved one by one");
+    }
+    auto plan = planEven(treatment, std::move(witnesses), rate);
+    if (!plan || treatment.speed.isEmpty()) {
+        return plan;
+    }
+    return playedAlong(std::move(*plan), treatment.speed);
 }
 
 }  // namespace orthochron

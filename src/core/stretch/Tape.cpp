@@ -46,27 +46,6 @@ const std::vector<float>& sincTable()
     return table;
 }
 
-// The weights of the samples around a place, the first of which is `first`.
-void weigh(double place, double speed, std::vector<float>& weights, std::int64_t& first)
-{
-    const double scale = kCutoff / std::max(speed, 1.0);
-    const double reach = kCrossings / scale;
-    first = static_cast<std::int64_t>(std::ceil(place - reach));
-    const auto last = static_cast<std::int64_t>(std::floor(place + reach));
-    weights.resize(static_cast<std::size_t>(last - first + 1));
-    const auto& table = sincTable();
-    const double step = scale * kBetween;
-    const auto gain = static_cast<float>(scale);
-    double at = (static_cast<double>(first) - place) * step;
-    for (float& weight : weights) {
-        const double away = std::abs(at);
-        const auto whole = std::min(static_cast<std::size_t>(away), table.size() - 2);
-        const auto part = static_cast<float>(away - static_cast<double>(whole));
-        weight = gain * (table[whole] + part * (table[whole + 1] - table[whole]));
-        at += step;
-    }
-}
-
 class TapePlan final : public StretchPlan {
 public:
     explicit TapePlan(const Treatment& treatment) : time_(treatment.time) {}
@@ -98,13 +77,64 @@ private:
     double factor_;
 };
 
+class AlongPlan final : public StretchPlan {
+public:
+    AlongPlan(std::shared_ptr<StretchPlan> plan, SpeedLine speed)
+        : plan_(std::move(plan)), speed_(std::make_shared<const SpeedLine>(std::move(speed)))
+    {}
+    [[nodiscard]] std::unique_ptr<SampleSource>
+    sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs) override
+    {
+        auto source = plan_->sourceOf(std::move(take), heardAs);
+        const double end = speed_->heardAt(static_cast<double>(source->frames().count()));
+        return std::make_unique<SpeedSource>(
+            std::move(source),
+            PlayedPlaces{
+                [speed = speed_](double heard) { return speed->placeOf(heard); },
+                [speed = speed_](double heard) { return speed->gainAt(heard); },
+                Frames(std::llround(end))}
+        );
+    }
+
+private:
+    std::shared_ptr<StretchPlan> plan_;
+    std::shared_ptr<const SpeedLine> speed_;
+};
+
 }  // namespace
 
-SpeedSource::SpeedSource(std::unique_ptr<SampleSource> source, TimeMap time, double factor)
-    : source_(std::move(source)), time_(std::move(time)), factor_(factor)
+void sincWeights(double place, double speed, std::vector<float>& weights, std::int64_t& first)
 {
-    const auto played = static_cast<double>(source_->frames().count()) / factor_;
-    frames_ = time_.soundTimeOf(Frames(std::llround(played)));
+    const double scale = kCutoff / std::max(speed, 1.0);
+    const double reach = kCrossings / scale;
+    first = static_cast<std::int64_t>(std::ceil(place - reach));
+    const auto last = static_cast<std::int64_t>(std::floor(place + reach));
+    weights.resize(static_cast<std::size_t>(last - first + 1));
+    const auto& table = sincTable();
+    const double step = scale * kBetween;
+    const auto gain = static_cast<float>(scale);
+    double at = (static_cast<double>(first) - place) * step;
+    for (float& weight : weights) {
+        const double away = std::abs(at);
+        const auto whole = std::min(static_cast<std::size_t>(away), table.size() - 2);
+        const auto part = static_cast<float>(away - static_cast<double>(whole));
+        weight = gain * (table[whole] + part * (table[whole + 1] - table[whole]));
+        at += step;
+    }
+}
+
+SpeedSource::SpeedSource(std::unique_ptr<SampleSource> source, PlayedPlaces places)
+    : source_(std::move(source)), places_(std::move(places))
+{}
+
+SpeedSource::SpeedSource(std::unique_ptr<SampleSource> source, TimeMap time, double factor)
+    : source_(std::move(source))
+{
+    const auto played = static_cast<double>(source_->frames().count()) / factor;
+    places_.frames = time.soundTimeOf(Frames(std::llround(played)));
+    places_.placeOf = [time = std::move(time), factor](double sound) {
+        return time.takePlaceOf(sound) * factor;
+    };
 }
 
 Result<void> SpeedSource::read(Frames from, AudioBuffer& into)
@@ -126,7 +156,7 @@ SpeedSource::readBlock(Frames from, std::int64_t offset, std::int64_t count, Aud
     for (std::int64_t i = 0; i <= count; ++i) {
         const auto sound = static_cast<double>(from.count() + offset + i);
         const auto k = static_cast<std::size_t>(i);
-        places[k] = time_.takePlaceOf(sound) * factor_;
+        places[k] = places_.placeOf(sound);
         fastest = i > 0 ? std::max(fastest, places[k] - places[k - 1]) : fastest;
     }
     const auto reach = static_cast<std::int64_t>(std::ceil(kCrossings / kCutoff * fastest)) + 2;
@@ -138,10 +168,12 @@ SpeedSource::readBlock(Frames from, std::int64_t offset, std::int64_t count, Aud
         return read;
     }
     for (std::int64_t i = 0; i < count; ++i) {
+        const double gain =
+            places_.gainAt ? places_.gainAt(static_cast<double>(from.count() + offset + i)) : 1.0;
         const double place = places[static_cast<std::size_t>(i)];
         const double speed = places[static_cast<std::size_t>(i + 1)] - place;
         const auto target = static_cast<std::size_t>(offset + i);
-        if (place == std::floor(place) && std::abs(speed - 1.0) < 1e-9) {
+        if (gain == 1.0 && place == std::floor(place) && std::abs(speed - 1.0) < 1e-9) {
             const auto same = static_cast<std::size_t>(static_cast<std::int64_t>(place) - first);
             for (int c = 0; c < channels(); ++c) {
                 into.channel(c)[target] = sound.channel(c)[same];
@@ -149,10 +181,11 @@ SpeedSource::readBlock(Frames from, std::int64_t offset, std::int64_t count, Aud
             continue;
         }
         std::int64_t begin = 0;
-        weigh(place, speed, weights_, begin);
+        sincWeights(place, speed, weights_, begin);
         for (int c = 0; c < channels(); ++c) {
             const auto samples = sound.channel(c).subspan(static_cast<std::size_t>(begin - first));
             into.channel(c)[target] =
+                static_cast<float>(gain) *
                 scalarProduct(std::span(weights_), samples.first(weights_.size()));
         }
     }
@@ -167,6 +200,11 @@ std::shared_ptr<StretchPlan> planTape(const Treatment& treatment)
 std::shared_ptr<StretchPlan> playedFaster(std::shared_ptr<StretchPlan> plan, double factor)
 {
     return std::make_shared<FasterPlan>(std::move(plan), factor);
+}
+
+std::shared_ptr<StretchPlan> playedAlong(std::shared_ptr<StretchPlan> plan, SpeedLine speed)
+{
+    return std::make_shared<AlongPlan>(std::move(plan), std::move(speed));
 }
 
 }  // namespace orthochron

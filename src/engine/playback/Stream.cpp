@@ -26,6 +26,9 @@ Stream::Stream(StreamPlan plan)
     Lane click;
     click.sound[0].assign(kCapacity, 0.0F);
     lanes_.push_back(std::move(click));
+    if (!plan_.song->level.isEmpty()) {
+        songGain_.assign(kCapacity, 1.0F);
+    }
 }
 
 Frames Stream::positionOf(std::int64_t frame) const noexcept
@@ -67,6 +70,11 @@ bool Stream::fill()
     std::vector<float> click(static_cast<std::size_t>(count), 0.0F);
     click_.addTo(click, from);
     store(lanes_.back().sound[0], click, at);
+    if (!songGain_.empty()) {
+        std::vector<float> gain(static_cast<std::size_t>(count));
+        HeardLine(plan_.song->level, plan_.song->tempo, plan_.song->rate).gains(from, gain);
+        store(songGain_, gain, at);
+    }
     written_.store(at + count, std::memory_order_release);
     return true;
 }
@@ -81,7 +89,7 @@ bool Stream::crossLoop(const Track& track, Frames from, AudioBuffer& sound) cons
     }
     AudioBuffer before(sound.channels(), sound.frames());
     const Frames length = plan_.loop->to - plan_.loop->from;
-    if (!renderClips(track.clips, *plan_.sources, from - length, before)) {
+    if (!renderTrack(*plan_.song, track, *plan_.sources, from - length, before)) {
         return false;
     }
     for (std::int64_t i = 0; i < sound.frames().count(); ++i) {
@@ -103,7 +111,8 @@ void Stream::render(
 {
     const int channels = std::max(lane.channels, channelsOf(track, *plan_.sources));
     AudioBuffer sound(channels, Frames(count));
-    if (!renderClips(track.clips, *plan_.sources, from, sound) || !crossLoop(track, from, sound)) {
+    if (!renderTrack(*plan_.song, track, *plan_.sources, from, sound) ||
+        !crossLoop(track, from, sound)) {
         sound.clear();
         failed_ = true;
     }
@@ -124,6 +133,20 @@ void Stream::store(std::vector<float>& ring, std::span<const float> sound, std::
     }
 }
 
+void Stream::followSong(std::span<float> left, std::span<float> right) const noexcept
+{
+    if (songGain_.empty()) {
+        return;
+    }
+    const std::int64_t at = read_.load(std::memory_order_relaxed);
+    for (std::size_t i = 0; i < left.size(); ++i) {
+        const float gain =
+            songGain_[static_cast<std::size_t>((at + static_cast<std::int64_t>(i)) & kMask)];
+        left[i] *= gain;
+        right[i] *= gain;
+    }
+}
+
 void Stream::take(
     std::span<float> left, std::span<float> right, const Gains& gains, float click
 ) noexcept
@@ -133,6 +156,9 @@ void Stream::take(
     for (std::size_t k = 0; k < lanes_.size(); ++k) {
         Lane& lane = lanes_[k];
         const bool isClick = k + 1 == lanes_.size();
+        if (isClick) {
+            followSong(left, right);
+        }
         const std::array<float, 2> goal =
             isClick ? std::array<float, 2>{click, click}
                     : std::array<float, 2>{

@@ -54,8 +54,8 @@ public:
     {
         return written_.load(std::memory_order_acquire) - read_.load(std::memory_order_relaxed);
     }
-    // Callback: adds `frames` (at most available()) to left and right, through the mix's gains,
-    // and moves on. `gains[slot]` are targets, reached at the end of the block.
+    // Callback: adds `frames` (at most available()) to left and right, which are silent, through
+    // the mix's gains and the song's level line, then the click, and moves on. `gains[slot]` are targets, reached at the end of the block.
     using Gains = std::array<std::array<float, 2>, kMixSlots>;
     void
     take(std::span<float> left, std::span<float> right, const Gains& gains, float click) noexcept;
@@ -77,11 +77,14 @@ private:
     void
     render(Lane& lane, const Track& track, Frames from, std::int64_t place, std::int64_t count);
     void store(std::vector<float>& ring, std::span<const float> sound, std::int64_t place);
+    // Callback: applies the song's level line to the tracks.
+    void followSong(std::span<float> left, std::span<float> right) const noexcept;
     [[nodiscard]] bool crossLoop(const Track& track, Frames from, AudioBuffer& sound) const;
 
     StreamPlan plan_;
     Click click_;
-    std::vector<Lane> lanes_;  // by track; the last is the click
+    std::vector<Lane> lanes_;      // by track; the last is the click
+    std::vector<float> songGain_;  // a ring of the song's level line; empty where it has none
     std::atomic<std::int64_t> written_{0};
     std::atomic<std::int64_t> read_{0};
     bool failed_ = false;

@@ -5,6 +5,7 @@
 
 #include "app/controls/Counted.h"
 #include "app/theme/Theme.h"
+#include "app/views/ShapePainter.h"
 
 #include <set>
 
@@ -343,27 +344,15 @@ void ClipGrips::paintSplitLine(QPainter& painter, const Lane& lane) const
 void ClipGrips::paintFades(QPainter& painter, const Lane& lane, const Clip& clip, bool isChosen)
     const
 {
-    const double top = lane.area.top() + 3.0;
-    const double tall = lane.area.height() - 6.0;
-    const auto curve = [&](Fade fade, bool isIn, Frames by) {
-        const Frames length = fade.length + by;
-        const double wide = lanes_.xOf(clip.at + length) - lanes_.xOf(clip.at);
-        if (wide < 2.0) {
-            return;
-        }
-        QPolygonF line;
-        for (int step = 0; step <= 24; ++step) {
-            const double part = step / 24.0;
-            const FadeGains gains = fade.gainsAt(part, 0.0);
-            const double from = isIn ? lanes_.xOf(clip.at) : lanes_.xOf(clip.end() - length);
-            line << QPointF(from + part * wide, top + tall * (1.0 - (isIn ? gains.in : gains.out)));
-        }
-        painter.setPen(QPen(Theme::palette().ink, 1.2));
-        painter.setBrush(Qt::NoBrush);
-        painter.drawPolyline(line);
-    };
-    curve(clip.in, true, isChosen && grip_ == Grip::FadeIn ? by_ : Frames(0));
-    curve(clip.out, false, isChosen && grip_ == Grip::FadeOut ? by_ : Frames(0));
+    ShapePainter(lanes_, session_)
+        .paintFades(
+            painter,
+            lane.area,
+            clip,
+            ShapePainter::Ink::Full,
+            isChosen && grip_ == Grip::FadeIn ? by_ : Frames(0),
+            isChosen && grip_ == Grip::FadeOut ? by_ : Frames(0)
+        );
 }
 
 void ClipGrips::releaseFade(Grip was, Frames by)

@@ -103,12 +103,12 @@ PrintStage::Plan PrintStage::plan() const
     const Song& song = session_.song();
     Plan plan;
     plan.isMix = what_->currentIndex() == 0;
-    plan.settings.to = song.length();
+    plan.settings.to = song.end();
     plan.settings.format = kFormats[static_cast<std::size_t>(format_->currentIndex())];
     plan.settings.dither = dither_->isChecked();
     if (const auto& range = session_.choice.range(); range && range_->currentIndex() == 1) {
         plan.settings.from = std::max(Frames(0), range->from);
-        plan.settings.to = std::min(song.length(), range->to);
+        plan.settings.to = std::min(song.end(), range->to);
     }
     plan.folder = folder_->text();
     if (plan.folder.isEmpty()) {

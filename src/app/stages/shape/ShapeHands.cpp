@@ -1,0 +1,539 @@
+#include "app/stages/shape/ShapeHands.h"
+
+#include "app/controls/Counted.h"
+#include "core/render/LastSound.h"
+
+#include <algorithm>
+#include <set>
+
+namespace orthochron::app {
+
+ShapeHands::ShapeHands(Session& session, QObject* parent) : QObject(parent), session_(session)
+{
+    connect(&session_.document, &Document::songChanged, this, &ShapeHands::songChanged);
+    connect(&session_.document, &Document::opened, this, [this] {
+        tracks_.clear();
+        copied_.clear();
+        owner_.reset();
+        point_.reset();
+        hush_ = {};
+    });
+    connect(&session_.choice, &Choice::trackChanged, this, [this] {
+        setOwner(session_.choice.track());
+    });
+    connect(&session_.choice, &Choice::changed, this, &ShapeHands::changed);
+}
+
+void ShapeHands::songChanged()
+{
+    std::erase_if(tracks_, [this](TrackId id) { return !session_.song().track(id); });
+    if (owner_ && !session_.song().track(*owner_)) {
+        owner_.reset();
+        point_.reset();
+    }
+    if (!hush()) {
+        hush_ = {};
+    }
+    Q_EMIT changed();
+}
+
+void ShapeHands::setOwner(std::optional<TrackId> owner)
+{
+    if (owner && !owner->isValid()) {
+        return;
+    }
+    if (owner != owner_) {
+        owner_ = owner;
+        point_.reset();
+        Q_EMIT changed();
+    }
+}
+
+QString ShapeHands::ownerName() const
+{
+    if (!owner_) {
+        return tr("the whole song");
+    }
+    const Song& song = session_.song();
+    const MicSet* set = song.setOf(*owner_);
+    if (set != nullptr && set->isFolded && !set->isLone()) {
+        return QString::fromStdString(song.nameOf(*set));
+    }
+    const auto track = song.track(*owner_);
+    return track ? QString::fromStdString(track->name) : QString();
+}
+
+std::optional<std::size_t> ShapeHands::point() const
+{
+    return point_ && *point_ < line().points.size() ? point_ : std::nullopt;
+}
+
+void ShapeHands::choosePoint(std::optional<TrackId> owner, std::optional<std::size_t> point)
+{
+    owner_ = owner;
+    point_ = point;
+    hush_ = {};
+    Q_EMIT changed();
+}
+
+std::optional<PlacedHush> ShapeHands::hush() const
+{
+    return hush_.isValid() ? hushOf(session_.song(), hush_) : std::nullopt;
+}
+
+void ShapeHands::chooseHush(HushId hush)
+{
+    hush_ = hush;
+    point_.reset();
+    Q_EMIT changed();
+}
+
+std::vector<TrackId> ShapeHands::ownersOf(std::optional<TrackId> owner) const
+{
+    if (!owner) {
+        return {};
+    }
+    const MicSet* set = session_.song().setOf(*owner);
+    return set != nullptr && set->isFolded ? set->tracks : std::vector{*owner};
+}
+
+std::vector<TrackId> ShapeHands::tracks() const
+{
+    if (!tracks_.empty()) {
+        return tracks_;
+    }
+    const TrackId chosen = session_.choice.track();
+    return chosen.isValid() && session_.song().track(chosen) ? ownersOf(chosen)
+                                                             : std::vector<TrackId>();
+}
+
+void ShapeHands::setTracks(std::vector<TrackId> tracks)
+{
+    tracks_ = std::move(tracks);
+    Q_EMIT changed();
+}
+
+QString ShapeHands::tracksName() const
+{
+    const auto all = tracks();
+    const Song& song = session_.song();
+    if (all.empty()) {
+        return tr("no track");
+    }
+    if (all.size() == 1) {
+        return QString::fromStdString(song.track(all.front())->name);
+    }
+    const MicSet* set = song.setOf(all.front());
+    if (set != nullptr && set->tracks == all) {
+        return QString::fromStdString(song.nameOf(*set));
+    }
+    return all.size() == song.tracks.size() ? tr("all tracks") : tr("%1 tracks").arg(all.size());
+}
+
+// ---- level lines
+
+bool ShapeHands::setLine(const LevelLine& line, const QString& name)
+{
+    if (line == this->line()) {
+        return false;
+    }
+    return session_.document.apply(
+        setLevelLine(session_.song(), ownersOf(owner_), line), name.arg(ownerName())
+    );
+}
+
+void ShapeHands::hear(std::optional<TrackId> owner, const LevelLine& line)
+{
+    if (!session_.player.isPlaying()) {
+        return;
+    }
+    if (auto heard = setLevelLine(session_.song(), ownersOf(owner), line)) {
+        session_.player.setSong(
+            std::make_shared<const Song>(std::move(*heard)), session_.document.sources()
+        );
+    }
+}
+
+void ShapeHands::changePoint(const std::function<void(LevelPoint&)>& change, const QString& name)
+{
+    const auto chosen = point();
+    if (!chosen) {
+        return;
+    }
+    LevelPoint moved = line().points[*chosen];
+    change(moved);
+    const LevelLine next = lines::withPoint(lines::withoutPoint(line(), *chosen), moved);
+    const auto at = std::ranges::find(next.points, moved);
+    if (setLine(next, name)) {
+        choosePoint(owner_, static_cast<std::size_t>(at - next.points.begin()));
+    }
+}
+
+void ShapeHands::removePoint()
+{
+    if (const auto chosen = point()) {
+        setLine(lines::withoutPoint(line(), *chosen), tr("Take a point of the line of %1 away"));
+    }
+}
+
+void ShapeHands::resetLine()
+{
+    LevelLine none;
+    none.keeps = line().keeps;
+    setLine(none, tr("Take the level line of %1 away"));
+}
+
+void ShapeHands::clearRange()
+{
+    const auto& range = session_.choice.range();
+    if (!range) {
+        session_.say(tr("Choose the bars whose points are to go first"));
+        return;
+    }
+    const Song& song = session_.song();
+    const auto place = [&](Frames at) {
+        return placeOf(toSeconds(at, song.rate), line().keeps, song.tempo);
+    };
+    setLine(
+        lines::cleared(line(), place(range->from), place(range->to), song.tempo),
+        tr("Clear the line of %1")
+    );
+}
+
+void ShapeHands::holdLine(Keeps keeps)
+{
+    setLine(
+        lines::heldTo(line(), keeps, session_.song().tempo),
+        keeps == Keeps::Time ? tr("The line of %1 stays") : tr("The line of %1 follows the bars")
+    );
+}
+
+void ShapeHands::copy()
+{
+    copiedHush_.reset();
+    if (const auto placed = hush()) {
+        copiedHush_ = placed->hush;
+        session_.say(tr("Copied the hush"));
+        return;
+    }
+    const Song& song = session_.song();
+    const HeardLine heard(line(), song.tempo, song.rate);
+    const auto& range = session_.choice.range();
+    copied_.clear();
+    for (std::size_t i = 0; i < line().points.size(); ++i) {
+        const Frames at = heard.timeOfPoint(i);
+        if (!range || (at >= range->from && at <= range->to)) {
+            copied_.push_back(line().points[i]);
+        }
+    }
+    session_.say(
+        tr("Copied %1 of the line").arg(counted(std::ssize(copied_), tr("point"), tr("points")))
+    );
+}
+
+void ShapeHands::paste()
+{
+    const Song& song = session_.song();
+    if (copiedHush_) {
+        Hush hush = *copiedHush_;
+        const Seconds at = toSeconds(session_.player.position(), song.rate);
+        const HeldPlace by = placeOf(at, hush.keeps, song.tempo) - hush.from;
+        hush.from += by;
+        hush.to += by;
+        auto added = addHush(song, tracks(), hush);
+        const HushId made = added ? HushId{added->lastId} : HushId();
+        if (session_.document.apply(std::move(added), tr("Paste a hush on %1").arg(tracksName()))) {
+            chooseHush(made);
+        }
+        return;
+    }
+    if (copied_.empty()) {
+        return;
+    }
+    const Seconds at = toSeconds(session_.player.position(), song.rate);
+    const HeldPlace by = placeOf(at, line().keeps, song.tempo) - copied_.front().at;
+    LevelLine next =
+        lines::cleared(line(), copied_.front().at + by, copied_.back().at + by, song.tempo);
+    for (LevelPoint point : copied_) {
+        point.at += by;
+        next = lines::withPoint(next, point);
+    }
+    setLine(next, tr("Paste a line on %1"));
+}
+
+// ---- hushes
+
+namespace {
+
+// "17", or "17 · 3" where it is not the start of a bar.
+QString barOf(const Song& song, Frames at)
+{
+    const BarBeat place = song.tempo.placeAt(song.tempo.beatsAt(toSeconds(at, song.rate)));
+    const bool isBar = place.beat == 1 && std::abs(place.rest.count()) < 1e-3;
+    return isBar ? QString::number(place.bar) : placeText(song, at).place;
+}
+
+QString barsOf(const Song& song, TimeRange range)
+{
+    return ShapeHands::tr("%1 to %2").arg(barOf(song, range.from), barOf(song, range.to));
+}
+
+}  // namespace
+
+void ShapeHands::switchHush()
+{
+    const auto& range = session_.choice.range();
+    if (!range) {
+        session_.say(tr("Drag over the bars that are to be silent first"));
+        return;
+    }
+    const auto all = tracks();
+    auto switched = orthochron::switchHush(session_.song(), all, {range->from, range->to});
+    if (!switched) {
+        Q_EMIT session_.failed(QString::fromStdString(switched.error().message));
+        return;
+    }
+    const bool isHushed = switched->isHushed;
+    const HushId made{switched->song.lastId};
+    const QString name = (isHushed ? tr("Hush %1, %2") : tr("End the hush of %1, %2"))
+                             .arg(tracksName(), barsOf(session_.song(), {range->from, range->to}));
+    if (session_.document.apply(std::move(switched->song), name) && isHushed) {
+        chooseHush(made);
+    }
+}
+
+void ShapeHands::switchHushOthers()
+{
+    const auto own = tracks();
+    std::vector<TrackId> others;
+    for (const auto& track : session_.song().tracks) {
+        if (std::ranges::find(own, track->id) == own.end()) {
+            others.push_back(track->id);
+        }
+    }
+    if (others.empty()) {
+        session_.say(tr("There is no other track"));
+        return;
+    }
+    const auto before = std::exchange(tracks_, others);
+    switchHush();
+    tracks_ = before;
+    Q_EMIT changed();
+}
+
+void ShapeHands::changeHush(const HushChange& change, const QString& name)
+{
+    session_.document.apply(orthochron::changeHush(session_.song(), hush_, change), name);
+}
+
+void ShapeHands::removeHush()
+{
+    if (hush()) {
+        session_.document.apply(
+            orthochron::removeHush(session_.song(), hush_), tr("Take the hush away")
+        );
+    }
+}
+
+void ShapeHands::copyHush(HushId id, double by, int lanes)
+{
+    auto copied = orthochron::copyHush(session_.song(), id, by, lanes);
+    const HushId made = copied ? HushId{copied->lastId} : HushId();
+    if (session_.document.apply(std::move(copied), tr("Copy the hush"))) {
+        chooseHush(made);
+    }
+}
+
+void ShapeHands::repeatHush(int bars, int times)
+{
+    session_.document.apply(
+        orthochron::repeatHush(session_.song(), hush_, bars, times),
+        tr("Hush every %1, %2 more").arg(counted(bars, tr("bar"), tr("bars"))).arg(times)
+    );
+}
+
+// ---- fades of the song, spins
+
+void ShapeHands::fade(const LongFade& fade, bool ofTracks)
+{
+    const Song& song = session_.song();
+    const auto faded = ofTracks ? tracks() : std::vector<TrackId>();
+    if (ofTracks && faded.empty()) {
+        session_.say(tr("Choose a track first"));
+        return;
+    }
+    std::optional<Frames> ends;
+    if (!ofTracks && fade.isOut && !song.endMark) {
+        if (const auto last = lastSound(song, *session_.document.sources(), {})) {
+            ends = *last;
+        }
+    }
+    const QString whose = ofTracks ? tracksName() : tr("the song");
+    if (session_.document.apply(
+            fadeLong(song, faded, fade, ends),
+            (fade.isOut ? tr("Fade %1 out") : tr("Fade %1 in")).arg(whose)
+        )) {
+        choosePoint(ofTracks ? std::optional(faded.front()) : std::nullopt, {});
+    }
+}
+
+void ShapeHands::setEnd(std::optional<Frames> at)
+{
+    const Song& song = session_.song();
+    session_.document.apply(
+        orthochron::setEnd(
+            song, at ? std::optional(song.tempo.beatsAt(toSeconds(*at, song.rate))) : std::nullopt
+        ),
+        at ? tr("Set the song's end") : tr("The song ends with its last clip")
+    );
+}
+
+ClipChoice ShapeHands::spun() const
+{
+    if (!session_.choice.clips().empty()) {
+        return session_.choice.clips();
+    }
+    const auto track = session_.song().track(session_.choice.track());
+    if (!track) {
+        return {};
+    }
+    const Frames at = session_.player.position();
+    for (const Clip& clip : track->clips) {
+        if (clip.at <= at && at < clip.end()) {
+            return {clip.id};
+        }
+    }
+    return {};
+}
+
+void ShapeHands::spin(bool isDown, std::optional<Spin> spin)
+{
+    const QString name = !spin    ? tr("Take the spin away")
+                         : isDown ? tr("Spin down")
+                                  : tr("Spin up");
+    session_.document.apply(spinClips(session_.song(), spun(), isDown, spin), name);
+}
+
+void ShapeHands::spinLevel(bool followsLevel)
+{
+    session_.document.apply(
+        orthochron::spinLevel(session_.song(), spun(), followsLevel),
+        followsLevel ? tr("The spin takes the level along") : tr("The spin keeps the level")
+    );
+}
+
+// ---- all of them
+
+std::vector<ShapeHands::Item> ShapeHands::items() const
+{
+    const Song& song = session_.song();
+    std::vector<Item> all;
+    const auto addLine = [&](const QString& whose, std::optional<TrackId> owner) {
+        const LevelLine& line = levelLineOf(song, owner);
+        if (line.isEmpty()) {
+            return;
+        }
+        const HeardLine heard(line, song.tempo, song.rate);
+        const bool fadesOut = line.points.back().level == kSilence && line.points.size() > 1;
+        const QString means =
+            fadesOut
+                ? tr("fade out, %1")
+                      .arg(barsOf(
+                          song,
+                          {heard.timeOfPoint(line.points.size() - 2),
+                           heard.timeOfPoint(line.points.size() - 1)}
+                      ))
+                : tr("line, %1").arg(counted(std::ssize(line.points), tr("point"), tr("points")));
+        all.push_back({whose, means, owner, {}, {}, heard.timeOfPoint(0), true});
+    };
+    addLine(tr("Whole song"), std::nullopt);
+    const auto hushes = hushesOf(song);
+    std::set<PartId> seen;
+    for (const auto& track : song.tracks) {
+        const QString name = QString::fromStdString(track->name);
+        addLine(name, track->id);
+        for (const PlacedHush& placed : hushes) {
+            if (placed.tracks.front() != track->id) {
+                continue;
+            }
+            const FrameSpan span = spanOf(placed.hush, song.tempo, song.rate);
+            const QString label =
+                placed.hush.label.empty() ? tr("hush") : QString::fromStdString(placed.hush.label);
+            all.push_back(
+                {placed.tracks.size() == 1
+                     ? name
+                     : tr("%1 and %2 more").arg(name).arg(placed.tracks.size() - 1),
+                 tr("%1, %2").arg(label, barsOf(song, {span.from, span.to})),
+                 track->id,
+                 placed.hush.id,
+                 {},
+                 span.from,
+                 false}
+            );
+        }
+        for (const Clip& clip : track->clips) {
+            // All microphones of a set spin alike.
+            const bool isSeen = clip.part.isValid() && !seen.insert(clip.part).second;
+            if (!clip.sound.treatment || clip.sound.treatment->speed.isEmpty() || isSeen) {
+                continue;
+            }
+            const Spins spins = orthochron::spinsOf(clip);
+            if (spins.up) {
+                all.push_back(
+                    {name,
+                     tr("spin-up at %1").arg(placeText(song, clip.at).place),
+                     track->id,
+                     {},
+                     clip.id,
+                     clip.at,
+                     false}
+                );
+            }
+            if (spins.down) {
+                const Frames at = clip.end() - spins.down->length;
+                all.push_back(
+                    {name,
+                     tr("spin-down at %1").arg(placeText(song, at).place),
+                     track->id,
+                     {},
+                     clip.id,
+                     at,
+                     false}
+                );
+            }
+        }
+    }
+    return all;
+}
+
+void ShapeHands::look(const Item& item)
+{
+    if (item.owner) {
+        session_.choice.setTrack(*item.owner);
+    }
+    if (item.hush.isValid()) {
+        chooseHush(item.hush);
+    } else if (item.spun.isValid()) {
+        session_.choice.setClips(withTheirSet(session_.song(), {item.spun}));
+        hush_ = {};
+        Q_EMIT changed();
+    } else {
+        choosePoint(item.owner, std::size_t(0));
+    }
+    session_.shown.reveal(item.at);
+    session_.player.seek(std::max(Frames(0), item.at));
+}
+
+void ShapeHands::step(int by)
+{
+    const auto all = items();
+    if (all.empty()) {
+        return;
+    }
+    const auto count = std::ssize(all);
+    const auto next = (static_cast<std::ptrdiff_t>(item_) + by % count + count) % count;
+    item_ = static_cast<std::size_t>(next);
+    look(all[item_]);
+}
+
+}  // namespace orthochron::app

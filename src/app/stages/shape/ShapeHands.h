@@ -1,0 +1,98 @@
+#pragma once
+
+#include <QObject>
+
+#include "app/session/Session.h"
+#include "core/edits/ShapeEdits.h"
+
+namespace orthochron::app {
+
+// What is chosen in Shape, and what is done to it, each as one undo step: the level line of a track or
+// of the song, one of its points, a hush, the spins of clips.
+class ShapeHands final : public QObject {
+    Q_OBJECT
+
+public:
+    ShapeHands(Session& session, QObject* parent);
+
+    // Whose line is looked at: none for the whole song's.
+    [[nodiscard]] std::optional<TrackId> owner() const { return owner_; }
+    void setOwner(std::optional<TrackId> owner);
+    [[nodiscard]] QString ownerName() const;
+    [[nodiscard]] const LevelLine& line() const { return levelLineOf(session_.song(), owner_); }
+    // Of a line, a point that is chosen; none when there is no such point any more.
+    [[nodiscard]] std::optional<std::size_t> point() const;
+    void choosePoint(std::optional<TrackId> owner, std::optional<std::size_t> point);
+    [[nodiscard]] std::optional<PlacedHush> hush() const;
+    void chooseHush(HushId hush);
+    // The tracks a span was drawn over; without one, that of the chosen track, or all of its set when
+    // that is folded.
+    [[nodiscard]] std::vector<TrackId> tracks() const;
+    void setTracks(std::vector<TrackId> tracks);
+    // In words: "Kick in", "3 tracks".
+    [[nodiscard]] QString tracksName() const;
+
+    // Level lines. A folded mic set has one line.
+    bool setLine(const LevelLine& line, const QString& name);
+    // Plays on with a line that is still being dragged.
+    void hear(std::optional<TrackId> owner, const LevelLine& line);
+    void changePoint(const std::function<void(LevelPoint&)>& change, const QString& name);
+    void removePoint();
+    void resetLine();
+    void clearRange();
+    void holdLine(Keeps keeps);
+
+    // The chosen hush, or the points of the line that are in the chosen range; to be laid at the
+    // playhead on the chosen track.
+    void copy();
+    void paste();
+
+    // Hushes.
+    void switchHush();        // the chosen range, on tracks()
+    void switchHushOthers();  // there, on all other tracks
+    void changeHush(const HushChange& change, const QString& name);
+    void removeHush();
+    void copyHush(HushId id, double by, int lanes);
+    void repeatHush(int bars, int times);
+
+    // The song, or the tracks a span was drawn over, faded.
+    void fade(const LongFade& fade, bool ofTracks);
+    void setEnd(std::optional<Frames> at);
+
+    // Spins of the chosen clips, or of the clip under the playhead on the chosen track.
+    [[nodiscard]] ClipChoice spun() const;
+    void spin(bool isDown, std::optional<Spin> spin);
+    void spinLevel(bool followsLevel);
+
+    // Everything that shapes the song, in the order it is listed and stepped through.
+    struct Item {
+        QString what;   // "Double bass"
+        QString means;  // "line, 3 points"
+        std::optional<TrackId> owner;
+        HushId hush;
+        ClipId spun;
+        Frames at;
+        bool isLine = false;
+    };
+    [[nodiscard]] std::vector<Item> items() const;
+    void look(const Item& item);
+    void step(int by);
+
+Q_SIGNALS:
+    void changed();
+
+private:
+    void songChanged();
+    [[nodiscard]] std::vector<TrackId> ownersOf(std::optional<TrackId> owner) const;
+
+    Session& session_;
+    std::optional<TrackId> owner_;
+    std::optional<std::size_t> point_;
+    HushId hush_;
+    std::vector<TrackId> tracks_;
+    std::vector<LevelPoint> copied_;
+    std::optional<Hush> copiedHush_;
+    std::size_t item_ = 0;
+};
+
+}  // namespace orthochron::app

@@ -1,0 +1,248 @@
+#include "app/views/ShapePainter.h"
+
+#include <QPainter>
+#include <QPainterPath>
+
+#include "app/theme/Theme.h"
+#include "core/shape/Bend.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr double kMargin = 4.0;  // above and below what is drawn in a lane
+
+QColor inkOf(ShapePainter::Ink ink)
+{
+    QColor colour = Theme::palette().ink;
+    colour.setAlpha(ink == ShapePainter::Ink::Full ? 255 : 110);
+    return colour;
+}
+
+double widthOf(ShapePainter::Ink ink)
+{
+    return ink == ShapePainter::Ink::Full ? 1.8 : 1.0;
+}
+
+}  // namespace
+
+double levelY(double level, QRectF area)
+{
+    const double height = area.height() - 2.0 * kMargin;
+    const double part =
+        level == kSilence ? 0.0 : std::cbrt(fromDecibels(level) / fromDecibels(kMostLevel));
+    return area.bottom() - kMargin - std::min(part, 1.0) * height;
+}
+
+double levelAtY(double y, QRectF area)
+{
+    const double height = area.height() - 2.0 * kMargin;
+    const double part = std::clamp((area.bottom() - kMargin - y) / height, 0.0, 1.0);
+    const double level = toDecibels(part * part * part * fromDecibels(kMostLevel));
+    return level < kLeastLevel ? kSilence : std::min(level, kMostLevel);
+}
+
+QString levelText(double level)
+{
+    return level == kSilence ? ShapePainter::tr("silence")
+                             : ShapePainter::tr("%1 dB").arg(level, 0, 'f', 1);
+}
+
+ShapePainter::ShapePainter(const LanesView& lanes, const Session& session)
+    : lanes_(lanes), session_(session)
+{}
+
+void ShapePainter::paintLine(QPainter& painter, QRectF area, const LevelLine& line, Ink ink) const
+{
+    const Song& song = session_.song();
+    const HeardLine heard(line, song.tempo, song.rate);
+    QPolygonF drawn;
+    for (double x = area.left(); x < area.right() + 2.0; x += 2.0) {
+        drawn << QPointF(x, levelY(heard.levelAt(lanes_.timeAt(x)), area));
+    }
+    // At the points themselves too, so that corners stand where they are.
+    for (std::size_t i = 0; i < line.points.size(); ++i) {
+        const double x = lanes_.xOf(heard.timeOfPoint(i));
+        if (x >= area.left() && x <= area.right()) {
+            drawn << QPointF(x, levelY(line.points[i].level, area));
+        }
+    }
+    std::ranges::stable_sort(drawn, {}, [](const QPointF& point) { return point.x(); });
+    painter.setPen(QPen(inkOf(ink), widthOf(ink)));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawPolyline(drawn);
+}
+
+void ShapePainter::paintPoints(
+    QPainter& painter, QRectF area, const LevelLine& line, std::optional<std::size_t> chosen
+) const
+{
+    const Song& song = session_.song();
+    const HeardLine heard(line, song.tempo, song.rate);
+    const Palette& colours = Theme::palette();
+    double last = -100.0;
+    for (std::size_t i = 0; i < line.points.size(); ++i) {
+        const double x = lanes_.xOf(heard.timeOfPoint(i));
+        // From afar not each of thousands.
+        if (x < area.left() - 6 || x > area.right() + 6 || (x - last < 2.0 && chosen != i)) {
+            continue;
+        }
+        last = x;
+        painter.setPen(QPen(colours.ink, 1.4));
+        painter.setBrush(chosen == i ? colours.ink : colours.lane);
+        painter.drawEllipse(QPointF(x, levelY(line.points[i].level, area)), 4.0, 4.0);
+    }
+    painter.setBrush(Qt::NoBrush);
+}
+
+void ShapePainter::paintHush(
+    QPainter& painter, QRectF area, const Hush& hush, Ink ink, bool isChosen, bool isNamed
+) const
+{
+    const Song& song = session_.song();
+    const FrameSpan span = spanOf(hush, song.tempo, song.rate);
+    const double left = lanes_.xOf(span.from);
+    const double right = lanes_.xOf(span.to);
+    if (right < area.left() || left > area.right()) {
+        return;
+    }
+    const Palette& colours = Theme::palette();
+    const QRectF box(left, area.top() + 1.0, std::max(right - left, 1.0), area.height() - 2.0);
+    QColor paper = colours.paper;
+    paper.setAlpha(ink == Ink::Full ? 215 : 150);
+    painter.fillRect(box, paper);
+    painter.save();
+    painter.setClipRect(box.intersected(area), Qt::IntersectClip);
+    QColor hatch = colours.secondInk;
+    hatch.setAlpha(ink == Ink::Full ? 140 : 80);
+    painter.setPen(QPen(hatch, 1.0));
+    constexpr double kApart = 8.0;
+    const double begin = std::max(box.left(), area.left()) - box.height();
+    const double first = std::floor((begin - left) / kApart) * kApart + left;
+    for (double x = first; x < std::min(box.right(), area.right()); x += kApart) {
+        painter.drawLine(QPointF(x, box.bottom()), QPointF(x + box.height(), box.top()));
+    }
+    painter.restore();
+    painter.setPen(QPen(isChosen ? colours.ink : hatch, isChosen ? 1.8 : 1.0));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawRect(box);
+    if (isNamed && box.width() > 30.0) {
+        painter.setFont(Theme::label(8.5, QFont::DemiBold));
+        const QString label = hush.label.empty() ? tr("hush") : QString::fromStdString(hush.label);
+        QRectF text = painter.fontMetrics().boundingRect(label).adjusted(-4, -1, 4, 1);
+        text.moveTopLeft({std::max(box.left(), area.left()) + 5.0, box.top() + 3.0});
+        text.setWidth(std::min(text.width(), box.right() - text.left() - 2.0));
+        painter.fillRect(text, colours.paper);
+        painter.setPen(ink == Ink::Full ? colours.ink : colours.secondInk);
+        painter.drawText(text, Qt::AlignCenter, label);
+    }
+}
+
+void ShapePainter::paintSpins(QPainter& painter, QRectF area, const Clip& clip, Ink ink) const
+{
+    const Spins spins = spinsOf(clip);
+    const Palette& colours = Theme::palette();
+    const auto paint = [&](const Spin& spin, bool isDown) {
+        const Frames from = isDown ? clip.end() - spin.length : clip.at;
+        const double left = lanes_.xOf(from);
+        const double right = lanes_.xOf(from + spin.length);
+        if (right < area.left() || left > area.right() || right - left < 2.0) {
+            return;
+        }
+        const double top = area.top() + kMargin + 2.0;
+        const double bottom = area.bottom() - kMargin - 2.0;
+        const auto yOf = [&](double speed) {
+            return bottom - std::min(speed, 1.0) * (bottom - top);
+        };
+        QColor straw = colours.straw;
+        straw.setAlpha(ink == Ink::Full ? 120 : 50);
+        painter.fillRect(QRectF(left, area.top(), right - left, area.height()), straw);
+        QPolygonF curve;
+        for (int step = 0; step <= 40; ++step) {
+            const double part = step / 40.0;
+            const double frame = static_cast<double>((from - clip.offset()).count()) +
+                                 part * static_cast<double>(spin.length.count());
+            const double speed =
+                step == 40 && isDown ? spin.speed : clip.sound.treatment->speed.speedAt(frame);
+            curve << QPointF(left + part * (right - left), yOf(speed));
+        }
+        QColor finding = colours.finding;
+        finding.setAlpha(ink == Ink::Full ? 255 : 130);
+        painter.setPen(QPen(finding, ink == Ink::Full ? 2.0 : 1.2));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawPolyline(curve);
+        if (ink != Ink::Full) {
+            return;
+        }
+        painter.setBrush(colours.lane);
+        painter.drawEllipse(curve.front(), 4.0, 4.0);
+        painter.drawEllipse(curve.back(), 4.0, 4.0);
+        painter.setBrush(Qt::NoBrush);
+        // Low lanes of a set would all say the same.
+        if (right - left > 60.0 && area.height() > 44.0) {
+            painter.setFont(Theme::label(8.5, QFont::DemiBold));
+            painter.drawText(
+                QRectF(left + 6, bottom - 14, right - left - 12, 14),
+                isDown ? Qt::AlignLeft : Qt::AlignRight,
+                isDown ? tr("spin-down") : tr("spin-up")
+            );
+        }
+    };
+    if (spins.up) {
+        paint(*spins.up, false);
+    }
+    if (spins.down) {
+        paint(*spins.down, true);
+    }
+}
+
+void ShapePainter::paintFades(
+    QPainter& painter, QRectF area, const Clip& clip, Ink ink, Frames inBy, Frames outBy
+) const
+{
+    const double top = area.top() + 3.0;
+    const double tall = area.height() - 6.0;
+    const auto curve = [&](const Fade& fade, bool isIn, Frames by) {
+        const Frames length = fade.length + by;
+        const double wide = lanes_.xOf(clip.at + length) - lanes_.xOf(clip.at);
+        if (wide < 2.0) {
+            return;
+        }
+        QPolygonF line;
+        for (int step = 0; step <= 24; ++step) {
+            const double part = step / 24.0;
+            const FadeGains gains = fade.gainsAt(part, 0.0);
+            const double from = isIn ? lanes_.xOf(clip.at) : lanes_.xOf(clip.end() - length);
+            line << QPointF(from + part * wide, top + tall * (1.0 - (isIn ? gains.in : gains.out)));
+        }
+        painter.setPen(QPen(inkOf(ink), ink == Ink::Full ? 1.2 : 1.0));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawPolyline(line);
+    };
+    curve(clip.in, true, inBy);
+    curve(clip.out, false, outBy);
+}
+
+void ShapePainter::paintFaint(QPainter& painter, QRectF area, const Track& track) const
+{
+    const Frames from = lanes_.timeAt(area.left());
+    const Frames to = lanes_.timeAt(area.right());
+    auto clip =
+        std::ranges::lower_bound(track.clips, from, {}, [](const Clip& c) { return c.end(); });
+    for (; clip != track.clips.end() && clip->at < to; ++clip) {
+        if (clip->sound.treatment && !clip->sound.treatment->speed.isEmpty()) {
+            paintSpins(painter, area, *clip, Ink::Faint);
+        }
+    }
+    if (!track.level.isEmpty()) {
+        paintLine(painter, area, track.level, Ink::Faint);
+    }
+    for (const Hush& hush : track.hushes) {
+        paintHush(painter, area, hush, Ink::Faint, false, true);
+    }
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,48 @@
+#pragma once
+
+#include <QCoreApplication>
+
+#include "app/views/LanesView.h"
+#include "core/edits/ShapeEdits.h"
+
+namespace orthochron::app {
+
+// Where a level stands in a lane: silence at its foot, +12 dB at its head, and between them by the
+// cube root of the gain, so that a straight fade to silence is drawn straight.
+[[nodiscard]] double levelY(double level, QRectF area);
+[[nodiscard]] double levelAtY(double y, QRectF area);
+[[nodiscard]] QString levelText(double level);  // "-3.5 dB", "silence"
+
+// Level lines, hushes, spins and fades as they lie over the sound they act on: in ink where they can
+// be taken hold of, faint elsewhere.
+class ShapePainter final {
+    Q_DECLARE_TR_FUNCTIONS(ShapePainter)
+
+public:
+    enum class Ink { Faint, Full };
+
+    ShapePainter(const LanesView& lanes, const Session& session);
+
+    void paintLine(QPainter& painter, QRectF area, const LevelLine& line, Ink ink) const;
+    // The points of a line; a chosen one full.
+    void paintPoints(
+        QPainter& painter, QRectF area, const LevelLine& line, std::optional<std::size_t> chosen
+    ) const;
+    void paintHush(
+        QPainter& painter, QRectF area, const Hush& hush, Ink ink, bool isChosen, bool isNamed
+    ) const;
+    // The speed over the part of a clip that spins.
+    void paintSpins(QPainter& painter, QRectF area, const Clip& clip, Ink ink) const;
+    // Its fades, each so much longer.
+    void paintFades(
+        QPainter& painter, QRectF area, const Clip& clip, Ink ink, Frames inBy, Frames outBy
+    ) const;
+    // All of it, faint, as every stage shows it.
+    void paintFaint(QPainter& painter, QRectF area, const Track& track) const;
+
+private:
+    const LanesView& lanes_;
+    const Session& session_;
+};
+
+}  // namespace orthochron::app

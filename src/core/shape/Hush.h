@@ -1,0 +1,47 @@
+#pragma once
+
+#include "core/audio/AudioBuffer.h"
+#include "core/base/Id.h"
+#include "core/shape/HeldPlace.h"
+
+#include <span>
+#include <string>
+
+namespace orthochron {
+
+// A span of a track that is silent, whatever clips are there. Both edges lie before its ends: what
+// would begin where it begins is not heard, and what begins where it ends is heard from its first
+// frame.
+struct Hush {
+    HushId id;          // those laid over several tracks at once share it, and are changed together
+    std::string label;  // "hush" until it is named
+    HeldPlace from;
+    HeldPlace to;
+    Keeps keeps = Keeps::Bars;
+    Seconds edge = milliseconds(5.0);
+    bool goesWithClips = false;  // moved with the clips under it; else it keeps its place
+
+    bool operator==(const Hush&) const = default;
+};
+
+constexpr Seconds kLongestHushEdge{10.0};
+
+struct FrameSpan {
+    Frames from;
+    Frames to;
+
+    bool operator==(const FrameSpan&) const = default;
+};
+
+[[nodiscard]] FrameSpan spanOf(const Hush& hush, const TempoMap& map, Hertz rate);
+
+// The gain that hushes leave at a frame.
+[[nodiscard]] double
+hushedGain(std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames songTime);
+
+// Silences a track's sound, which begins at song time `from`, where its hushes are.
+void applyHushes(
+    std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames from, AudioBuffer& sound
+);
+
+}  // namespace orthochron
