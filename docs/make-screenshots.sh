@@ -9,10 +9,11 @@ trap 'rm -rf "$work"' EXIT
 export HOME=$work XDG_RUNTIME_DIR=$work QT_QPA_PLATFORM=offscreen
 cmake --build build/release --target orthochron_pictures orthochron-cli >/dev/null
 build/release/orthochron-cli demo "$work/song"
+song="Lantern Weir"
 shot() {
     local name=$1
     shift
-    build/release/tests/orthochron_pictures "$@" "$work/song/Lantern Weir.orthochron" "docs/screenshots/$name.png" 2>/dev/null
+    build/release/tests/orthochron_pictures "$@" "$work/song/$song.orthochron" "docs/screenshots/$name.png" 2>/dev/null
     rm -rf "$work/.config"
 }
 shot takes --stage takes
@@ -27,5 +28,12 @@ shot fit-stretch --stage fit --at 40 --bars 2 --stretch
 shot fit-stretched --stage fit --at 86 --bars 2 --stretch --stretched
 shot by-hand --stage fit --at 10 --bars 4 --by-hand --fitted
 shot joins --stage joins --at 89 --bars 4
+song="Lantern Weir, shaped"
+shot tune --stage tune --track "Alto voice" --at 20 --bars 4
+shot tune-bass --stage tune --track "Double bass" --at 20 --bars 4
+shot tune-night --stage tune --track "Alto voice" --at 20 --bars 4 --night
+shot shape --stage shape --track "Alto voice" --at 10 --bars 14 --shaped
+shot shape-spin --stage shape --at 79 --bars 3
+song="Lantern Weir"
 shot print --stage print --at 40 --bars 4
 shot fit-night --stage fit --at 40 --bars 4 --night

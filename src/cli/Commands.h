@@ -35,6 +35,7 @@ void addReport(CLI::App& app, Choice& choice);
 void addShape(CLI::App& app, Choice& choice);
 void addStretch(CLI::App& app, Choice& choice);
 void addPitch(CLI::App& app, Choice& choice);
+void addTune(CLI::App& app, Choice& choice);
 void addTempo(CLI::App& app, Choice& choice);
 void addTempoMap(CLI::App& app, Choice& choice);
 void addVerify(CLI::App& app, Choice& choice);

@@ -2,9 +2,8 @@
 
 #include "cli/Commands.h"
 #include "cli/Mono.h"
-#include "core/edits/TakeEdits.h"
+#include "cli/Treated.h"
 #include "core/files/PinsFile.h"
-#include "core/render/Print.h"
 #include "core/stretch/Attacks.h"
 
 #include <cmath>
@@ -113,42 +112,13 @@ Result<int> run(const StretchOptions& options, const Context& context)
     if (!treatment) {
         return tl::unexpected(treatment.error());
     }
-    auto reader = SoundFileReader::open(options.in);
-    if (!reader) {
-        return tl::unexpected(reader.error());
+    const auto written =
+        writeTreated(options.in, options.out, *treatment, *format, context.work.part(0.3, 1.0));
+    if (!written) {
+        return tl::unexpected(written.error());
     }
-    const SoundFacts facts = (*reader)->facts();
-    Take take;
-    take.name = "sound";
-    take.rate = facts.rate;
-    take.frames = facts.frames;
-    take.channels = facts.channels;
-    Song empty;
-    empty.rate = facts.rate;
-    auto song = addTakes(empty, {{take, false}});
-    if (!song) {
-        return tl::unexpected(song.error());
-    }
-    const TrackId id = song->tracks.front()->id;
-    Track track = *song->track(id);
-    Clip& clip = track.clips.front();
-    clip.sound.channel = Sound::kAllChannels;
-    clip.sound.treatment = std::make_shared<const Treatment>(*treatment);
-    clip.soundStart = Frames(0);
-    clip.length = std::max(clip.sound.end(facts.frames), Frames(1));
-    const Frames length = clip.length;
-    putTrack(*song, std::move(track));
-    Sources sources;
-    sources.put(song->takes.front().id, std::move(*reader), options.in);
-    PrintSettings settings;
-    settings.to = length;
-    settings.format = *format;
-    auto printed = printTracks(
-        *song, sources, {{id, options.out, facts.formatCode}}, settings, context.work.part(0.3, 1.0)
-    );
-    if (!printed) {
-        return tl::unexpected(printed.error());
-    }
+    const Frames length = *written;
+    const SoundFacts& facts = sound->reader->facts();
     const double ratio = length / facts.frames;
     print(
         context,

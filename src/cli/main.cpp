@@ -137,6 +137,7 @@ int run(int argc, char** argv)
     addFit(app, choice);
     addStretch(app, choice);
     addPitch(app, choice);
+    addTune(app, choice);
     addShape(app, choice);
     addCheck(app, choice);
     addRender(app, choice);

@@ -259,12 +259,9 @@ TEST_F(Shell, PlaysAndStopsWithSpace)
 TEST_F(Shell, StagesThatAreOffSayWhatTheyWillHold)
 {
     openSong();
-    for (const auto& [key, name] :
-         {std::pair{Qt::Key_6, "Tune"}, {Qt::Key_8, "Sounds"}}) {
-        press(key);
-        EXPECT_EQ(window_->stage(), 0);
-        EXPECT_EQ(status().rfind(name, 0), 0U) << status();
-    }
+    press(Qt::Key_8);
+    EXPECT_EQ(window_->stage(), 0);
+    EXPECT_EQ(status().rfind("Sounds", 0), 0U) << status();
 }
 
 TEST_F(Shell, UndoNamesWhatItUndoesInTheMenu)

@@ -49,7 +49,7 @@ int main(int argc, char** argv)
     parser.addPositionalArgument(QStringLiteral("picture"), QStringLiteral("The file to write"));
     const auto value = [&](const char* name) { return parser.value(QLatin1String(name)); };
     const auto has = [&](const char* name) { return parser.isSet(QLatin1String(name)); };
-    for (const char* name : {"stage", "at", "bars"}) {
+    for (const char* name : {"stage", "at", "bars", "track"}) {
         parser.addOption(QCommandLineOption(QLatin1String(name), QString(), QLatin1String(name)));
     }
     for (const char* name :
@@ -84,6 +84,12 @@ int main(int argc, char** argv)
     }
     const int stage = stageNamed(value("stage"));
     workUpTo(window, session, stage);
+    for (const auto& track : session.song().tracks) {
+        if (value("track") == QString::fromStdString(track->name)) {
+            session.choice.setTrack(track->id);
+            settle(session);
+        }
+    }
     if (has("at")) {
         const double bars = has("bars") ? value("bars").toDouble() : 4.0;
         const double bar = 240.0 / session.song().tempo.tempi().front().bpm;

@@ -48,4 +48,60 @@ Voice sing(const VoiceSettings& settings)
     return voice;
 }
 
+Voice singMelody(const std::vector<VoiceNote>& notes, Hertz rate)
+{
+    constexpr double kSlide = 0.06;
+    constexpr double kFormant = 900.0;
+    double length = 0.0;
+    for (const VoiceNote& note : notes) {
+        length += note.seconds;
+    }
+    const auto frames = static_cast<std::int64_t>(length * rate.count());
+    Voice voice{
+        AudioBuffer(1, Frames(frames)), std::vector<double>(static_cast<std::size_t>(frames))};
+    std::mt19937 random(3);
+    std::normal_distribution<double> noise;
+    double phase = 0.0;
+    double begin = 0.0;
+    std::size_t index = 0;
+    for (std::int64_t n = 0; n < frames; ++n) {
+        const double time = static_cast<double>(n) / rate.count();
+        while (index + 1 < notes.size() && time >= begin + notes[index].seconds) {
+            begin += notes[index++].seconds;
+        }
+        const VoiceNote& note = notes[index];
+        const VoiceNote before = index > 0 ? notes[index - 1] : VoiceNote{0.0, 0.0};
+        const VoiceNote after = index + 1 < notes.size() ? notes[index + 1] : VoiceNote{0.0, 0.0};
+        const double within = time - begin;
+        double midi = note.midi + note.vibrato * std::sin(2.0 * std::numbers::pi * 5.5 * within) +
+                      note.wander * std::sin(2.0 * std::numbers::pi * within / note.seconds);
+        if (before.midi > 0.0 && within < kSlide) {
+            midi += (before.midi - note.midi) *
+                    (0.5 + 0.5 * std::cos(std::numbers::pi * within / kSlide));
+        }
+        double level = 1.0;
+        if (before.midi == 0.0) {
+            level = std::min(level, within / 0.03);
+        }
+        if (after.midi == 0.0) {
+            level = std::min(level, (note.seconds - within) / 0.03);
+        }
+        double value = 0.0;
+        if (note.midi > 0.0) {
+            const double hertz = 440.0 * std::exp2((midi - 69.0) / 12.0);
+            phase += hertz / rate.count();
+            for (int k = 1; k * hertz < 7000.0; ++k) {
+                const double off = (k * hertz - kFormant) / 350.0;
+                const double strength =
+                    0.2 * std::pow(static_cast<double>(k), -1.1) + 0.3 * std::exp(-0.5 * off * off);
+                value += strength * std::sin(2.0 * std::numbers::pi * k * phase + 0.7 * k);
+            }
+            voice.hertz[static_cast<std::size_t>(n)] = hertz;
+        }
+        voice.sound.channel(0)[static_cast<std::size_t>(n)] =
+            static_cast<float>(0.1 * level * value + 0.0005 * noise(random));
+    }
+    return voice;
+}
+
 }  // namespace orthochron::testkit

@@ -21,4 +21,14 @@ struct Voice {
 };
 [[nodiscard]] Voice sing(const VoiceSettings& settings);
 
+// One of a melody. It slides into the next over 60 ms.
+struct VoiceNote {
+    double seconds = 0.5;
+    double midi = 69.0;    // with its fraction; 0 for a rest
+    double vibrato = 0.0;  // semitones either way
+    double wander = 0.0;   // likewise, once up and down within the note
+};
+// A melody sung as written.
+[[nodiscard]] Voice singMelody(const std::vector<VoiceNote>& notes, Hertz rate = Hertz(48000.0));
+
 }  // namespace orthochron::testkit

@@ -83,6 +83,12 @@ const std::vector<CommandSpec>& commandTable()
         spec(C::HushOthers, "hush-others", "Stage", "Hush all other tracks there", "Shift+O"),
         spec(C::FadeSongOut, "fade-out", "Stage", "Fade the song out", "Shift+F"),
         spec(C::FadeSongIn, "fade-in", "Stage", "Fade the song in", ""),
+        group(C::NoteUp, "note-up", "Stage", "Notes a semitone up", "Alt+Up"),
+        spec(C::NoteDown, "note-down", "Stage", "Notes a semitone down", "Alt+Down"),
+        spec(C::NoteUpFine, "note-up-fine", "Stage", "Notes 5 cents up", "Alt+Shift+Up"),
+        spec(C::NoteDownFine, "note-down-fine", "Stage", "Notes 5 cents down", "Alt+Shift+Down"),
+        spec(C::OctaveUp, "octave-up", "Stage", "Notes an octave up", "Ctrl+Alt+Up"),
+        spec(C::OctaveDown, "octave-down", "Stage", "Notes an octave down", "Ctrl+Alt+Down"),
 
         spec(C::OtherWay, "other-way", "Clips", "Hear the other way kept", "Z"),
         spec(C::KeepWay, "keep-way", "Clips", "Keep this way, try another", "Shift+Z"),

@@ -9,6 +9,7 @@
 #include "app/stages/print/PrintStage.h"
 #include "app/stages/shape/ShapeStage.h"
 #include "app/stages/takes/TakesStage.h"
+#include "app/stages/tune/TuneStage.h"
 
 #include <algorithm>
 
@@ -46,7 +47,7 @@ const std::vector<StagePlace>& stageTable()
         there<MarksStage>("Marks", 304),
         there<FitStage>("Fit", 292),
         there<JoinsStage>("Joins", 380),
-        later("Tune", "notes on a ladder of semitones, to tune a voice or a bass"),
+        there<TuneStage>("Tune", 264),
         there<ShapeStage>("Shape", 300),
         later("Sounds", "slices, pads, and sounds put under or in place of hits"),
         there<PrintStage>("Print")};

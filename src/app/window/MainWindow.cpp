@@ -283,9 +283,12 @@ void MainWindow::run(Command command)
         return;
     default: break;
     }
-    const bool isOfStage = std::ranges::any_of(stages_, [command](Stage* stage) {
-        return stage != nullptr && stage->run(command);
-    });
+    // The stage that is looked at comes first: what is copied there is its own.
+    Stage* looked = current();
+    const bool isOfStage = (looked != nullptr && looked->run(command)) ||
+                           std::ranges::any_of(stages_, [&](Stage* stage) {
+                               return stage != nullptr && stage != looked && stage->run(command);
+                           });
     if (!isOfStage && !runEdit(command) && !runPlay(command) && !runStage(command)) {
         runView(command);
     }

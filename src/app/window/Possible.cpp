@@ -80,7 +80,6 @@ bool isPossible(Command command, const Session& session)
     case C::Accept: return !session.review.joins().empty() || session.choice.mark().isValid();
     case C::Mend:
     case C::LockJoin: return !session.review.joins().empty();
-    case C::StageTune:
     case C::StageSounds: return false;
     default: break;
     }

@@ -6,6 +6,7 @@
 #include "core/audio/SoundFile.h"
 #include "core/base/Hash.h"
 #include "core/base/Replacement.h"
+#include "core/demo/SungLines.h"
 #include "core/edits/ClipEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/ShapeEdits.h"
@@ -30,6 +31,9 @@ Result<void> makeFolder(const std::filesystem::path& folder)
     }
     return {};
 }
+
+constexpr const char* kAltoName = "Alto voice";
+constexpr const char* kBassName = "Double bass";
 
 // The mark in the song file by which a demo song is known as made here.
 constexpr const char* kMark = "demo";
@@ -56,16 +60,24 @@ bool isUntouchedDemo(const std::filesystem::path& folder)
         return false;
     }
     const auto document = loadSong(songIn(folder));
-    const Song& song = *document->history.song();
-    return std::ranges::all_of(boathouseMicrophones(), [&](const auto& microphone) {
-        const auto path = folder / (microphone.name + ".wav");
+    std::vector<Take> own = document->history.song()->takes;
+    if (const auto sung = loadSong(shaped)) {
+        const auto& takes = sung->history.song()->takes;
+        own.insert(own.end(), takes.begin(), takes.end());
+    }
+    std::vector<std::string> names{kAltoName, kBassName};
+    for (const auto& microphone : boathouseMicrophones()) {
+        names.push_back(microphone.name);
+    }
+    return std::ranges::all_of(names, [&](const std::string& name) {
+        const auto path = folder / (name + ".wav");
         std::error_code error;
         if (!std::filesystem::exists(path, error)) {
             return true;
         }
         const auto hash = hashOfFile(path);
-        return hash && std::ranges::any_of(song.takes, [&](const Take& own) {
-                   return own.hash == *hash && isSameFile(pathOf(own, folder), path);
+        return hash && std::ranges::any_of(own, [&](const Take& take) {
+                   return take.hash == *hash && isSameFile(pathOf(take, folder), path);
                });
     });
 }
@@ -118,22 +130,56 @@ Result<Song> songOf(
     return kick ? setLead(*kick, tracks[2], true) : kick;
 }
 
-// The song faded, a line on the room, the overheads in late, and the kit spun down into a bar.
+// The takes of an alto and a bass beside those of the kit.
+Result<Song> withLines(const Song& song, const std::filesystem::path& folder)
+{
+    std::vector<ImportedTake> takes;
+    for (const auto& line :
+         {singAlto(song.tempo, song.length(), song.rate),
+          bowBass(song.tempo, song.length(), song.rate)}) {
+        const auto path = folder / (line.name + ".wav");
+        auto writer = SoundFileWriter::create(
+            path, {song.rate, 1, PrintFormat::Wav24, 0, false, line.sound.frames()}
+        );
+        if (!writer) {
+            return tl::unexpected(writer.error());
+        }
+        if (auto written = (*writer)->write(line.sound); !written) {
+            return tl::unexpected(written.error());
+        }
+        if (auto finished = (*writer)->finish(); !finished) {
+            return tl::unexpected(finished.error());
+        }
+        auto take = takeFromFile(path, song.rate, folder);
+        if (!take) {
+            return tl::unexpected(take.error());
+        }
+        takes.push_back({std::move(*take), false});
+    }
+    auto next = addTakes(song, std::move(takes));
+    if (next) {
+        next->sets.front().isFolded = true;
+    }
+    return next;
+}
+
+// The song faded, a line on the alto, the bass in late, and the kit spun down into a bar.
 Result<Song> shapedFrom(const Song& song)
 {
     constexpr int kSpunBar = 33;
+    constexpr std::size_t kAlto = 8;
+    constexpr std::size_t kBass = 9;
     const TempoMap& map = song.tempo;
     const auto place = [&](int bar) { return HeldPlace(map.startOfBar(bar).count()); };
     auto next = fadeLong(song, {}, {true, {8.0, {}}, 0.5});
-    LevelLine room;
-    room.points = {
-        {place(9), 0.0}, {place(13), -9.0, 0.0, true}, {place(21), 3.0}, {place(29), kSilence}};
-    next = next ? setLevelLine(*next, std::array{song.tracks.back()->id}, room) : next;
+    LevelLine alto;
+    alto.points = {{place(11), 0.0, 0.5}, {place(13), -9.0, 0.0, true}, {place(15), 3.0}};
+    next = next ? setLevelLine(*next, std::array{song.tracks[kAlto]->id}, alto) : next;
     Hush late;
-    late.label = "in at 5";
-    late.from = place(1);
-    late.to = place(5);
-    next = next ? addHush(*next, std::array{song.tracks[5]->id, song.tracks[6]->id}, late) : next;
+    late.label = "in at 9";
+    late.from = place(5);
+    late.to = place(9);
+    next = next ? addHush(*next, std::array{song.tracks[kBass]->id}, late) : next;
     if (!next) {
         return next;
     }
@@ -215,7 +261,11 @@ Result<std::filesystem::path> writeDemoSong(const std::filesystem::path& folder,
     if (!song) {
         return tl::unexpected(song.error());
     }
-    auto shaped = shapedFrom(*song);
+    auto sung = withLines(*song, absolute);
+    if (!sung) {
+        return tl::unexpected(sung.error());
+    }
+    auto shaped = shapedFrom(*sung);
     if (!shaped) {
         return tl::unexpected(shaped.error());
     }

@@ -10,7 +10,7 @@ constexpr std::string_view kSongName = "Lantern Weir";
 constexpr std::string_view kShapedName = "Lantern Weir, shaped";
 
 // Writes the made-up takes (24-bit WAV) and the song file into a folder, which is made if needed, and a
-// second song on the same takes that has level lines, hushes and a spin-down.
+// second song on the same takes with an alto and a double bass, a level line, a hush and a spin-down.
 // Only a new or empty folder is written to, or one that holds a demo song from here that nobody
 // edited. Gives the song's path. Errors: BadArgument for any other folder; Failed, Cancelled.
 [[nodiscard]] Result<std::filesystem::path>

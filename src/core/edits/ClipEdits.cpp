@@ -1,6 +1,7 @@
 #include "core/edits/ClipEdits.h"
 
 #include "core/edits/FitEdits.h"
+#include "core/edits/ShapeEdits.h"
 
 #include <algorithm>
 #include <limits>
@@ -382,6 +383,7 @@ moveClips(const Song& song, const ClipChoice& choice, Frames by, const HandSetti
         return badArgument("the clips are at the song's start already");
     }
     HandEdit edit(song, *chosen);
+    std::map<TrackId, std::vector<Span>> spans;
     for (OpenSet& set : edit.sets()) {
         Frames first{std::numeric_limits<std::int64_t>::max()};
         for (const auto& [part, span] : set.parts) {
@@ -396,6 +398,7 @@ moveClips(const Song& song, const ClipChoice& choice, Frames by, const HandSetti
                 if (piece.clip.isLocked) {
                     return badArgument(kLockedAlong);
                 }
+                spans[set.tracks[t]].push_back({piece.clip.at, piece.clip.end()});
                 piece.clip.at += moved;
                 piece.clip.byHand = true;
             }
@@ -404,7 +407,7 @@ moveClips(const Song& song, const ClipChoice& choice, Frames by, const HandSetti
             }
         }
     }
-    return edit.finish(settings.join);
+    return withHushesAlong(edit.finish(settings.join), spans, moved);
 }
 
 Result<Song> moveToTrack(

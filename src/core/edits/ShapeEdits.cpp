@@ -370,6 +370,40 @@ Result<Song> repeatHush(const Song& song, HushId id, int bars, int times)
     return next;
 }
 
+Song withHushesAlong(Song moved, const std::map<TrackId, std::vector<Span>>& spans, Frames by)
+{
+    std::set<HushId> along;
+    for (const auto& [id, taken] : spans) {
+        const auto track = moved.track(id);
+        for (const Hush& hush : track->hushes) {
+            const FrameSpan own = spanOf(hush, moved.tempo, moved.rate);
+            const Frames middle = own.from + (own.to - own.from) / 2;
+            const bool isOver = std::ranges::any_of(taken, [&](const Span& span) {
+                return middle >= span.from && middle < span.to;
+            });
+            if (hush.goesWithClips && isOver) {
+                along.insert(hush.id);
+            }
+        }
+    }
+    for (std::size_t t = 0; t < moved.tracks.size() && !along.empty(); ++t) {
+        Track track = *moved.tracks[t];
+        for (Hush& hush : track.hushes) {
+            if (along.contains(hush.id)) {
+                const FrameSpan own = spanOf(hush, moved.tempo, moved.rate);
+                const auto place = [&](Frames at) {
+                    return placeOf(toSeconds(at + by, moved.rate), hush.keeps, moved.tempo);
+                };
+                hush.from = place(own.from);
+                hush.to = place(own.to);
+            }
+        }
+        sortHushes(track);
+        putTrack(moved, std::move(track));
+    }
+    return moved;
+}
+
 namespace {
 
 // Whether a track is hushed all through a span.

@@ -65,6 +65,10 @@ struct HushChange {
 [[nodiscard]] Result<Song> copyHush(const Song& song, HushId id, double by, int lanes);
 // And again, `times` times, each `bars` later.
 [[nodiscard]] Result<Song> repeatHush(const Song& song, HushId id, int bars, int times);
+// The song after clips were moved, with the hushes that go with them, wherever they lie, moved as far:
+// those whose middle lay over one of the clips, which lay at `spans` before.
+[[nodiscard]] Song
+withHushesAlong(Song moved, const std::map<TrackId, std::vector<Span>>& spans, Frames by);
 // Hushes tracks from one time to another; where all of it is hushed already, hushes nothing there any
 // more. `isHushed` says which.
 struct HushSwitched {

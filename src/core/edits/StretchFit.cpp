@@ -62,7 +62,8 @@ private:
             treatment = *clip.sound.treatment;
         }
         treatment.time = *TimeMap::through(std::move(pins));
-        treatment.material = material_;
+        // Notes that are in tune stay so: only a line has them.
+        treatment.material = treatment.pitch.empty() ? material_ : Material::Line;
         treatment.attacks.clear();
         for (const Anchor& anchor : anchors_) {
             const Frames attack = clip.sound.takeTimeOf(anchor.start - offset);
@@ -175,6 +176,12 @@ Result<std::vector<std::vector<Clip>>> stretchedClips(
             if (clip.isReversed) {
                 return badArgument(fmt::format(
                     "a clip of {} is reversed and cannot be stretched to a grid; cut instead",
+                    song.track(set.tracks[t])->name
+                ));
+            }
+            if (clip.sound.treatment && !clip.sound.treatment->speed.isEmpty()) {
+                return badArgument(fmt::format(
+                    "a clip of {} has a spin; take it away, fit, and spin it again, or cut instead",
                     song.track(set.tracks[t])->name
                 ));
             }

@@ -207,7 +207,8 @@ Treatment treatmentFrom(JsonReader& read, const Json& json)
         for (const Json& point : read.list(*pitch, kManyItems)) {
             treatment.pitch.push_back(
                 {read.frames(read.item(point, 0)),
-                 read.number(read.item(point, 1), -kMostSemitones, kMostSemitones)}
+                 read.number(read.item(point, 1), -kMostSemitones, kMostSemitones),
+                 point.size() > 2 && read.flag(point[2])}
             );
         }
         std::ranges::stable_sort(treatment.pitch, {}, &PitchPoint::at);

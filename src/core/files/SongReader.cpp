@@ -353,6 +353,16 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
     if (const Json* level = read.find(json, "level")) {
         song.level = levelFrom(read, *level);
     }
+    if (const Json* key = read.find(json, "key")) {
+        song.key.tonic = static_cast<int>(read.whole(read.field(*key, "tonic"), 0, 11));
+        song.key.degrees.fill(false);
+        for (const Json& degree : read.list(read.field(*key, "degrees"), 12)) {
+            song.key.degrees[static_cast<std::size_t>(read.whole(degree, 0, 11))] = true;
+        }
+        if (std::ranges::find(song.key.degrees, true) == song.key.degrees.end()) {
+            read.fail("its key has no notes");
+        }
+    }
     if (json.contains("end")) {
         const Json* end = read.find(json, "end");
         song.endMark =
@@ -375,6 +385,7 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
              "sections",
              "level",
              "end",
+             "key",
              "lastId"}
         );
         extras.text) {

@@ -306,7 +306,11 @@ Json toJson(const Treatment& treatment)
     put(json, "semitones", treatment.semitones, 0.0);
     put(json, "movesFormants", treatment.movesFormants, false);
     for (const PitchPoint& point : treatment.pitch) {
-        json["pitch"].push_back({point.at.count(), point.semitones});
+        Json place{point.at.count(), point.semitones};
+        if (point.movesFormants) {
+            place.push_back(true);
+        }
+        json["pitch"].push_back(std::move(place));
     }
     if (!treatment.speed.isEmpty()) {
         Json& speed = json["speed"];
@@ -339,6 +343,18 @@ Json toJson(const TempoMap& map)
         meters.push_back({change.bar, change.meter.numerator, change.meter.denominator});
     }
     return {{"firstDownbeat", map.firstDownbeat().count()}, {"tempi", tempi}, {"meters", meters}};
+}
+
+// Semitones above the tonic that belong to a key.
+Json degreesOf(const Scale& key)
+{
+    Json degrees = Json::array();
+    for (int degree = 0; degree < 12; ++degree) {
+        if (key.degrees[static_cast<std::size_t>(degree)]) {
+            degrees.push_back(degree);
+        }
+    }
+    return degrees;
 }
 
 Json toJson(const std::vector<OwnAmounts>& all)
@@ -599,6 +615,7 @@ Json SongWriter::fieldsOf(const Song& song, const Places& places, Sisters& siste
          {"sections", sections},
          {"level", toJson(song.level)},
          {"end", song.endMark ? Json(song.endMark->count()) : Json()},
+         {"key", {{"tonic", song.key.tonic}, {"degrees", degreesOf(song.key)}}},
          {"lastId", song.lastId}},
         song.extras
     );

@@ -15,6 +15,10 @@ constexpr double kChange = 48.0;        // 12 frames of a semitone off
 constexpr double kMostCost = 16.0;      // of one frame: what errs by an octave is no note
 constexpr std::size_t kRiseWithin = 8;  // frames
 constexpr double kRise = 4.0;           // of power: 6 dB
+constexpr double kDip = 2.1;            // of power, on both sides of a moment: 3.2 dB
+constexpr Seconds kPowerOver = milliseconds(20.0);  // that a frame's power is the mean of
+constexpr std::size_t kWidest = 4;                  // frames to either side it is smoothed over
+constexpr double kSounds = 0.1;                     // of the power of a note's beginning
 constexpr Seconds kScoop = milliseconds(110.0);
 
 double semitonesOf(const PitchFrame& frame)
@@ -83,6 +87,68 @@ bool isStruckAgain(std::span<const PitchFrame> curve, std::size_t begin, std::si
            loudest >= kRise * curve[n - kRiseWithin].power;
 }
 
+// Whether it is tongued or bowed anew: the sound dips for a moment and is back at once. No tremolo is as
+// quick.
+bool isTonguedAgain(std::span<const PitchFrame> curve, std::size_t begin, std::size_t n)
+{
+    if (n < begin + kShortest + kWidest || n + kRiseWithin + kWidest >= curve.size() ||
+        !curve[n].isVoiced()) {
+        return false;
+    }
+    // Two periods at least, or the swing of a low note would be its dips.
+    const double wanted = 2.0 / curve[n].pitch.count() - kPowerOver.count();
+    const auto beside = static_cast<std::size_t>(
+        std::clamp(std::ceil(0.5 * wanted / kPitchHop.count()), 0.0, static_cast<double>(kWidest))
+    );
+    const auto powerAt = [&](std::size_t at) {
+        double sum = 0.0;
+        for (std::size_t i = at - beside; i <= at + beside; ++i) {
+            sum += curve[i].power;
+        }
+        return sum / static_cast<double>(2 * beside + 1);
+    };
+    const auto loudestOf = [&](std::size_t from, std::size_t to) {
+        double most = 0.0;
+        for (std::size_t i = from; i < to; ++i) {
+            most = std::max(most, powerAt(i));
+        }
+        return most;
+    };
+    const double here = powerAt(n);
+    const bool isLeast = here <= powerAt(n - 1) && here < powerAt(n + 1) &&
+                         here <= powerAt(n - 2) && here < powerAt(n + 2);
+    return isLeast && loudestOf(n - kRiseWithin, n) >= kDip * here &&
+           loudestOf(n + 1, n + kRiseWithin + 1) >= kDip * here;
+}
+
+// The pitch of a sound is known only once some periods of it have passed: a note after a gap begins where
+// its sound does, at most two and a half periods and 10 ms before its pitch.
+void beginWithSound(std::vector<Note>& notes, std::span<const PitchFrame> curve, Hertz rate)
+{
+    std::size_t before = 0;
+    for (Note& note : notes) {
+        const auto first =
+            static_cast<std::size_t>(std::llround(toSeconds(note.start, rate) / kPitchHop));
+        const auto end =
+            static_cast<std::size_t>(std::llround(toSeconds(note.end, rate) / kPitchHop));
+        double loudest = 0.0;
+        for (std::size_t n = first; n < std::min(first + kRiseWithin, curve.size()); ++n) {
+            loudest = std::max(loudest, curve[n].power);
+        }
+        std::size_t begin = first;
+        if (first < curve.size() && curve[first].isVoiced()) {
+            const Seconds reach = Seconds(2.5 / curve[first].pitch.count()) + milliseconds(10.0);
+            const auto most = static_cast<std::size_t>(reach / kPitchHop);
+            while (begin > before && first - begin < most &&
+                   curve[begin - 1].power >= kSounds * loudest) {
+                --begin;
+            }
+        }
+        note.start = placeOfPitch(begin, rate);
+        before = end;
+    }
+}
+
 // What slides into a note, or is left of the one before, is no note: it belongs to what it touches.
 void joinScoops(std::vector<Note>& notes, Hertz rate)
 {
@@ -112,7 +178,8 @@ void addNotes(
     std::size_t begin = from;
     for (std::size_t n = from + 1; n <= to; ++n) {
         const bool isOther = n < to && row[n - from] != row[begin - from];
-        const bool isAgain = n < to && isStruckAgain(curve, begin, n);
+        const bool isAgain =
+            n < to && (isStruckAgain(curve, begin, n) || isTonguedAgain(curve, begin, n));
         if (n < to && !isOther && !isAgain) {
             continue;
         }
@@ -157,6 +224,7 @@ std::vector<Note> notesOf(std::span<const PitchFrame> curve, Hertz rate)
         }
     }
     joinScoops(notes, rate);
+    beginWithSound(notes, curve, rate);
     return notes;
 }
 

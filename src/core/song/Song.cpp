@@ -59,7 +59,7 @@ bool Song::operator==(const Song& other) const
            takes == other.takes && std::ranges::equal(tracks, other.tracks, sameTrack) &&
            sets == other.sets && accepted == other.accepted && grooves == other.grooves &&
            sections == other.sections && level == other.level && endMark == other.endMark &&
-           extras == other.extras;
+           key == other.key && extras == other.extras;
 }
 
 const Take* Song::take(TakeId id) const

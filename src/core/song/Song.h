@@ -8,6 +8,7 @@
 #include "core/shape/LevelLine.h"
 #include "core/song/Extras.h"
 #include "core/song/Sound.h"
+#include "core/tune/Scale.h"
 
 #include <memory>
 #include <optional>
@@ -204,6 +205,7 @@ struct Song {
     std::vector<Section> sections;  // ascending by first bar, never overlapping
     LevelLine level;                // of the whole song, after the mix
     std::optional<Beats> endMark;   // where it ends, set by hand
+    Scale key;                      // whose rungs notes hang off
     std::uint32_t lastId = 0;       // ids are given out upwards
     Extras extras;
 

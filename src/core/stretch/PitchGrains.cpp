@@ -210,13 +210,14 @@ private:
             found.end = {marks_[k], place, voiced_[k]};
             if (place >= static_cast<double>(begin_.count())) {
                 const Frames before = k > 0 ? marks_[k] - marks_[k - 1] : marks_[k + 1] - marks_[k];
-                const bool moves = owner_.movesFormants_ && voiced_[k];
+                const auto here = static_cast<double>(marks_[k].count());
+                const bool moves = voiced_[k] && owner_.move_.movesFormantsAt(here);
                 found.grains.push_back(
                     {marks_[k],
                      before,
                      marks_[k + 1] - marks_[k],
                      place,
-                     moves ? owner_.move_.factorAt(static_cast<double>(marks_[k].count())) : 1.0}
+                     moves ? owner_.move_.factorAt(here) : 1.0}
                 );
             }
             place = placeAfter(k, place);
@@ -238,8 +239,8 @@ private:
     std::vector<bool> voiced_;
 };
 
-PitchGrains::PitchGrains(Channel voice, Hertz rate, PitchMove move, bool movesFormants)
-    : voice_(std::move(voice)), rate_(rate), move_(std::move(move)), movesFormants_(movesFormants)
+PitchGrains::PitchGrains(Channel voice, Hertz rate, PitchMove move)
+    : voice_(std::move(voice)), rate_(rate), move_(std::move(move))
 {}
 
 Result<const PitchGrains::Found*> PitchGrains::cell(std::int64_t index)
@@ -479,15 +480,11 @@ private:
 class MovedPlan final : public StretchPlan {
 public:
     MovedPlan(
-        std::shared_ptr<StretchPlan> plan,
-        std::unique_ptr<SampleSource> voice,
-        PitchMove move,
-        bool movesFormants
+        std::shared_ptr<StretchPlan> plan, std::unique_ptr<SampleSource> voice, PitchMove move
     )
         : plan_(std::move(plan)),
-          grains_(std::make_shared<PitchGrains>(
-              channelOf(std::move(voice)), rate_, std::move(move), movesFormants
-          ))
+          grains_(std::make_shared<PitchGrains>(channelOf(std::move(voice)), rate_, std::move(move))
+          )
     {}
     [[nodiscard]] std::unique_ptr<SampleSource>
     sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs) override
@@ -516,16 +513,10 @@ private:
 
 }  // namespace
 
-std::shared_ptr<StretchPlan> pitchMoved(
-    std::shared_ptr<StretchPlan> plan,
-    std::unique_ptr<SampleSource> voice,
-    PitchMove move,
-    bool movesFormants
-)
+std::shared_ptr<StretchPlan>
+pitchMoved(std::shared_ptr<StretchPlan> plan, std::unique_ptr<SampleSource> voice, PitchMove move)
 {
-    return std::make_shared<MovedPlan>(
-        std::move(plan), std::move(voice), std::move(move), movesFormants
-    );
+    return std::make_shared<MovedPlan>(std::move(plan), std::move(voice), std::move(move));
 }
 
 }  // namespace orthochron

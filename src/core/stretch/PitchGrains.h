@@ -37,7 +37,7 @@ struct PitchGrain {
 class PitchGrains {
 public:
     // `voice` is what is listened to, in sound time; the take's first witness.
-    PitchGrains(Channel voice, Hertz rate, PitchMove move, bool movesFormants);
+    PitchGrains(Channel voice, Hertz rate, PitchMove move);
 
     // The grains heard in [from, to), ascending by place. Errors: the voice's. Threads: any.
     [[nodiscard]] Result<std::vector<PitchGrain>> grains(Frames from, Frames to);
@@ -60,18 +60,13 @@ private:
     Channel voice_;
     Hertz rate_;
     PitchMove move_;
-    bool movesFormants_;
     std::mutex mutex_;
     std::map<std::int64_t, Found> found_;
 };
 
 // What another plan makes, moved in pitch with its formants kept or moved. `voice` is the channel whose pitch is
 // followed, as that plan plays it.
-[[nodiscard]] std::shared_ptr<StretchPlan> pitchMoved(
-    std::shared_ptr<StretchPlan> plan,
-    std::unique_ptr<SampleSource> voice,
-    PitchMove move,
-    bool movesFormants
-);
+[[nodiscard]] std::shared_ptr<StretchPlan>
+pitchMoved(std::shared_ptr<StretchPlan> plan, std::unique_ptr<SampleSource> voice, PitchMove move);
 
 }  // namespace orthochron

@@ -6,7 +6,9 @@
 namespace orthochron {
 
 PitchMove::PitchMove(const Treatment& treatment)
-    : semitones_(treatment.semitones), points_(treatment.pitch)
+    : semitones_(treatment.semitones),
+      movesFormants_(treatment.movesFormants),
+      points_(treatment.pitch)
 {
     for (PitchPoint& point : points_) {
         point.at = treatment.time.soundTimeOf(point.at);
@@ -34,6 +36,14 @@ double PitchMove::factorAt(double soundTime) const
         }
     }
     return semitones == 0.0 ? 1.0 : std::exp2(semitones / 12.0);
+}
+
+bool PitchMove::movesFormantsAt(double soundTime) const
+{
+    const auto next = std::ranges::upper_bound(points_, soundTime, {}, [](const PitchPoint& point) {
+        return static_cast<double>(point.at.count());
+    });
+    return movesFormants_ || (next != points_.begin() && std::prev(next)->movesFormants);
 }
 
 }  // namespace orthochron

@@ -6,16 +6,18 @@
 
 namespace orthochron {
 
-// How far a treatment moves the pitch, by sound time.
+// How far a treatment moves the pitch, and whether the formants too, by sound time.
 class PitchMove {
 public:
     explicit PitchMove(const Treatment& treatment);
 
     // 1 where it stays, exactly.
     [[nodiscard]] double factorAt(double soundTime) const;
+    [[nodiscard]] bool movesFormantsAt(double soundTime) const;
 
 private:
     double semitones_;
+    bool movesFormants_;
     std::vector<PitchPoint> points_;  // sound time
 };
 

@@ -111,9 +111,7 @@ planEven(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate)
             auto voice = std::make_unique<ChannelSource>(witnesses.front(), rate);
             auto plan = std::make_shared<SplicedPlan>(treatment, std::move(witnesses), rate);
             auto heard = plan->sourceOf(std::move(voice), std::array{0});
-            return pitchMoved(
-                std::move(plan), std::move(heard), PitchMove(treatment), treatment.movesFormants
-            );
+            return pitchMoved(std::move(plan), std::move(heard), PitchMove(treatment));
         }
         const Frames length = std::ranges::max(witnesses, {}, &Channel::frames).frames;
         return playedFaster(

@@ -15,6 +15,7 @@ namespace orthochron {
 struct PitchPoint {
     Frames at;
     double semitones = 0.0;
+    bool movesFormants = false;  // with the pitch, from here to the next point
 
     bool operator==(const PitchPoint&) const = default;
 };

@@ -2,9 +2,11 @@
 
 #include "core/demo/DemoSong.h"
 #include "core/demo/KitRecording.h"
+#include "core/demo/SungLines.h"
 #include "core/files/AtomicFile.h"
 #include "core/files/SongFile.h"
 #include "core/render/Sources.h"
+#include "core/tune/SungNotes.h"
 #include "testkit/Folder.h"
 
 #include <cmath>
@@ -155,6 +157,32 @@ TEST(DemoSong, IsASongThatOpensWithItsTakes)
     EXPECT_EQ(document->history.song()->tracks.size(), 8U);
     EXPECT_EQ(document->history.song()->sets.size(), 1U);
     EXPECT_TRUE(Sources::open(*document->history.song(), folder.path()));
+}
+
+TEST(DemoSong, ItsLinesAreSungAsTheirTruthSays)
+{
+    const Hertz rate(48000.0);
+    const TempoMap map = performKit().map;
+    const Frames length = toFrames(Seconds(66.0), rate);
+    for (const SungLine& line : {singAlto(map, length, rate), bowBass(map, length, rate)}) {
+        const auto notes =
+            sungNotes(*pitchOfAnyVoice(channelOver(line.sound.channel(0)), rate), rate, Scale());
+        std::size_t all = 0;
+        std::size_t right = 0;
+        for (const LineNote& truth : line.notes) {
+            if (truth.end > Seconds(65.0)) {
+                continue;
+            }
+            ++all;
+            right += std::ranges::any_of(notes, [&](const SungNote& note) {
+                const double late = (toSeconds(note.start, rate) - truth.start).count();
+                const double off = note.centre - (truth.rung + truth.cents / 100.0);
+                return std::abs(late) < 0.05 && std::abs(off) < 0.1;
+            });
+        }
+        EXPECT_GT(all, 40U) << line.name;
+        EXPECT_GE(static_cast<double>(right), 0.9 * static_cast<double>(all)) << line.name;
+    }
 }
 
 TEST(DemoSong, WritesOnlyIntoAFolderOfItsOwn)

@@ -120,6 +120,26 @@ TEST_F(Shaping, AHushIsSilentAndWhatBeginsAfterItIsWhole)
     EXPECT_EQ(heard(*back, 0, bar(3), bar(5)), heard(song(), 0, bar(3), bar(5)));
 }
 
+TEST_F(Shaping, AHushGoesWithItsClipsOnlyWhereItIsToldTo)
+{
+    Hush hush;
+    hush.from = HeldPlace(song().tempo.startOfBar(3).count());
+    hush.to = HeldPlace(song().tempo.startOfBar(5).count());
+    auto next = addHush(song(), std::array{track(0), track(1)}, hush);
+    const HushId id{next->lastId};
+    next = addHush(*next, std::array{track(2)}, hush);
+    next = changeHush(*next, id, {.goesWithClips = true});
+    const Frames by = bar(2) - bar(1);
+    const auto moved = moveClips(*next, {next->tracks[0]->clips.front().id}, by, {});
+    ASSERT_TRUE(moved) << moved.error().message;
+    const auto spanOn = [&](std::size_t t) {
+        return spanOf(moved->tracks[t]->hushes[0], moved->tempo, moved->rate);
+    };
+    EXPECT_EQ(spanOn(0).from, bar(3) + by);
+    EXPECT_EQ(spanOn(1).to, bar(5) + by);
+    EXPECT_EQ(spanOn(2).from, bar(3));
+}
+
 TEST_F(Shaping, HushesAreTrimmedCopiedAndRepeated)
 {
     Hush hush;

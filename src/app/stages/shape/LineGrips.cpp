@@ -14,7 +14,7 @@ namespace orthochron::app {
 namespace {
 
 constexpr double kNearPoint = 7.0;  // px
-constexpr double kNearLine = 6.0;
+constexpr double kNearLine = 4.0;
 constexpr double kNearNothing = 4.0;  // dB 0 is caught so near
 constexpr Seconds kLeastApart = milliseconds(1.0);
 

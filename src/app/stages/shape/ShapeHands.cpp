@@ -212,7 +212,8 @@ void ShapeHands::copy()
 {
     copiedHush_.reset();
     if (const auto placed = hush()) {
-        copiedHush_ = placed->hush;
+        copiedHush_ = placed;
+        copiedFrom_ = session_.choice.track();
         session_.say(tr("Copied the hush"));
         return;
     }
@@ -235,14 +236,26 @@ void ShapeHands::paste()
 {
     const Song& song = session_.song();
     if (copiedHush_) {
-        Hush hush = *copiedHush_;
+        Hush hush = copiedHush_->hush;
         const Seconds at = toSeconds(session_.player.position(), song.rate);
         const HeldPlace by = placeOf(at, hush.keeps, song.tempo) - hush.from;
         hush.from += by;
         hush.to += by;
-        auto added = addHush(song, tracks(), hush);
+        const auto laneOf = [&](TrackId id) {
+            return std::ranges::find_if(song.tracks, [id](const auto& t) { return t->id == id; }) -
+                   song.tracks.begin();
+        };
+        const auto down = laneOf(session_.choice.track()) - laneOf(copiedFrom_);
+        std::vector<TrackId> onto;
+        for (const TrackId id : copiedHush_->tracks) {
+            const auto lane = laneOf(id) + down;
+            if (lane >= 0 && lane < std::ssize(song.tracks)) {
+                onto.push_back(song.tracks[static_cast<std::size_t>(lane)]->id);
+            }
+        }
+        auto added = addHush(song, onto, hush);
         const HushId made = added ? HushId{added->lastId} : HushId();
-        if (session_.document.apply(std::move(added), tr("Paste a hush on %1").arg(tracksName()))) {
+        if (session_.document.apply(std::move(added), tr("Paste the hush"))) {
             chooseHush(made);
         }
         return;

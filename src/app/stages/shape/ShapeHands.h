@@ -43,7 +43,7 @@ public:
     void holdLine(Keeps keeps);
 
     // The chosen hush, or the points of the line that are in the chosen range; to be laid at the
-    // playhead on the chosen track.
+    // playhead, as many lanes lower as another track is chosen by then.
     void copy();
     void paste();
 
@@ -91,7 +91,8 @@ private:
     HushId hush_;
     std::vector<TrackId> tracks_;
     std::vector<LevelPoint> copied_;
-    std::optional<Hush> copiedHush_;
+    std::optional<PlacedHush> copiedHush_;
+    TrackId copiedFrom_;  // the track that was chosen then
     std::size_t item_ = 0;
 };
 

@@ -1,0 +1,465 @@
+#include "app/stages/tune/Ladder.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+
+#include "app/theme/Theme.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr int kNear = 6;            // px
+constexpr double kCatches = 0.12;   // semitones from a rung it is caught at
+constexpr double kLeastBeam = 2.0;  // px
+constexpr double kMostBeam = 6.0;
+constexpr double kRoom = 1.5;  // semitones above and below the notes
+
+}  // namespace
+
+Ladder::Ladder(Session& session, LanesView& lanes, TuneHands& hands)
+    : session_(session), lanes_(lanes), hands_(hands)
+{}
+
+const std::vector<NoteTuning>& Ladder::asked() const
+{
+    return dragged_.empty() ? hands_.asked() : dragged_;
+}
+
+Ladder::Range Ladder::range(QRect) const
+{
+    if (grip_ != Grip::None) {
+        return shown_;
+    }
+    const Sung* sung = hands_.sung();
+    Range seen;
+    if (sung == nullptr || sung->notes.empty()) {
+        return seen;
+    }
+    seen = {200.0, 0.0};
+    double middle = 0.0;
+    for (std::size_t i = 0; i < sung->notes.size(); ++i) {
+        const double at = sung->notes[i].centre + asked()[i].shift;
+        seen.low = std::min({seen.low, sung->notes[i].centre, at});
+        seen.high = std::max({seen.high, sung->notes[i].centre, at});
+        middle = hands_.chosen().contains(i) ? at : middle;
+    }
+    seen.low -= kRoom;
+    seen.high += kRoom;
+    if (span_ > 0.0) {
+        middle = middle > 0.0 ? middle : 0.5 * (seen.low + seen.high);
+        seen = {middle - 0.5 * span_, middle + 0.5 * span_};
+    }
+    return seen;
+}
+
+double Ladder::yOf(double midi, QRectF area) const
+{
+    const Range seen = range(area.toRect());
+    return area.bottom() - (midi - seen.low) / (seen.high - seen.low) * area.height();
+}
+
+std::optional<std::pair<Frames, Frames>> Ladder::spanOf(std::size_t note) const
+{
+    const Sung* sung = hands_.sung();
+    const auto start = hands_.heardAt(sung->notes[note].start);
+    const auto end = hands_.heardAt(sung->notes[note].end - Frames(1));
+    if (!start || !end) {
+        return std::nullopt;
+    }
+    // What is being dragged is not in the song yet.
+    const NoteTuning& now = asked()[note];
+    const NoteTuning& was = hands_.asked()[note];
+    return std::pair{*start + (now.start - was.start), *end + Frames(1) + (now.end - was.end)};
+}
+
+// ---- painting
+
+void Ladder::paintRungs(QPainter& painter, QRect area) const
+{
+    const Palette& colours = Theme::palette();
+    const Range seen = range(area);
+    const Scale& key = session_.song().key;
+    const double apart = area.height() / (seen.high - seen.low);
+    painter.setFont(Theme::label(8.5));
+    for (int rung = static_cast<int>(std::ceil(seen.low)); rung <= seen.high; ++rung) {
+        const double y = yOf(rung, area);
+        const bool isOfKey = key.has(rung);
+        painter.setPen(QPen(
+            isOfKey ? colours.barLine : colours.hairline, 1.0, isOfKey ? Qt::SolidLine : Qt::DotLine
+        ));
+        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
+        // As many names as there is room for; those of the tonic always.
+        const bool isNamed =
+            apart >= 11.0 || (isOfKey && apart >= 6.0) || (rung - key.tonic) % 12 == 0;
+        if (isNamed) {
+            painter.setPen(isOfKey ? colours.ink : colours.secondInk);
+            painter.drawText(
+                QRectF(0, y - 7, area.left() - 8, 14),
+                Qt::AlignRight | Qt::AlignVCenter,
+                rungName(rung)
+            );
+        }
+    }
+    // Bars.
+    const Song& song = session_.song();
+    const TempoMap& map = song.tempo;
+    const auto placeAt = [&](double x) {
+        return map.beatsAt(toSeconds(lanes_.timeAt(x), song.rate));
+    };
+    const int first = map.barAt(placeAt(area.left()));
+    const int last = map.barAt(placeAt(area.right()));
+    for (int bar = first; bar <= std::min(last, first + 400); ++bar) {
+        const double x = lanes_.xOf(toFrames(map.timeAt(map.startOfBar(bar)), song.rate));
+        painter.setPen(QPen(colours.barLine, 1.0));
+        painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()));
+    }
+}
+
+void Ladder::paintCurve(QPainter& painter, QRect area) const
+{
+    const Sung& sung = *hands_.sung();
+    const Song& song = session_.song();
+    const auto track = song.track(hands_.track());
+    const Palette& colours = Theme::palette();
+    const Treatment tuning = hands_.tuning();
+    std::size_t next = 0;
+    const auto lineAt = [&](Frames take) {
+        const auto& points = tuning.pitch;
+        while (next < points.size() && points[next].at <= take) {
+            ++next;
+        }
+        if (next == 0 || points.empty()) {
+            return 0.0;
+        }
+        const PitchPoint& before = points[next - 1];
+        if (next == points.size()) {
+            return before.semitones;
+        }
+        return before.semitones + (points[next].semitones - before.semitones) *
+                                      ((take - before.at) / (points[next].at - before.at));
+    };
+    // What of the take is seen: the clips that play it, one after the other.
+    for (const Clip& clip : track->clips) {
+        if (!track->isMarked(clip) || clip.isReversed || lanes_.xOf(clip.end()) < area.left() ||
+            lanes_.xOf(clip.at) > area.right()) {
+            continue;
+        }
+        const Frames from = std::max(clip.at, lanes_.timeAt(area.left()));
+        const Frames to = std::min(clip.end(), lanes_.timeAt(area.right()));
+        const auto frameOf = [&](Frames at) {
+            const Frames take = clip.sound.takeTimeOf(at - clip.offset());
+            return static_cast<std::size_t>(
+                std::max(std::llround(toSeconds(take, song.rate) / kPitchHop), 0LL)
+            );
+        };
+        next = 0;
+        QPolygonF sungLine;
+        QPolygonF tunedLine;
+        const auto flush = [&] {
+            painter.setPen(QPen(colours.secondInk, 1.0));
+            painter.drawPolyline(sungLine);
+            painter.setPen(QPen(colours.ink, 1.6));
+            painter.drawPolyline(tunedLine);
+            sungLine.clear();
+            tunedLine.clear();
+        };
+        // From afar not every frame.
+        const double framesPerPixel = lanes_.scale().framesPerPixel;
+        const auto stride = static_cast<std::size_t>(std::max(
+            1.0, framesPerPixel / static_cast<double>(toFrames(kPitchHop, song.rate).count())
+        ));
+        for (std::size_t n = frameOf(from); n < std::min(frameOf(to) + 1, sung.curve.size());
+             n += stride) {
+            if (!sung.curve[n].isVoiced()) {
+                flush();
+                continue;
+            }
+            const Frames take = placeOfPitch(n, song.rate);
+            const double x = lanes_.xOf(clip.sound.soundTimeOf(take) + clip.offset());
+            const double midi = semitonesOf(sung.curve[n]);
+            const double by = lineAt(take);
+            if (std::abs(by) > 1e-3) {
+                sungLine << QPointF(x, yOf(midi, area));
+            }
+            tunedLine << QPointF(x, yOf(midi + by, area));
+        }
+        flush();
+    }
+}
+
+void Ladder::paintNote(QPainter& painter, QRect area, std::size_t i) const
+{
+    const auto span = spanOf(i);
+    if (!span) {
+        return;
+    }
+    const double left = lanes_.xOf(span->first);
+    const double right = lanes_.xOf(span->second);
+    if (right < area.left() || left > area.right()) {
+        return;
+    }
+    const Sung& sung = *hands_.sung();
+    const SungNote& note = sung.notes[i];
+    const Palette& colours = Theme::palette();
+    const double centre = note.centre + asked()[i].shift;
+    const int rung = session_.song().key.nearest(centre);
+    const double y = yOf(centre, area);
+    const double rungY = yOf(rung, area);
+    const bool isChosen = hands_.chosen().contains(i);
+    double power = 0.0;
+    for (std::size_t n = note.firstFrame; n < std::min(note.lastFrame(), sung.curve.size()); ++n) {
+        power = std::max(power, sung.curve[n].power);
+    }
+    const double level = std::clamp(1.0 + 10.0 * std::log10(power + 1e-9) / 50.0, 0.0, 1.0);
+    const double tall = kLeastBeam + level * (kMostBeam - kLeastBeam);
+    const double cents = 100.0 * (centre - rung);
+    const bool isOfKey = session_.song().key.has(static_cast<int>(std::lround(note.centre)));
+    const QRectF beam(left, y - 0.5 * tall, std::max(right - left, 2.0), tall);
+    if (isChosen) {
+        QColor straw = colours.straw;
+        straw.setAlpha(200);
+        painter.fillRect(beam.adjusted(-3, -5, 3, 5), straw);
+    }
+    QColor ink = isOfKey ? colours.wave : colours.finding;
+    ink.setAlpha(200);
+    painter.fillRect(beam, ink);
+    for (const double end : {beam.left(), beam.right()}) {
+        painter.fillRect(QRectF(end - 0.75, y - 5.0, 1.5, 10.0), ink);
+    }
+    // The stem, as long as its error, from a dot on the rung it hangs off.
+    const double stem = beam.center().x();
+    painter.setPen(QPen(Theme::colourOf(cents, 10.0), 2.0));
+    painter.drawLine(QPointF(stem, rungY), QPointF(stem, y));
+    painter.setBrush(painter.pen().color());
+    painter.drawEllipse(QPointF(stem, rungY), 2.0, 2.0);
+    painter.setBrush(Qt::NoBrush);
+    if (right - left > 34.0 && std::abs(cents) >= 1.0) {
+        painter.setFont(Theme::label(8));
+        painter.setPen(colours.ink);
+        painter.drawText(
+            QRectF(right + 4, y - 7, 40, 14),
+            Qt::AlignLeft | Qt::AlignVCenter,
+            QStringLiteral("%1%2")
+                .arg(cents > 0.0 ? QStringLiteral("+") : QString(QChar(0x2212)))
+                .arg(std::abs(cents), 0, 'f', 0)
+        );
+    }
+}
+
+void Ladder::paint(QPainter& painter, QRect area)
+{
+    const Palette& colours = Theme::palette();
+    painter.fillRect(QRect(0, area.top(), area.left(), area.height()), colours.paper);
+    painter.fillRect(area, colours.lane);
+    const Sung* sung = hands_.sung();
+    painter.save();
+    painter.setClipRect(area.adjusted(-area.left(), 0, 0, 0));
+    paintRungs(painter, area);
+    painter.setClipRect(area);
+    if (sung != nullptr && !hands_.trouble()) {
+        for (std::size_t i = 0; i < sung->notes.size(); ++i) {
+            paintNote(painter, area, i);
+        }
+        paintCurve(painter, area);
+    } else {
+        painter.setPen(colours.secondInk);
+        painter.setFont(Theme::text(11));
+        painter.drawText(
+            area,
+            Qt::AlignCenter | Qt::TextWordWrap,
+            hands_.isListening() ? tr("Listening to %1…").arg(hands_.trackName())
+            : sung != nullptr
+                ? hands_.trouble().value_or(QString())
+                : tr("Choose the track of a voice or an instrument that plays one note "
+                     "at a time, and press F to find its notes.")
+        );
+    }
+    if (grip_ == Grip::Band) {
+        QColor straw = colours.straw;
+        straw.setAlpha(90);
+        painter.fillRect(QRect(pressed_, now_).normalized(), straw);
+    }
+    painter.restore();
+    painter.setPen(QPen(colours.barLine, 1.0));
+    painter.drawLine(0, area.top(), area.right(), area.top());
+}
+
+// ---- gestures
+
+Ladder::Found Ladder::find(QRect area, QPoint place) const
+{
+    const Sung* sung = hands_.sung();
+    Found found;
+    for (std::size_t i = 0; sung != nullptr && !hands_.trouble() && i < sung->notes.size(); ++i) {
+        const auto span = spanOf(i);
+        if (!span) {
+            continue;
+        }
+        const double left = lanes_.xOf(span->first);
+        const double right = lanes_.xOf(span->second);
+        const double y = yOf(sung->notes[i].centre + asked()[i].shift, area);
+        if (std::abs(place.y() - y) > kNear + 2 || place.x() < left - 3 || place.x() > right + 3) {
+            continue;
+        }
+        const bool isWide = right - left > 4 * kNear;
+        if (isWide && place.x() < left + kNear) {
+            return {Grip::Start, i};
+        }
+        if (isWide && place.x() > right - kNear) {
+            return {Grip::End, i};
+        }
+        found = {Grip::Note, i};
+    }
+    return found;
+}
+
+bool Ladder::press(QRect area, QMouseEvent& event)
+{
+    const Found found = find(area, event.pos());
+    shown_ = range(area);
+    area_ = area;
+    pressed_ = now_ = event.pos();
+    note_ = found.note;
+    const bool adds = (event.modifiers() & Qt::ShiftModifier) != 0;
+    if (found.grip == Grip::None) {
+        grip_ = Grip::Band;
+        if (!adds) {
+            hands_.choose({});
+        }
+        return true;
+    }
+    grip_ = found.grip;
+    std::set<std::size_t> chosen = hands_.chosen();
+    if (adds) {
+        // A second time lets it go again.
+        if (!chosen.insert(note_).second) {
+            chosen.erase(note_);
+        }
+        hands_.choose(chosen);
+    } else if (!chosen.contains(note_)) {
+        hands_.choose({note_});
+    }
+    return true;
+}
+
+void Ladder::moveNotes(QMouseEvent& event)
+{
+    const Sung& sung = *hands_.sung();
+    const auto held = event.modifiers();
+    const double perPixel = (shown_.high - shown_.low) / area_.height();
+    const auto& was = hands_.asked();
+    dragged_ = was;
+    const Song& song = session_.song();
+    const Frames by = lanes_.timeAt(event.position().x()) - lanes_.timeAt(pressed_.x());
+    if (grip_ == Grip::Note) {
+        double up = (pressed_.y() - event.position().y()) * perPixel;
+        const double centre = sung.notes[note_].centre + was[note_].shift + up;
+        const int rung = song.key.nearest(centre);
+        if ((held & Qt::ControlModifier) == 0 && std::abs(centre - rung) < kCatches) {
+            up += rung - centre;
+        }
+        for (const std::size_t i : hands_.meant()) {
+            dragged_[i].shift = std::clamp(was[i].shift + up, -kMostSemitones, kMostSemitones);
+        }
+        const double now = sung.notes[note_].centre + dragged_[note_].shift;
+        const int near = static_cast<int>(std::lround(now));
+        lanes_.setReadout(
+            tr("%1 %2 cents, moved by %3 semitones")
+                .arg(rungName(near))
+                .arg(100.0 * (now - near), 0, 'f', 0)
+                .arg(dragged_[note_].shift, 0, 'f', 2),
+            event.pos()
+        );
+        return;
+    }
+    // In time: the ends of what is held, caught by the grid.
+    const auto caught = [&](Frames end) { return lanes_.snapped(end + by, held) - end; };
+    const auto span = spanOf(note_);
+    Frames moved = by;
+    if (span) {
+        moved = caught(grip_ == Grip::End ? span->second : span->first);
+    }
+    if (grip_ == Grip::Sideways) {
+        for (const std::size_t i : hands_.meant()) {
+            dragged_[i].start = was[i].start + moved;
+            dragged_[i].end = was[i].end + moved;
+        }
+    } else if (grip_ == Grip::Start) {
+        dragged_[note_].start = was[note_].start + moved;
+    } else {
+        dragged_[note_].end = was[note_].end + moved;
+    }
+    lanes_.setReadout(
+        tr("%1 ms").arg(inMilliseconds(toSeconds(moved, song.rate)), 0, 'f', 1), event.pos()
+    );
+}
+
+void Ladder::move(QMouseEvent& event)
+{
+    now_ = event.pos();
+    const QPoint way = now_ - pressed_;
+    if (grip_ == Grip::None || (dragged_.empty() && way.manhattanLength() < 4)) {
+        return;
+    }
+    // A middle is moved up and down, or sideways: whichever way it is first drawn.
+    if (grip_ == Grip::Note && dragged_.empty() && std::abs(way.x()) > 2 * std::abs(way.y())) {
+        grip_ = Grip::Sideways;
+    }
+    if (grip_ != Grip::Band) {
+        moveNotes(event);
+    }
+}
+
+void Ladder::release(QMouseEvent& event)
+{
+    const Grip was = std::exchange(grip_, Grip::None);
+    const std::vector<NoteTuning> dragged = std::exchange(dragged_, {});
+    if (was == Grip::Band) {
+        const QRect band = QRect(pressed_, now_).normalized();
+        if (band.width() + band.height() < 4) {
+            session_.choice.setRange(std::nullopt);
+            session_.player.seek(std::max(Frames(0), lanes_.timeAt(event.position().x())));
+            return;
+        }
+        std::set<std::size_t> inside = hands_.chosen();
+        const Sung* sung = hands_.sung();
+        for (std::size_t i = 0; sung != nullptr && i < sung->notes.size(); ++i) {
+            const auto span = spanOf(i);
+            const double y = yOf(sung->notes[i].centre + asked()[i].shift, area_);
+            if (span && lanes_.xOf(span->second) >= band.left() &&
+                lanes_.xOf(span->first) <= band.right() && y >= band.top() && y <= band.bottom()) {
+                inside.insert(i);
+            }
+        }
+        hands_.choose(std::move(inside));
+        return;
+    }
+    if (!dragged.empty() && dragged != hands_.asked()) {
+        hands_.apply(
+            dragged, was == Grip::Note ? tr("Move notes in pitch") : tr("Move notes in time")
+        );
+    }
+}
+
+std::pair<QString, Qt::CursorShape> Ladder::hintAt(QRect area, QPoint place) const
+{
+    switch (find(area, place).grip) {
+    case Grip::Start:
+    case Grip::End:
+        return {
+            tr("Drag the end of the note; what touches it there yields, nothing else moves"),
+            Qt::SizeHorCursor};
+    case Grip::Note:
+        return {
+            tr("Drag up or down in pitch, sideways in time; caught by rungs and grid, free with "
+               "Ctrl. Shift and click chooses several"),
+            Qt::SizeAllCursor};
+    default: return {tr("Drag to choose notes, click to move the playhead"), Qt::ArrowCursor};
+    }
+}
+
+}  // namespace orthochron::app

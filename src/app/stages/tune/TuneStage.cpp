@@ -1,0 +1,123 @@
+#include "app/stages/tune/TuneStage.h"
+
+#include <QMouseEvent>
+
+#include "app/controls/Counted.h"
+#include "app/stages/tune/TuneBench.h"
+
+#include <algorithm>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr double kLadderPart = 0.72;  // of the sheet
+constexpr double kCents = 0.05;       // semitones of a fine step
+
+}  // namespace
+
+TuneStage::TuneStage(Session& session, LanesView& lanes, QObject* parent)
+    : Stage(session, lanes, parent),
+      hands_(session, this),
+      ladder_(session, lanes, hands_),
+      bench_(new TuneBench(session, hands_, ladder_))
+{
+    connect(&hands_, &TuneHands::changed, this, [this] {
+        if (bench_->isVisible()) {
+            hands_.look();
+        }
+        lanes_.update();
+    });
+    connect(bench_, &TuneBench::looked, this, [this] { lanes_.update(); });
+}
+
+QWidget* TuneStage::bench()
+{
+    return bench_;
+}
+
+bool TuneStage::isWorkedOn() const
+{
+    return std::ranges::any_of(session_.song().tracks, [](const auto& track) {
+        return std::ranges::any_of(track->clips, [](const Clip& clip) {
+            return clip.sound.treatment && !clip.sound.treatment->pitch.empty();
+        });
+    });
+}
+
+void TuneStage::entered()
+{
+    hands_.look();
+}
+
+QString TuneStage::status() const
+{
+    const Sung* sung = hands_.sung();
+    if (sung == nullptr) {
+        return tr("The notes of %1 are not known yet").arg(hands_.trackName());
+    }
+    if (const auto trouble = hands_.trouble()) {
+        return *trouble;
+    }
+    const auto [before, after] = hands_.meanOff();
+    return tr("%1, %2 cents off their rungs as sung, %3 now")
+        .arg(counted(std::ssize(sung->notes), tr("note"), tr("notes")))
+        .arg(before, 0, 'f', 0)
+        .arg(after, 0, 'f', 0);
+}
+
+int TuneStage::footHeight() const
+{
+    return static_cast<int>(kLadderPart * lanes_.sheet().height());
+}
+
+bool TuneStage::pressFoot(QMouseEvent& event)
+{
+    return event.pos().x() >= lanes_.foot().left() && ladder_.press(lanes_.foot(), event);
+}
+
+std::pair<QString, Qt::CursorShape> TuneStage::hintInFoot(QPoint place) const
+{
+    return ladder_.hintAt(lanes_.foot(), place);
+}
+
+void TuneStage::move(QMouseEvent& event)
+{
+    ladder_.move(event);
+    lanes_.update();
+}
+
+void TuneStage::release(QMouseEvent& event)
+{
+    ladder_.release(event);
+    lanes_.update();
+}
+
+bool TuneStage::run(Command command)
+{
+    switch (command) {
+    case Command::NoteUp: hands_.shift(1.0); return true;
+    case Command::NoteDown: hands_.shift(-1.0); return true;
+    case Command::NoteUpFine: hands_.shift(kCents); return true;
+    case Command::NoteDownFine: hands_.shift(-kCents); return true;
+    case Command::OctaveUp: hands_.shift(12.0); return true;
+    case Command::OctaveDown: hands_.shift(-12.0); return true;
+    default: return false;
+    }
+}
+
+void TuneStage::mainAction()
+{
+    if (hands_.sung() == nullptr) {
+        hands_.look();
+    } else {
+        hands_.putRightGently();
+    }
+}
+
+QString TuneStage::mainActionName() const
+{
+    return hands_.sung() == nullptr ? tr("Find the notes") : tr("Put right gently");
+}
+
+}  // namespace orthochron::app

@@ -1,0 +1,150 @@
+#include <fmt/format.h>
+
+#include "cli/Commands.h"
+#include "cli/Mono.h"
+#include "cli/Treated.h"
+#include "core/files/NotesFile.h"
+#include "core/tune/Tuning.h"
+
+#include <cmath>
+
+namespace orthochron::cli {
+
+namespace {
+
+// Beyond this part of what sounds without a pitch it is no single voice.
+constexpr double kMostWithoutPitch = 0.6;
+
+struct TuneOptions {
+    std::string in, out, key = "C", scale = "chromatic", formants = "keep", notes, format = "same";
+    double offset = 0.0, wander = 0.0, vibrato = 100.0;
+    std::optional<double> glideMs;
+};
+
+Json noteJson(const SungNote& note, Hertz rate)
+{
+    return {
+        {"start_s", toSeconds(note.start, rate).count()},
+        {"end_s", toSeconds(note.end, rate).count()},
+        {"midi", note.rung},
+        {"offset_cents", 100.0 * note.offset()}};
+}
+
+double meanOff(std::span<const SungNote> notes, double left)
+{
+    double sum = 0.0;
+    for (const SungNote& note : notes) {
+        sum += 100.0 * std::abs(note.offset()) * left;
+    }
+    return notes.empty() ? 0.0 : sum / static_cast<double>(notes.size());
+}
+
+Result<int> run(const TuneOptions& options, const Context& context)
+{
+    const auto format = parsePrintFormat(options.format);
+    if (!format) {
+        return tl::unexpected(format.error());
+    }
+    const auto scale = parseScale(options.key, options.scale);
+    if (!scale) {
+        return tl::unexpected(scale.error());
+    }
+    const auto sound = openMono(options.in, std::nullopt);
+    if (!sound) {
+        return tl::unexpected(sound.error());
+    }
+    const Hertz rate = sound->rate();
+    std::vector<NoteChange> changes;
+    if (!options.notes.empty()) {
+        auto read = readNoteChanges(options.notes, rate);
+        if (!read) {
+            return tl::unexpected(read.error());
+        }
+        changes = std::move(*read);
+    }
+    const auto curve = pitchOfAnyVoice(sound->channel(), rate, context.work.part(0.0, 0.4));
+    if (!curve) {
+        return tl::unexpected(curve.error());
+    }
+    const double without = partWithoutPitch(*curve);
+    const auto notes = sungNotes(*curve, rate, *scale);
+    if (without > kMostWithoutPitch || notes.empty()) {
+        return badInput(fmt::format(
+            "{}: no single pitch in {:.0f} % of it; `stretch --material blend --semitones` shifts "
+            "it as a whole",
+            options.in,
+            100.0 * without
+        ));
+    }
+    const TuneAmounts amounts{
+        options.offset / 100.0, options.wander / 100.0, options.vibrato / 100.0};
+    auto asked = tunedBy(notes, amounts);
+    if (!asked) {
+        return tl::unexpected(asked.error());
+    }
+    for (const NoteChange& change : changes) {
+        if (auto done = changeNote(notes, *asked, change, rate); !done) {
+            return tl::unexpected(done.error());
+        }
+    }
+    const auto glide =
+        options.glideMs ? std::optional(milliseconds(*options.glideMs)) : std::nullopt;
+    auto treatment = tuningOf(notes, *curve, *asked, glide, sound->reader->frames(), rate);
+    if (!treatment) {
+        return tl::unexpected(treatment.error());
+    }
+    treatment->movesFormants = options.formants == "move";
+    const auto length =
+        writeTreated(options.in, options.out, *treatment, *format, context.work.part(0.4, 1.0));
+    if (!length) {
+        return tl::unexpected(length.error());
+    }
+    Json json{
+        {"sample_rate", rate.count()},
+        {"frames", length->count()},
+        {"offset_cents", {meanOff(notes, 1.0), meanOff(notes, 1.0 - amounts.offset)}},
+        {"notes", Json::array()}};
+    for (const SungNote& note : notes) {
+        json["notes"].push_back(noteJson(note, rate));
+    }
+    print(
+        context,
+        json,
+        fmt::format(
+            "{}: {} notes, {:.0f} cents off their rungs on average, now {:.0f}\n",
+            options.out,
+            notes.size(),
+            meanOff(notes, 1.0),
+            meanOff(notes, 1.0 - amounts.offset)
+        )
+    );
+    return 0;
+}
+
+}  // namespace
+
+void addTune(CLI::App& app, Choice& choice)
+{
+    auto* command = app.add_subcommand("tune", "Put the notes of a single voice in tune");
+    auto o = std::make_shared<TuneOptions>();
+    command->add_option("IN", o->in)->required();
+    command->add_option("OUT", o->out)->required();
+    command->add_option("--key", o->key, "C, F#, Bb ...");
+    command->add_option("--scale", o->scale, "chromatic, major, minor, dorian ...");
+    command->add_option(
+        "--offset", o->offset, "0..100: how much of each note's distance from its rung goes"
+    );
+    command->add_option("--wander", o->wander, "0..100: how much of its slow movement goes");
+    command->add_option("--vibrato", o->vibrato, "0..200: how much of its vibrato is left");
+    command->add_option("--glide-ms", o->glideMs, "How long it takes from note to note");
+    command->add_option("--formants", o->formants, "keep, or move them with the pitch")
+        ->check(CLI::IsMember({"keep", "move"}));
+    command->add_option("--notes", o->notes, "JSON: changes to single notes");
+    command->add_option("--format", o->format, "same, wav16, wav24, wav32f or flac");
+    command->add_flag("--json", choice.asJson);
+    command->callback([&choice, o] {
+        choice.run = [o](const Context& context) { return run(*o, context); };
+    });
+}
+
+}  // namespace orthochron::cli

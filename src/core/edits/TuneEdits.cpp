@@ -1,0 +1,169 @@
+#include "core/edits/TuneEdits.h"
+
+#include "core/edits/StretchEdits.h"
+
+#include <algorithm>
+
+namespace orthochron {
+
+namespace {
+
+// Whether a time map only moves notes about: both ends of the take stay.
+bool isOfNotes(const TimeMap& time)
+{
+    const auto& pins = time.pins();
+    return pins.empty() ||
+           (pins.front().take == pins.front().sound && pins.back().take == pins.back().sound);
+}
+
+// Tunes clips, those laid alike by one treatment.
+class Tuner {
+public:
+    Tuner(const Treatment& tuning, Witness heard) : tuning_(tuning), heard_(heard) {}
+
+    // The clips of one channel. `chosen` null: all of them.
+    Result<bool>
+    tune(std::vector<Clip>& clips, TakeId take, int channel, const std::set<ClipId>* chosen)
+    {
+        bool isAny = false;
+        for (Clip& clip : clips) {
+            const bool isMeant = clip.sound.take == take && clip.sound.firstChannel() == channel &&
+                                 (chosen == nullptr || chosen->contains(clip.id));
+            if (!isMeant) {
+                continue;
+            }
+            if (clip.isReversed) {
+                return badArgument("a clip that runs backwards cannot be tuned; turn it round first"
+                );
+            }
+            auto& treatment = made_[clip.sound.treatment];
+            if (!treatment) {
+                auto tuned = tunedFrom(clip);
+                if (!tuned) {
+                    return tl::unexpected(tuned.error());
+                }
+                treatment = std::make_shared<const Treatment>(std::move(*tuned));
+            }
+            const bool isPlain = treatment->pitch.empty() && treatment->time.pins().empty() &&
+                                 treatment->semitones == 0.0 && treatment->speed.isEmpty();
+            clip.sound.treatment = isPlain ? nullptr : treatment;
+            isAny = true;
+        }
+        return isAny;
+    }
+
+private:
+    Result<Treatment> tunedFrom(const Clip& clip) const
+    {
+        Treatment tuned = treatmentOf(clip);
+        if (isOfNotes(tuned.time)) {
+            tuned.time = tuning_.time;
+        } else if (!tuning_.time.pins().empty()) {
+            return badArgument("the clip was stretched: its notes can be moved in pitch, in time "
+                               "by their pins in Fit");
+        }
+        tuned.pitch = tuning_.pitch;
+        if (!tuned.pitch.empty() || !tuning_.time.pins().empty() || !clip.sound.treatment) {
+            tuned.material = Material::Line;
+        }
+        if (tuned.witnesses.empty()) {
+            tuned.witnesses = {heard_};
+        }
+        return tuned;
+    }
+
+    const Treatment& tuning_;
+    Witness heard_;
+    std::map<std::shared_ptr<const Treatment>, std::shared_ptr<const Treatment>> made_;
+};
+
+}  // namespace
+
+Result<Song>
+tuneClips(const Song& song, TrackId id, const ClipChoice& chosen, const Treatment& tuning)
+{
+    const auto track = song.track(id);
+    if (!track) {
+        return badArgument("the track is not in the song");
+    }
+    ClipChoice meant = chosen;
+    if (meant.empty()) {
+        for (const Clip& clip : track->clips) {
+            if (track->isMarked(clip)) {
+                meant.push_back(clip.id);
+            }
+        }
+    }
+    const auto allowed = freeOf(song, withTheirSet(song, meant));
+    if (!allowed) {
+        return tl::unexpected(allowed.error());
+    }
+    Song next = song;
+    const MicSet* set = song.setOf(id);
+    Tuner tuner(tuning, {track->markedTake, track->markedChannel, Frames(0)});
+    bool isAny = false;
+    std::vector<TrackId> tracks = set != nullptr ? set->tracks : std::vector{id};
+    for (const TrackId each : tracks) {
+        Track changed = *song.track(each);
+        const auto own = allowed->find(each);
+        if (own == allowed->end()) {
+            continue;
+        }
+        const auto tuned =
+            tuner.tune(changed.clips, changed.markedTake, changed.markedChannel, &own->second);
+        if (!tuned) {
+            return tl::unexpected(tuned.error());
+        }
+        isAny = isAny || *tuned;
+        putTrack(next, std::move(changed));
+    }
+    if (!isAny) {
+        return badArgument("no clip here plays the take whose notes these are");
+    }
+    if (set == nullptr || !set->recipe || !chosen.empty()) {
+        return next;
+    }
+    FitRecipe recipe = *set->recipe;
+    for (std::size_t t = 0; t < recipe.recorded.size() && t < tracks.size(); ++t) {
+        const auto of = song.track(tracks[t]);
+        const auto tuned =
+            tuner.tune(recipe.recorded[t], of->markedTake, of->markedChannel, nullptr);
+        if (!tuned) {
+            return tl::unexpected(tuned.error());
+        }
+    }
+    const auto place = std::ranges::find(next.sets, set->id, &MicSet::id);
+    place->recipe = std::make_shared<const FitRecipe>(std::move(recipe));
+    return next;
+}
+
+Treatment tuningOf(const Song& song, TrackId id, const ClipChoice& chosen)
+{
+    const auto track = song.track(id);
+    const Clip* first = nullptr;
+    if (track) {
+        for (const Clip& clip : track->clips) {
+            const bool isChosen = std::ranges::find(chosen, clip.id) != chosen.end();
+            if (track->isMarked(clip) && (first == nullptr || isChosen)) {
+                first = &clip;
+                if (isChosen) {
+                    break;
+                }
+            }
+        }
+    }
+    Treatment tuning = first != nullptr ? treatmentOf(*first) : Treatment();
+    if (!isOfNotes(tuning.time)) {
+        tuning.time = TimeMap();
+    }
+    return tuning;
+}
+
+Song setKey(const Song& song, const Scale& key)
+{
+    Song next = song;
+    next.key = key;
+    return next;
+}
+
+}  // namespace orthochron

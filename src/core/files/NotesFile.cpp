@@ -1,0 +1,105 @@
+#include "core/files/NotesFile.h"
+
+#include <fmt/format.h>
+
+#include "core/files/AtomicFile.h"
+#include "core/files/JsonText.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace orthochron {
+
+namespace {
+
+using Json = nlohmann::json;
+
+constexpr std::size_t kMostBytes = std::size_t{1} << 26U;
+constexpr double kLatest = 86400.0;  // seconds; a day
+
+// One number of a change, 0 where it has none.
+Result<double> numberOf(const Json& json, const char* key, double low, double high)
+{
+    const auto found = json.find(key);
+    if (found == json.end()) {
+        return 0.0;
+    }
+    const double value = found->is_number() ? found->get<double>() : std::nan("");
+    if (!(value >= low && value <= high)) {
+        return badInput(fmt::format("'{}' is no number from {:g} to {:g}", key, low, high));
+    }
+    return value;
+}
+
+Result<NoteChange> changeOf(const Json& json, Hertz rate)
+{
+    if (!json.is_object() || !json.contains("start_s")) {
+        return badInput("is no object with 'start_s'");
+    }
+    constexpr std::array kKnown{
+        "start_s", "semitones", "cents", "formants", "new_start_s", "new_end_s"};
+    for (const auto& [key, value] : json.items()) {
+        if (std::ranges::find(kKnown, key) == kKnown.end()) {
+            return badInput(fmt::format("'{}' is nothing that can be changed", key));
+        }
+    }
+    NoteChange change;
+    const auto time = [&](const char* key) { return numberOf(json, key, 0.0, kLatest); };
+    const auto start = time("start_s");
+    const auto semitones = numberOf(json, "semitones", -kMostSemitones, kMostSemitones);
+    const auto cents = numberOf(json, "cents", -2400.0, 2400.0);
+    const auto newStart = time("new_start_s");
+    const auto newEnd = time("new_end_s");
+    for (const auto* number : {&start, &semitones, &cents, &newStart, &newEnd}) {
+        if (!*number) {
+            return tl::unexpected(number->error());
+        }
+    }
+    change.at = toFrames(Seconds(*start), rate);
+    change.semitones = *semitones + *cents / 100.0;
+    if (json.contains("new_start_s")) {
+        change.start = toFrames(Seconds(*newStart), rate);
+    }
+    if (json.contains("new_end_s")) {
+        change.end = toFrames(Seconds(*newEnd), rate);
+    }
+    if (json.contains("formants")) {
+        const Json& formants = json["formants"];
+        if (formants != "keep" && formants != "move") {
+            return badInput("'formants' is \"keep\" or \"move\"");
+        }
+        change.movesFormants = formants == "move";
+    }
+    return change;
+}
+
+}  // namespace
+
+Result<std::vector<NoteChange>> readNoteChanges(const std::filesystem::path& path, Hertz rate)
+{
+    const auto text = readWhole(path, kMostBytes);
+    if (!text) {
+        return tl::unexpected(text.error());
+    }
+    const Json json = parseJson(*text);
+    if (!json.is_array()) {
+        return badInput(fmt::format(
+            "{}: is no list of changes to notes; write [{{\"start_s\": 1.5, \"cents\": 30}}, ...]",
+            path.string()
+        ));
+    }
+    std::vector<NoteChange> changes;
+    for (const Json& each : json) {
+        auto change = changeOf(each, rate);
+        if (!change) {
+            return badInput(fmt::format(
+                "{}: change {} {}", path.string(), changes.size() + 1, change.error().message
+            ));
+        }
+        changes.push_back(*change);
+    }
+    return changes;
+}
+
+}  // namespace orthochron

@@ -1,0 +1,45 @@
+#pragma once
+
+#include "core/pitch/Notes.h"
+#include "core/tune/Scale.h"
+
+#include <vector>
+
+namespace orthochron {
+
+// The pitch of one voice of any range: down to 30 Hz where it goes below 50, as a bass does, else down to 50, for a
+// lower limit invites octaves that are none. Errors: pitchOf's.
+[[nodiscard]] Result<std::vector<PitchFrame>>
+pitchOfAnyVoice(const Channel& channel, Hertz rate, const Work& work = {});
+
+// A note taken apart. Pitches are in semitones, 69 is a' at 440 Hz.
+struct SungNote {
+    Frames start;  // take time
+    Frames end;
+    int rung = 0;         // what it hangs off, in the scale
+    double centre = 0.0;  // of its steady part
+    Frames steadyFrom;    // between these it has arrived, and has not left yet
+    Frames steadyTo;
+    // Of each frame of the pitch curve in the steady part: slow movement about the centre, and what is
+    // left beside it, which is the vibrato.
+    std::size_t firstFrame = 0;
+    std::vector<double> wander;
+    std::vector<double> vibrato;
+    bool touchesNext = false;  // slides or steps into the next note without a gap
+
+    [[nodiscard]] double offset() const { return centre - rung; }
+    [[nodiscard]] std::size_t lastFrame() const { return firstFrame + wander.size(); }
+};
+
+// The notes of a pitch curve taken apart. The centre is the mean of the steady part under a window that
+// lets no vibrato through; what moves more slowly than about 1.5 Hz is wandering.
+[[nodiscard]] std::vector<SungNote>
+sungNotes(std::span<const PitchFrame> curve, Hertz rate, const Scale& scale);
+
+// The part of what sounds that has no single pitch: near 1 for chords, drums and noise.
+[[nodiscard]] double partWithoutPitch(std::span<const PitchFrame> curve);
+
+// A pitch in semitones; the frame must have one.
+[[nodiscard]] double semitonesOf(const PitchFrame& frame);
+
+}  // namespace orthochron

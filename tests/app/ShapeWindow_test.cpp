@@ -1,0 +1,276 @@
+#include <QListWidget>
+
+#include "app/WindowFixture.h"
+#include "app/views/ShapePainter.h"
+#include "core/edits/ShapeEdits.h"
+#include "core/render/Print.h"
+#include "core/render/Render.h"
+
+// Shape in the real window: lines, hushes and spins by mouse and keys.
+namespace orthochron::app {
+namespace {
+
+class ShapeWindow : public Window {
+protected:
+    ShapeWindow()
+    {
+        openSong();
+        press(Qt::Key_7);
+        session_->shown.zoomTo({bar(1), bar(9)});
+        settle();
+    }
+    [[nodiscard]] Frames bar(int number)
+    {
+        return toFrames(song().tempo.timeAt(song().tempo.startOfBar(number)), song().rate);
+    }
+    [[nodiscard]] QRectF area(int lane)
+    {
+        return window_->lanes().lanes()[static_cast<std::size_t>(lane)].area;
+    }
+    [[nodiscard]] QPoint at(int lane, Frames time, double level)
+    {
+        return {
+            static_cast<int>(std::lround(window_->lanes().xOf(time))),
+            static_cast<int>(std::lround(levelY(level, area(lane))))};
+    }
+    void clickAt(QPoint place)
+    {
+        QTest::mouseClick(&window_->lanes(), Qt::LeftButton, Qt::NoModifier, place);
+        settle();
+    }
+    [[nodiscard]] const LevelLine& line(std::size_t track) { return song().tracks[track]->level; }
+    [[nodiscard]] double levelAt(std::size_t track, Frames time)
+    {
+        return HeardLine(line(track), song().tempo, song().rate).levelAt(time);
+    }
+    [[nodiscard]] AudioBuffer heard(std::size_t track, Frames from, Frames to)
+    {
+        AudioBuffer sound(1, to - from);
+        EXPECT_TRUE(renderTrack(song(), *song().tracks[track], *document_->sources(), from, sound));
+        return sound;
+    }
+    [[nodiscard]] static bool isSilent(const AudioBuffer& sound)
+    {
+        return std::ranges::all_of(sound.channel(0), [](float value) { return value == 0.0F; });
+    }
+};
+
+TEST_F(ShapeWindow, TwoTracksAndTheSongAreFadedAndPrintedToTheCurve)
+{
+    // A line on one track: a point at 0 dB, one pulled down, another track's drawn lower at once.
+    clickAt(area(1).bottomLeft().toPoint() + QPoint(40, -4));
+    clickAt(at(1, bar(3), 0.0));
+    ASSERT_EQ(line(1).points.size(), 1U);
+    clickAt(at(1, bar(5), 0.0));
+    ASSERT_EQ(line(1).points.size(), 2U);
+    drag(at(1, bar(5), 0.0), at(1, bar(6), -20.0));
+    EXPECT_NEAR(levelAt(1, bar(6)), -20.0, 2.5);
+    EXPECT_NEAR(levelAt(1, bar(2)), 0.0, 1e-6);
+    // The piece between them is bent over the straight line.
+    const double straight = levelAt(1, (bar(3) + bar(6)) / 2);
+    drag(at(1, (bar(3) + bar(6)) / 2, straight), at(1, (bar(3) + bar(6)) / 2, straight + 6.0));
+    EXPECT_GT(levelAt(1, (bar(3) + bar(6)) / 2), straight + 3.0);
+    EXPECT_TRUE(document_->history().undoName().starts_with("Bend the line of"));
+    // Another track faded at its own end by the fields, the song in and out.
+    clickAt(area(2).bottomLeft().toPoint() + QPoint(40, -4));
+    choose("fadeWhose", 1);
+    set("fadeBars", 2.0);
+    click("fadeOut");
+    EXPECT_EQ(line(2).points.back().level, kSilence);
+    choose("fadeWhose", 0);
+    click("fadeOut");
+    choose("fadeShape", 1);
+    click("fadeIn");
+    ASSERT_EQ(song().level.points.size(), 4U);
+
+    const testkit::Folder folder;
+    PrintSettings settings;
+    settings.format = PrintFormat::Wav32Float;
+    settings.to = song().end();
+    ASSERT_TRUE(printMix(song(), *document_->sources(), folder / "mix.wav", settings));
+    const AudioBuffer printed = testkit::readSound(folder / "mix.wav");
+    Song plain = song();
+    plain.level = {};
+    AudioBuffer mix(2, printed.frames());
+    ASSERT_TRUE(renderMix(plain, *document_->sources(), Frames(0), mix));
+    const HeardLine whole(song().level, song().tempo, song().rate);
+    for (std::int64_t i = 0; i < printed.frames().count(); i += 251) {
+        const auto frame = static_cast<std::size_t>(i);
+        EXPECT_NEAR(
+            static_cast<double>(printed.channel(0)[frame]),
+            static_cast<double>(mix.channel(0)[frame]) * whole.gainAt(Frames(i)),
+            2e-5
+        );
+    }
+    // All of it step by step back.
+    while (document_->history().canUndo()) {
+        press(Qt::Key_Z, Qt::ControlModifier);
+    }
+    EXPECT_TRUE(song().level.isEmpty());
+    EXPECT_TRUE(line(1).isEmpty());
+}
+
+TEST_F(ShapeWindow, BarsAreHushedByOneKeyAndTheSameTakesItBack)
+{
+    // Over three lanes at once.
+    drag(
+        QPoint(
+            static_cast<int>(window_->lanes().xOf(bar(3))), static_cast<int>(area(3).bottom()) - 3
+        ),
+        QPoint(
+            static_cast<int>(window_->lanes().xOf(bar(5))), static_cast<int>(area(5).bottom()) - 3
+        )
+    );
+    press(Qt::Key_H, Qt::ShiftModifier);
+    for (const std::size_t track : {3U, 4U, 5U}) {
+        EXPECT_TRUE(isSilent(heard(track, bar(3), bar(5) - Frames(240))));
+    }
+    EXPECT_TRUE(song().tracks[2]->hushes.empty());
+    EXPECT_EQ(document_->history().undoName(), "Hush 3 tracks, 3 to 5");
+    press(Qt::Key_H, Qt::ShiftModifier);
+    EXPECT_TRUE(song().tracks[3]->hushes.empty());
+    // All but these.
+    press(Qt::Key_O, Qt::ShiftModifier);
+    EXPECT_TRUE(song().tracks[4]->hushes.empty());
+    EXPECT_FALSE(song().tracks[0]->hushes.empty());
+}
+
+TEST_F(ShapeWindow, AHushIsCopiedTrimmedMovedAndStepsInTheList)
+{
+    drag(
+        QPoint(
+            static_cast<int>(window_->lanes().xOf(bar(2))), static_cast<int>(area(0).bottom()) - 3
+        ),
+        QPoint(
+            static_cast<int>(window_->lanes().xOf(bar(3))), static_cast<int>(area(0).bottom()) - 3
+        )
+    );
+    press(Qt::Key_F);
+    ASSERT_EQ(song().tracks[0]->hushes.size(), 1U);
+    const auto spanOfHush = [&](std::size_t track, std::size_t index) {
+        return spanOf(song().tracks[track]->hushes[index], song().tempo, song().rate);
+    };
+    const auto middle = [&](int lane, Frames time) {
+        return QPoint(
+            static_cast<int>(window_->lanes().xOf(time)), static_cast<int>(area(lane).bottom()) - 4
+        );
+    };
+    const Frames inside = bar(2) + (bar(3) - bar(2)) / 2;
+    const Frames by = bar(3) - bar(2);
+    // Copies: later, on another track, and by the keys.
+    drag(middle(0, inside), middle(0, inside + by * 2), Qt::ControlModifier);
+    ASSERT_EQ(song().tracks[0]->hushes.size(), 2U);
+    EXPECT_EQ(spanOfHush(0, 1).from, bar(4));
+    drag(middle(0, inside), middle(2, inside + by), Qt::ControlModifier);
+    ASSERT_EQ(song().tracks[2]->hushes.size(), 1U);
+    EXPECT_EQ(spanOfHush(2, 0).from, bar(3));
+    press(Qt::Key_C, Qt::ControlModifier);
+    session_->player.seek(bar(7));
+    press(Qt::Key_V, Qt::ControlModifier);
+    ASSERT_EQ(song().tracks[2]->hushes.size(), 2U);
+    EXPECT_EQ(spanOfHush(2, 1).from, bar(7));
+    // Trimmed at its end, moved, both on the grid.
+    drag(middle(0, bar(3)), middle(0, bar(3) + by / 2));
+    EXPECT_LE(std::abs((spanOfHush(0, 0).to - bar(3) - by / 2).count()), 1);
+    drag(middle(0, inside), middle(0, inside + by));
+    EXPECT_EQ(spanOfHush(0, 0).from, bar(3));
+    EXPECT_EQ(document_->history().undoName(), "Move the hush");
+    // Named, listed, taken away.
+    child<QLineEdit>("hushLabel")->setText(QStringLiteral("no kick"));
+    Q_EMIT child<QLineEdit>("hushLabel")->editingFinished();
+    settle();
+    EXPECT_EQ(song().tracks[0]->hushes[0].label, "no kick");
+    EXPECT_EQ(child<QListWidget>("shapeList")->count(), 4);
+    press(Qt::Key_Delete);
+    EXPECT_EQ(song().tracks[0]->hushes.size(), 1U);
+    press(Qt::Key_D);
+    EXPECT_NE(status().find("hush"), std::string::npos);
+}
+
+TEST_F(ShapeWindow, AClipOfAFittedKitSpinsDownOnAllMicrophonesAndBack)
+{
+    press(Qt::Key_3);
+    press(Qt::Key_F);
+    press(Qt::Key_4);
+    press(Qt::Key_F);
+    press(Qt::Key_7);
+    const auto before = song().tracks;
+    const auto& clips = song().tracks[0]->clips;
+    const auto longest = std::ranges::max_element(clips, {}, &Clip::length);
+    const std::size_t place = static_cast<std::size_t>(longest - clips.begin());
+    const Clip was = *longest;
+    session_->shown.zoomTo({was.at, was.end() + Frames(4800)});
+    settle();
+    const auto corner = [&](Frames time) {
+        return QPoint(
+            static_cast<int>(std::lround(window_->lanes().xOf(time))),
+            static_cast<int>(area(0).top()) + 3
+        );
+    };
+    drag(corner(was.end()), corner(was.end() - was.length / 2));
+    ASSERT_TRUE(song().tracks[0]->clips[place].sound.treatment);
+    for (const auto& track : song().tracks) {
+        const Clip& clip = track->clips[place];
+        EXPECT_EQ(
+            clip.sound.treatment->speed, song().tracks[0]->clips[place].sound.treatment->speed
+        );
+        EXPECT_EQ(clip.length, was.length);
+        EXPECT_TRUE(spinsOf(clip).down);
+    }
+    EXPECT_EQ(document_->history().undoName(), "Spin down");
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(song().tracks, before);
+}
+
+TEST_F(ShapeWindow, TheSongsEndIsDraggedAndItsLineLiesAtTheFoot)
+{
+    LanesView& lanes = window_->lanes();
+    const QRect foot = lanes.foot();
+    ASSERT_GT(foot.height(), 0);
+    clickAt(QPoint(static_cast<int>(lanes.xOf(bar(4))), foot.center().y()));
+    ASSERT_EQ(song().level.points.size(), 1U);
+    EXPECT_GT(lanes.foot().height(), foot.height());
+    const int lastLane = static_cast<int>(lanes.lanes().size()) - 1;
+    EXPECT_LE(area(lastLane).bottom(), lanes.foot().top());
+    press(Qt::Key_2);
+    EXPECT_EQ(lanes.foot().height(), 0);
+    press(Qt::Key_7);
+    session_->shown.zoomToAll();
+    settle();
+    const auto inRuler = [&](Frames time) {
+        return QPoint(static_cast<int>(std::lround(lanes.xOf(time))), lanes.sheet().top() - 6);
+    };
+    drag(inRuler(song().end()), inRuler(bar(9)));
+    EXPECT_EQ(song().end(), bar(9));
+    click("endHere");
+    EXPECT_FALSE(song().endMark);
+}
+
+TEST_F(ShapeWindow, ALineIsDrawnTypedClearedAndKeptInTime)
+{
+    clickAt(area(6).bottomLeft().toPoint() + QPoint(40, -4));
+    drag(at(6, bar(2), 0.0), at(6, bar(4), -12.0), Qt::ShiftModifier);
+    ASSERT_GE(line(6).points.size(), 2U);
+    EXPECT_NEAR(levelAt(6, bar(4)), -12.0, 2.0);
+    const std::size_t drawn = line(6).points.size();
+    press(Qt::Key_D);
+    set("pointLevel", -30.0);
+    EXPECT_EQ(line(6).points.front().level, -30.0);
+    set("pointPlace", 1.5);
+    EXPECT_NEAR(line(6).points.front().at.count(), 2.0, 1e-6);
+    child<QPushButton>("pieceOver")->click();
+    settle();
+    EXPECT_GT(line(6).points.front().bend, 0.0);
+    child<QPushButton>("pieceStep")->click();
+    settle();
+    EXPECT_TRUE(line(6).points.front().isStep);
+    child<QCheckBox>("lineStays")->click();
+    settle();
+    EXPECT_EQ(line(6).keeps, Keeps::Time);
+    EXPECT_EQ(line(6).points.size(), drawn);
+    click("resetLine");
+    EXPECT_TRUE(line(6).isEmpty());
+}
+
+}  // namespace
+}  // namespace orthochron::app
