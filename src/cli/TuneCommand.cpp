@@ -4,6 +4,7 @@
 #include "cli/Mono.h"
 #include "cli/Treated.h"
 #include "core/files/NotesFile.h"
+#include "core/stretch/MaterialGuess.h"
 #include "core/tune/Tuning.h"
 
 #include <cmath>
@@ -11,9 +12,6 @@
 namespace orthochron::cli {
 
 namespace {
-
-// Beyond this part of what sounds without a pitch it is no single voice.
-constexpr double kMostWithoutPitch = 0.6;
 
 struct TuneOptions {
     std::string in, out, key = "C", scale = "chromatic", formants = "keep", notes, format = "same";
@@ -66,14 +64,17 @@ Result<int> run(const TuneOptions& options, const Context& context)
     if (!curve) {
         return tl::unexpected(curve.error());
     }
-    const double without = partWithoutPitch(*curve);
+    const auto guess = guessMaterial(sound->channel(), rate, context.work.part(0.4, 0.5));
+    if (!guess) {
+        return tl::unexpected(guess.error());
+    }
     const auto notes = sungNotes(*curve, rate, *scale);
-    if (without > kMostWithoutPitch || notes.empty()) {
+    if (guess->pitched < kLeastOneVoice || notes.empty()) {
         return badInput(fmt::format(
             "{}: no single pitch in {:.0f} % of it; `stretch --material blend --semitones` shifts "
             "it as a whole",
             options.in,
-            100.0 * without
+            100.0 * (1.0 - guess->pitched)
         ));
     }
     const TuneAmounts amounts{
@@ -95,7 +96,7 @@ Result<int> run(const TuneOptions& options, const Context& context)
     }
     treatment->movesFormants = options.formants == "move";
     const auto length =
-        writeTreated(options.in, options.out, *treatment, *format, context.work.part(0.4, 1.0));
+        writeTreated(options.in, options.out, *treatment, *format, context.work.part(0.5, 1.0));
     if (!length) {
         return tl::unexpected(length.error());
     }

@@ -71,8 +71,15 @@ void ShapePainter::paintLine(QPainter& painter, QRectF area, const LevelLine& li
         }
     }
     std::ranges::stable_sort(drawn, {}, [](const QPointF& point) { return point.x(); });
-    painter.setPen(QPen(inkOf(ink), widthOf(ink)));
     painter.setBrush(Qt::NoBrush);
+    if (ink == Ink::Full) {
+        // Ink on the ink of a wave would not be seen.
+        QColor lane = Theme::palette().lane;
+        lane.setAlpha(210);
+        painter.setPen(QPen(lane, 5.0));
+        painter.drawPolyline(drawn);
+    }
+    painter.setPen(QPen(inkOf(ink), widthOf(ink)));
     painter.drawPolyline(drawn);
 }
 

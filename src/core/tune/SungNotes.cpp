@@ -17,7 +17,6 @@ constexpr Seconds kTouching = milliseconds(40.0);
 constexpr Hertz kDeep{30.0};
 constexpr std::size_t kDeepRun = 20;  // frames
 constexpr double kDeepPart = 0.01;    // of what has a pitch
-constexpr double kSounding = 1e-4;    // of the power of the loudest: 40 dB below it
 
 // Smoothed by a bell curve; at its ends what is beyond is mirrored.
 std::vector<double> smoothed(std::span<const double> values, double deviation)
@@ -172,23 +171,6 @@ std::vector<SungNote> sungNotes(std::span<const PitchFrame> curve, Hertz rate, c
         sung.push_back(std::move(own));
     }
     return sung;
-}
-
-double partWithoutPitch(std::span<const PitchFrame> curve)
-{
-    double loudest = 0.0;
-    for (const PitchFrame& frame : curve) {
-        loudest = std::max(loudest, frame.power);
-    }
-    std::size_t sounding = 0;
-    std::size_t pitched = 0;
-    for (const PitchFrame& frame : curve) {
-        if (frame.power > kSounding * loudest && frame.power > 1e-10) {
-            ++sounding;
-            pitched += frame.isVoiced() ? 1U : 0U;
-        }
-    }
-    return sounding == 0 ? 1.0 : 1.0 - static_cast<double>(pitched) / static_cast<double>(sounding);
 }
 
 }  // namespace orthochron

@@ -36,8 +36,10 @@ struct SungNote {
 [[nodiscard]] std::vector<SungNote>
 sungNotes(std::span<const PitchFrame> curve, Hertz rate, const Scale& scale);
 
-// The part of what sounds that has no single pitch: near 1 for chords, drums and noise.
-[[nodiscard]] double partWithoutPitch(std::span<const PitchFrame> curve);
+// Of what is loud, the part that must have the clear pitch of one note (MaterialGuess::pitched) for notes
+// to be told: voices and bowed, blown and plucked lines have more than half, drums and chords less
+// than a third.
+constexpr double kLeastOneVoice = 0.4;
 
 // A pitch in semitones; the frame must have one.
 [[nodiscard]] double semitonesOf(const PitchFrame& frame);

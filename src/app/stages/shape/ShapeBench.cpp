@@ -26,8 +26,8 @@ constexpr double kAlmost = 0.02;  // bends that count as straight
 
 enum PieceShape { Straight, Over, Under, Step };
 
-// A piece of a line as a small picture.
-QIcon pictureOf(PieceShape shape, const QColor& ink)
+// A piece of a line drawn small.
+QPixmap drawnSmall(PieceShape shape, const QColor& ink)
 {
     constexpr int kWide = 34;
     constexpr int kTall = 18;
@@ -41,11 +41,21 @@ QIcon pictureOf(PieceShape shape, const QColor& ink)
     for (int x = 3; x <= kWide - 3; ++x) {
         const double part = (x - 3.0) / (kWide - 6.0);
         const double bend = shape == Over ? -kBent : shape == Under ? kBent : 0.0;
-        const double come = shape == Step ? (part < 0.95 ? 0.0 : 1.0) : bentPart(part, bend);
+        const double come = shape == Step ? (part < 0.8 ? 0.0 : 1.0) : bentPart(part, bend);
         line << QPointF(x, 3.0 + come * (kTall - 6.0));
     }
     painter.drawPolyline(line);
-    return QIcon(picture);
+    return picture;
+}
+
+// In ink, and on a button that is pressed, which is ink itself, in paper.
+QIcon pictureOf(PieceShape shape)
+{
+    QIcon icon;
+    icon.addPixmap(drawnSmall(shape, Theme::palette().ink), QIcon::Normal, QIcon::Off);
+    icon.addPixmap(drawnSmall(shape, Theme::palette().paper), QIcon::Normal, QIcon::On);
+    icon.addPixmap(drawnSmall(shape, Theme::palette().secondInk), QIcon::Disabled, QIcon::Off);
+    return icon;
 }
 
 // A row of the list: whose it is, and at the right what.
@@ -154,7 +164,7 @@ QWidget* ShapeBench::makeLine()
           std::tuple{Step, tr("step"), "pieceStep"}}) {
         auto* made = new QPushButton(line);
         made->setObjectName(QLatin1String(name));
-        made->setIcon(pictureOf(shape, Theme::palette().ink));
+        made->setIcon(pictureOf(shape));
         made->setIconSize({34, 18});
         made->setToolTip(text);
         made->setAccessibleName(text);
@@ -404,14 +414,18 @@ void ShapeBench::fillLine()
     bend_->setEnabled(hasNext);
     for (QAbstractButton* shape : shapes_->buttons()) {
         shape->setEnabled(hasNext);
-        shape->setIcon(pictureOf(static_cast<PieceShape>(shapes_->id(shape)), Theme::palette().ink)
-        );
+        shape->setIcon(pictureOf(static_cast<PieceShape>(shapes_->id(shape))));
     }
     stays_->setChecked(line.keeps == Keeps::Time);
     stays_->setEnabled(!line.isEmpty());
     clear_->setEnabled(!line.isEmpty() && session_.choice.range().has_value());
     reset_->setEnabled(!line.isEmpty());
     if (!chosen) {
+        shapes_->setExclusive(false);
+        for (QAbstractButton* shape : shapes_->buttons()) {
+            shape->setChecked(false);
+        }
+        shapes_->setExclusive(true);
         return;
     }
     const LevelPoint& point = line.points[*chosen];

@@ -278,12 +278,16 @@ void ShapeHands::paste()
 
 namespace {
 
+constexpr double kNearBar = 1e-3;  // quarter notes
+
 // "17", or "17 · 3" where it is not the start of a bar.
 QString barOf(const Song& song, Frames at)
 {
-    const BarBeat place = song.tempo.placeAt(song.tempo.beatsAt(toSeconds(at, song.rate)));
-    const bool isBar = place.beat == 1 && std::abs(place.rest.count()) < 1e-3;
-    return isBar ? QString::number(place.bar) : placeText(song, at).place;
+    // A frame may be a little before the line it stands for.
+    const Beats near = song.tempo.beatsAt(toSeconds(at, song.rate)) + Beats(kNearBar);
+    const int bar = song.tempo.barAt(near);
+    const bool isBar = near - song.tempo.startOfBar(bar) < Beats(2.0 * kNearBar);
+    return isBar ? QString::number(bar) : placeText(song, at).place;
 }
 
 QString barsOf(const Song& song, TimeRange range)

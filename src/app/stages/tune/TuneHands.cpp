@@ -1,6 +1,7 @@
 #include "app/stages/tune/TuneHands.h"
 
 #include "app/controls/Counted.h"
+#include "core/stretch/MaterialGuess.h"
 #include "core/tune/KeyGuess.h"
 
 #include <algorithm>
@@ -10,8 +11,7 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr double kMostWithoutPitch = 0.6;  // beyond it nothing is sung
-constexpr std::size_t kMostKnown = 8;      // takes whose notes are remembered
+constexpr std::size_t kMostKnown = 8;  // takes whose notes are remembered
 
 }  // namespace
 
@@ -96,13 +96,18 @@ void TuneHands::look()
          where = *where,
          key = session_.song().key,
          rate = session_.song().rate](const Work& work) -> Result<Sung> {
-            auto curve = pitchOfAnyVoice(sources->channel(where.take, where.channel), rate, work);
+            const Channel channel = sources->channel(where.take, where.channel);
+            auto curve = pitchOfAnyVoice(channel, rate, work.part(0.0, 0.9));
             if (!curve) {
                 return tl::unexpected(curve.error());
             }
+            const auto guess = guessMaterial(channel, rate, work.part(0.9, 1.0));
+            if (!guess) {
+                return tl::unexpected(guess.error());
+            }
             Sung sung;
             sung.notes = sungNotes(*curve, rate, key);
-            sung.withoutPitch = partWithoutPitch(*curve);
+            sung.pitched = guess->pitched;
             sung.curve = std::move(*curve);
             sung.key = key;
             return sung;
@@ -128,13 +133,13 @@ void TuneHands::look()
 std::optional<QString> TuneHands::trouble() const
 {
     const Sung* own = sung();
-    if (own == nullptr || (!own->notes.empty() && own->withoutPitch <= kMostWithoutPitch)) {
+    if (own == nullptr || (!own->notes.empty() && own->pitched >= kLeastOneVoice)) {
         return std::nullopt;
     }
     return tr("No single pitch in %1 % of it: its notes cannot be told. Fit, By hand shifts it as "
               "a "
               "whole, as a blend.")
-        .arg(100.0 * own->withoutPitch, 0, 'f', 0);
+        .arg(100.0 * (1.0 - own->pitched), 0, 'f', 0);
 }
 
 Treatment TuneHands::tuning() const
@@ -199,7 +204,7 @@ void TuneHands::change(
 )
 {
     const Sung* own = sung();
-    if (own == nullptr) {
+    if (own == nullptr || trouble()) {
         return;
     }
     std::vector<NoteTuning> next = asked();
@@ -216,8 +221,8 @@ void TuneHands::change(
 void TuneHands::putRightGently()
 {
     const Sung* own = sung();
-    if (own == nullptr || own->notes.empty()) {
-        session_.say(trouble().value_or(tr("There are no notes yet")));
+    if (const auto why = trouble(); own == nullptr || why) {
+        session_.say(why.value_or(tr("There are no notes yet")));
         return;
     }
     const auto gentle = tunedGently(own->notes);

@@ -14,8 +14,8 @@ namespace orthochron::app {
 struct Sung {
     std::vector<PitchFrame> curve;
     std::vector<SungNote> notes;
-    double withoutPitch = 0.0;  // part of what sounds
-    Scale key;                  // that the notes' rungs are of
+    double pitched = 0.0;  // of what is loud, with the pitch of one note
+    Scale key;             // that the notes' rungs are of
 };
 
 // The notes of the chosen track, which of them are chosen, and what is done to them, each as one undo step.
