@@ -10,6 +10,7 @@
 #include "core/demo/DemoSong.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/ShapeEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/render/Print.h"
 #include "core/tempo/MapDraft.h"
@@ -288,6 +289,61 @@ void EditByHandShown(benchmark::State& state)
     big.document.discard();
 }
 BENCHMARK(EditByHandShown)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+// The same with 200 hushes and 2000 points of level lines over its tracks, in Shape.
+struct ShapedWindow : BigWindow {
+    ShapedWindow()
+    {
+        Song song = session.song();
+        for (std::size_t t = 0; t < song.tracks.size(); ++t) {
+            Track track = *song.tracks[t];
+            for (int i = 0; i < 84; ++i) {
+                track.level.points.push_back({HeldPlace(7.0 * i), -1.0 * (i % 9), 0.3});
+            }
+            for (int i = 0; i < 8; ++i) {
+                Hush hush;
+                hush.id = HushId{++song.lastId};
+                hush.from = HeldPlace(70.0 * i + static_cast<double>(t));
+                hush.to = HeldPlace(70.0 * i + static_cast<double>(t) + 8.0);
+                track.hushes.push_back(hush);
+            }
+            putTrack(song, track);
+        }
+        document.apply(song, QStringLiteral("Shaped"));
+        window.showStage(6);
+        settle();
+        session.shown.zoomToAll();
+    }
+};
+
+void FrameOfAShapedSong(benchmark::State& state)
+{
+    ShapedWindow big;
+    QImage image(big.window.lanes().size(), QImage::Format_ARGB32_Premultiplied);
+    for (auto _ : state) {
+        big.window.lanes().render(&image);
+    }
+    big.document.discard();
+}
+BENCHMARK(FrameOfAShapedSong)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void EditOfAShapedSongShown(benchmark::State& state)
+{
+    ShapedWindow big;
+    QImage image(big.window.lanes().size(), QImage::Format_ARGB32_Premultiplied);
+    int turn = 0;
+    for (auto _ : state) {
+        const Song& song = big.session.song();
+        LevelLine line = song.tracks[3]->level;
+        line.points[40].level = -0.1 * (++turn % 100);
+        big.document.apply(
+            setLevelLine(song, std::array{song.tracks[3]->id}, line), QStringLiteral("Edit")
+        );
+        big.window.lanes().render(&image);
+    }
+    big.document.discard();
+}
+BENCHMARK(EditOfAShapedSongShown)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 // A clip moved on all 24 tracks, in the By hand way, with all clips chosen once before.
 void ClipMovedShown(benchmark::State& state)

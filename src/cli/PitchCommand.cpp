@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include "cli/Commands.h"
+#include "cli/ConcertPitch.h"
 #include "cli/Mono.h"
 #include "core/pitch/Notes.h"
 
@@ -10,7 +11,7 @@ namespace {
 
 struct PitchOptions {
     std::string in;
-    double lowest = 50.0, highest = 1200.0;
+    double lowest = 50.0, highest = 1200.0, a4 = kConcertPitch;
 };
 
 Result<int> run(const PitchOptions& options, const Context& context)
@@ -20,7 +21,10 @@ Result<int> run(const PitchOptions& options, const Context& context)
         return tl::unexpected(sound.error());
     }
     const PitchSettings settings{Hertz(options.lowest), Hertz(options.highest)};
-    const auto curve = pitchOf(sound->channel(), sound->rate(), settings, context.work);
+    if (auto checked = checkConcertPitch(options.a4); !checked) {
+        return tl::unexpected(checked.error());
+    }
+    auto curve = pitchOf(sound->channel(), sound->rate(), settings, context.work);
     if (!curve) {
         return tl::unexpected(curve.error());
     }
@@ -35,7 +39,7 @@ Result<int> run(const PitchOptions& options, const Context& context)
              {"confidence", frame.confidence}}
         );
     }
-    const auto notes = notesOf(*curve, sound->rate());
+    const auto notes = notesOf(tunedTo(options.a4, std::move(*curve)), sound->rate());
     json["notes"] = Json::array();
     for (const Note& note : notes) {
         json["notes"].push_back(
@@ -67,6 +71,7 @@ void addPitch(CLI::App& app, Choice& choice)
     command->add_option("IN", options->in)->required();
     command->add_option("--min-hz", options->lowest, "The lowest pitch looked for");
     command->add_option("--max-hz", options->highest, "The highest");
+    command->add_option("--a4", options->a4, "What A4 is tuned to, in Hz");
     command->add_flag("--json", choice.asJson);
     command->callback([options, &choice] {
         choice.run = [options](const Context& context) { return run(*options, context); };

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include "cli/Commands.h"
+#include "cli/ConcertPitch.h"
 #include "cli/Mono.h"
 #include "cli/Treated.h"
 #include "core/files/NotesFile.h"
@@ -16,6 +17,7 @@ namespace {
 struct TuneOptions {
     std::string in, out, key = "C", scale = "chromatic", formants = "keep", notes, format = "same";
     double offset = 0.0, wander = 0.0, vibrato = 100.0;
+    double a4 = kConcertPitch;
     std::optional<double> glideMs;
 };
 
@@ -60,10 +62,14 @@ Result<int> run(const TuneOptions& options, const Context& context)
         }
         changes = std::move(*read);
     }
-    const auto curve = pitchOfAnyVoice(sound->channel(), rate, context.work.part(0.0, 0.4));
+    if (auto checked = checkConcertPitch(options.a4); !checked) {
+        return tl::unexpected(checked.error());
+    }
+    auto curve = pitchOfAnyVoice(sound->channel(), rate, context.work.part(0.0, 0.4));
     if (!curve) {
         return tl::unexpected(curve.error());
     }
+    *curve = tunedTo(options.a4, std::move(*curve));
     const auto guess = guessMaterial(sound->channel(), rate, context.work.part(0.4, 0.5));
     if (!guess) {
         return tl::unexpected(guess.error());
@@ -140,6 +146,7 @@ void addTune(CLI::App& app, Choice& choice)
     command->add_option("--glide-ms", o->glideMs, "How long it takes from note to note");
     command->add_option("--formants", o->formants, "keep, or move them with the pitch")
         ->check(CLI::IsMember({"keep", "move"}));
+    command->add_option("--a4", o->a4, "What A4 is tuned to, in Hz");
     command->add_option("--notes", o->notes, "JSON: changes to single notes");
     command->add_option("--format", o->format, "same, wav16, wav24, wav32f or flac");
     command->add_flag("--json", choice.asJson);

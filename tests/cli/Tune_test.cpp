@@ -62,6 +62,9 @@ TEST_F(TuneCommand, PutsNotesOnTheRungsOfAScaleAndLeavesAllElse)
     EXPECT_NEAR(notes("out.wav")[0].centre, 57.0, 0.03);
     ASSERT_EQ(tune("--offset 100 --key C --scale whole-tone").code, 0);
     EXPECT_NEAR(notes("out.wav")[0].centre, 58.0, 0.03);
+    // At an A4 of 432 Hz all rungs lie 32 cents lower.
+    ASSERT_EQ(tune("--offset 100 --a4 432").code, 0);
+    EXPECT_NEAR(notes("out.wav")[0].centre, 58.0 - 0.3177, 0.03);
     // Nothing asked for: the same file, sample for sample.
     ASSERT_EQ(tune("").code, 0);
     EXPECT_EQ(testkit::readSound(folder_ / "out.wav"), testkit::readSound(folder_ / "alto.wav"));
@@ -103,6 +106,7 @@ TEST_F(TuneCommand, RefusesWhatHasNoNotesAndWhatCannotBe)
           "--wander -1",
           "--vibrato 201",
           "--glide-ms -5",
+          "--a4 0",
           "--key H",
           "--scale happy",
           "--formants both",

@@ -72,6 +72,12 @@ QRect LanesView::foot() const
     return {area.left(), area.bottom() + 1 - height, area.width(), height};
 }
 
+bool LanesView::isInFoot(QPoint place) const
+{
+    const QRect strip = foot();
+    return strip.height() > 0 && place.y() >= strip.top();
+}
+
 QRect LanesView::lanesArea() const
 {
     return sheet().adjusted(0, 0, 0, -foot().height());
@@ -131,7 +137,7 @@ void LanesView::layOut()
 
 const Lane* LanesView::laneAt(QPoint place) const
 {
-    if (!lanesArea().contains(QPoint(sheet().left(), place.y()))) {
+    if (place.y() < sheet().top() || isInFoot(place)) {
         return nullptr;
     }
     const auto found = std::ranges::find_if(lanes_, [&](const Lane& lane) {
@@ -322,7 +328,7 @@ void LanesView::mousePressEvent(QMouseEvent* event)
         drag_ = isOfStage ? Drag::Stage : Drag::Ruler;
         return;
     }
-    if (pressed_.y() >= foot().top()) {
+    if (isInFoot(pressed_)) {
         drag_ = stage_ != nullptr && stage_->pressFoot(*event) ? Drag::Stage : Drag::None;
         return;
     }
@@ -412,7 +418,7 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
         if (text.isEmpty()) {
             text = tr("Click to move the playhead, drag to choose a range");
         }
-    } else if (stage_ != nullptr && place.y() >= foot().top()) {
+    } else if (stage_ != nullptr && isInFoot(place)) {
         std::tie(text, cursor) = stage_->hintInFoot(place);
     } else if (lane != nullptr && place.x() >= headWidth() && stage_ != nullptr) {
         std::tie(text, cursor) = stage_->hintAt(*lane, place);

@@ -74,6 +74,7 @@ private:
     void paintOver(QPainter& painter) const;
     void paintEmpty(QPainter& painter) const;
     bool pressHead(const Lane& lane, QPoint place);
+    [[nodiscard]] bool isInFoot(QPoint place) const;
     [[nodiscard]] QRect lanesArea() const;  // of the sheet, what the foot leaves
 
     Session& session_;

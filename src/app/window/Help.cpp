@@ -51,7 +51,10 @@ bool showTour(QWidget* parent)
           "5  R switches between recorded and edited while it plays, at matched loudness.",
           "6  Joins: every join as a frame, worst first. H plays around it, N mends it, Y accepts "
           "it.",
-          "7  Print: the mix or the tracks. What will be written is said beforehand.",
+          "7  Tune: a voice or a bass on a ladder of semitones. Drag a note; F puts them right gently.",
+          "8  Shape: drag over bars and press Shift+H to silence them, Shift+F fades the song out; "
+          "click the line in a lane to draw its level.",
+          "9  Print: the mix or the tracks. What will be written is said beforehand.",
           "Nothing is rendered away: fit again with other values at any time, and undo reaches "
           "back "
           "two hundred steps, after reopening too."}) {

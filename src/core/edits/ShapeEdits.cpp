@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_map>
 
 namespace orthochron {
 
@@ -240,16 +241,14 @@ Result<Song> setEnd(const Song& song, std::optional<Beats> at)
 std::vector<PlacedHush> hushesOf(const Song& song)
 {
     std::vector<PlacedHush> all;
+    std::unordered_map<HushId, std::size_t> places;
     for (const auto& track : song.tracks) {
         for (const Hush& hush : track->hushes) {
-            const auto known = std::ranges::find_if(all, [&](const PlacedHush& placed) {
-                return placed.hush.id == hush.id;
-            });
-            if (known != all.end()) {
-                known->tracks.push_back(track->id);
-            } else {
-                all.push_back({hush, {track->id}});
+            const auto [known, isNew] = places.try_emplace(hush.id, all.size());
+            if (isNew) {
+                all.push_back({hush, {}});
             }
+            all[known->second].tracks.push_back(track->id);
         }
     }
     std::ranges::stable_sort(all, {}, [&](const PlacedHush& placed) {

@@ -6,7 +6,9 @@
 #include "core/stretch/StretchPlan.h"
 
 #include <algorithm>
+#include <set>
 #include <tuple>
+#include <vector>
 
 namespace orthochron {
 
@@ -24,6 +26,9 @@ struct Side {
 };
 
 constexpr std::size_t kMostMeasured = 1U << 17U;  // some 15 MB
+// Plans kept of treatments that nothing but these sources knows any more, and of all.
+constexpr std::size_t kMostUnheld = 64;
+constexpr std::size_t kMostPlans = 512;
 
 // Reads one channel, whatever else there is, into the place where it is wanted.
 Result<void> readChannel(
@@ -50,9 +55,43 @@ struct Sources::Measured {
         std::shared_ptr<const Treatment> treatment;  // kept, so that no other can take its place
         std::shared_ptr<StretchPlan> plan;
         std::map<TakeId, std::shared_ptr<Opened>> takes;
+        std::uint64_t used = 0;  // the greater, the later
     };
     std::map<const Treatment*, Treated> treated;
+    std::uint64_t uses = 0;
+
+    void letGo(const Treatment* kept);
 };
+
+// Lets plans go that were not used for long, never that of `kept`: they are found out again when they are
+// asked for. With a treatment goes what was measured of it, for another may come to lie where it lay.
+void Sources::Measured::letGo(const Treatment* kept)
+{
+    if (treated.size() <= kMostUnheld) {
+        return;
+    }
+    std::vector<std::pair<std::uint64_t, const Treatment*>> unheld;
+    std::vector<std::pair<std::uint64_t, const Treatment*>> held;
+    for (const auto& [treatment, own] : treated) {
+        if (treatment != kept) {
+            (own.treatment.use_count() <= 1 ? unheld : held).push_back({own.used, treatment});
+        }
+    }
+    std::set<const Treatment*> gone;
+    const auto drop = [&](auto& from, std::size_t most) {
+        std::ranges::sort(from);
+        for (std::size_t i = 0; i + most < from.size(); ++i) {
+            gone.insert(from[i].second);
+            treated.erase(from[i].second);
+        }
+    };
+    drop(unheld, kMostUnheld / 2);
+    drop(held, kMostPlans);
+    std::erase_if(likeness, [&](const auto& each) {
+        const auto& [before, after, length] = each.first;
+        return gone.contains(before.treatment) || gone.contains(after.treatment);
+    });
+}
 
 // A take as these sources have it, which must outlive it.
 class Sources::OfTake final : public SampleSource {
@@ -233,11 +272,14 @@ Result<std::shared_ptr<Sources::Opened>> Sources::treated(const Sound& sound) co
             *sound.treatment, witnessesOf(sound), takes_.at(sound.take)->source->rate()
         );
         if (!plan) {
+            measured_->treated.erase(sound.treatment.get());
             return tl::unexpected(plan.error());
         }
         treated.treatment = sound.treatment;
         treated.plan = std::move(*plan);
+        measured_->letGo(sound.treatment.get());
     }
+    treated.used = ++measured_->uses;
     auto& opened = treated.takes[sound.take];
     if (!opened) {
         opened = std::make_shared<Opened>();
@@ -285,9 +327,10 @@ Result<std::vector<Splice>> Sources::splices(const Sound& sound, Frames from, Fr
     std::shared_ptr<StretchPlan> plan;
     {
         const std::scoped_lock lock(measured_->mutex);
-        plan = measured_->treated.at(sound.treatment.get()).plan;
+        const auto found = measured_->treated.find(sound.treatment.get());
+        plan = found != measured_->treated.end() ? found->second.plan : nullptr;
     }
-    return plan->splices(from, to);
+    return plan ? plan->splices(from, to) : std::vector<Splice>();
 }
 
 Result<double> Sources::likeness(const Clip& before, const Clip& after) const

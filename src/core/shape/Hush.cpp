@@ -58,13 +58,27 @@ void applyHushes(
     const Frames to = from + sound.frames();
     for (const Hush& hush : hushes) {
         const Silence silence(hush, map, rate);
-        const Frames first = std::max(silence.begin(), from);
-        const Frames last = std::min(silence.span.to, to);
-        for (Frames at = first; at < last; at += Frames(1)) {
-            const auto gain = static_cast<float>(silence.gainAt(at));
-            for (int c = 0; c < sound.channels(); ++c) {
-                sound.channel(c)[static_cast<std::size_t>((at - from).count())] *= gain;
+        const auto gain = [&](Frames begin, Frames end, auto gainAt) {
+            for (Frames at = std::max(begin, from); at < std::min(end, to); at += Frames(1)) {
+                for (int c = 0; c < sound.channels(); ++c) {
+                    sound.channel(c)[static_cast<std::size_t>((at - from).count())] *= gainAt(at);
+                }
             }
+        };
+        const auto edge = [&](Frames at) { return static_cast<float>(silence.gainAt(at)); };
+        const Frames rises = silence.span.to - silence.rise;
+        gain(silence.begin(), silence.span.from, edge);
+        gain(rises, silence.span.to, edge);
+        const Frames begin = std::max(silence.span.from, from);
+        const Frames end = std::min(rises, to);
+        for (int c = 0; c < sound.channels() && begin < end; ++c) {
+            std::ranges::fill(
+                sound.channel(c).subspan(
+                    static_cast<std::size_t>((begin - from).count()),
+                    static_cast<std::size_t>((end - begin).count())
+                ),
+                0.0F
+            );
         }
     }
 }

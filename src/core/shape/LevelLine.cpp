@@ -13,9 +13,10 @@ namespace orthochron {
 
 namespace {
 
-constexpr std::int64_t kCell = 64;      // frames a gain is read between at two ends
-constexpr double kStraightness = 1e-4;  // relative: how far from straight a cell may be
-constexpr double kThinnedWithin = 0.3;  // dB
+constexpr std::int64_t kCell = 1024;     // frames a gain goes evenly over at most
+constexpr std::int64_t kLeastCell = 64;  // and at least, where it is not read frame by frame
+constexpr double kStraightness = 3e-4;   // relative: how far from straight a cell may be
+constexpr double kThinnedWithin = 0.3;   // dB
 constexpr double kSamePlace = 1e-9;
 
 double gainOf(double level)
@@ -28,27 +29,35 @@ double levelOf(double gain)
     return gain > 0.0 ? 20.0 * std::log10(gain) : kSilence;
 }
 
-// How far a piece has come at a part of it.
-double comeAt(double part, const LevelPoint& from, const LevelPoint& to)
-{
-    return bentPart(part, to.level >= from.level ? from.bend : -from.bend);
-}
+// The gain along a piece between two points.
+struct PieceGain {
+    double first = 1.0;
+    double last = 1.0;
+    double bend = 0.0;     // of the way from the first to the last
+    double steepness = 0;  // natural logarithm of the one over the other, where both sound
 
-double gainBetween(double part, const LevelPoint& from, const LevelPoint& to)
-{
-    if (from.level == to.level) {
-        return gainOf(from.level);
+    PieceGain(const LevelPoint& from, const LevelPoint& to)
+        : first(gainOf(from.level)),
+          last(gainOf(to.level)),
+          bend(to.level >= from.level ? from.bend : -from.bend),
+          steepness(first > 0.0 && last > 0.0 ? std::log(last / first) : 0.0)
+    {}
+    [[nodiscard]] double at(double part) const
+    {
+        if (first == last) {
+            return first;
+        }
+        const double come = bentPart(part, bend);
+        if (last == 0.0) {
+            const double left = 1.0 - come;
+            return first * left * left * left;
+        }
+        if (first == 0.0) {
+            return last * come * come * come;
+        }
+        return first * std::exp(steepness * come);
     }
-    const double come = comeAt(part, from, to);
-    if (to.level == kSilence) {
-        const double left = 1.0 - come;
-        return gainOf(from.level) * left * left * left;
-    }
-    if (from.level == kSilence) {
-        return gainOf(to.level) * come * come * come;
-    }
-    return fromDecibels(from.level + (to.level - from.level) * come);
-}
+};
 
 }  // namespace
 
@@ -83,7 +92,10 @@ struct HeardLine::Piece {
     LevelPoint from;
     LevelPoint to;
     Frames jump;  // a step is smoothed over so long, up to its end
+    PieceGain gain{from, to};
 
+    void fill(Frames first, Frames last, Frames at, std::span<float> into) const;
+    void fillCurve(Frames at, Frames past, std::span<float> into) const;
     [[nodiscard]] bool isFlat() const { return from.level == to.level; }
     [[nodiscard]] Frames flatTo() const
     {
@@ -92,13 +104,13 @@ struct HeardLine::Piece {
     [[nodiscard]] double gainAt(Frames at) const
     {
         if (isFlat() || at < flatTo()) {
-            return gainOf(from.level);
+            return gain.first;
         }
         if (from.isStep) {
             const double part = smooth((at - flatTo()) / jump);
-            return gainOf(from.level) * (1.0 - part) + gainOf(to.level) * part;
+            return gain.first * (1.0 - part) + gain.last * part;
         }
-        return gainBetween((at - begin) / (end - begin), from, to);
+        return gain.at((at - begin) / (end - begin));
     }
 };
 
@@ -148,76 +160,132 @@ double HeardLine::levelAt(Frames songTime) const
     return levelOf(gainAt(songTime));
 }
 
-std::optional<double> HeardLine::evenGain(Frames from, Frames to) const
+// A stretch of a piece from `first` to `last`, as far as it lies in what is asked for: evenly from end to
+// end where that is near enough, else in halves.
+void HeardLine::Piece::fill(Frames first, Frames last, Frames at, std::span<float> into) const
+{
+    const Frames filled = std::max(first, at);
+    const Frames past = std::min(last, at + Frames(std::ssize(into)));
+    if (filled >= past) {
+        return;
+    }
+    const auto asked = into.subspan(
+        static_cast<std::size_t>((filled - at).count()),
+        static_cast<std::size_t>((past - filled).count())
+    );
+    const Frames length = last - first;
+    const double low = gainAt(first);
+    const double high = gainAt(last);
+    const auto isOnTheWay = [&](Frames place) {
+        const double exact = gainAt(place);
+        const double even = low + (high - low) * ((place - first) / length);
+        return std::abs(exact - even) <= kStraightness * exact;
+    };
+    const Frames middle = first + length / 2;
+    if (isOnTheWay(middle) && isOnTheWay(first + length / 4) && isOnTheWay(last - length / 4)) {
+        const auto step = static_cast<float>((high - low) / static_cast<double>(length.count()));
+        const auto start = static_cast<float>(low);
+        const auto offset = static_cast<int>((filled - first).count());
+        for (int k = 0; k < static_cast<int>(asked.size()); ++k) {
+            asked[static_cast<std::size_t>(k)] = start + step * static_cast<float>(offset + k);
+        }
+        return;
+    }
+    if (length > Frames(kLeastCell)) {
+        fill(first, middle, at, into);
+        fill(middle, last, at, into);
+        return;
+    }
+    for (std::size_t k = 0; k < asked.size(); ++k) {
+        asked[k] = static_cast<float>(gainAt(filled + Frames(static_cast<std::int64_t>(k))));
+    }
+}
+
+// The frames [at, past) of a curved part of a piece. Cells lie on the song's axis, so that they are the
+// same wherever reading begins.
+void HeardLine::Piece::fillCurve(Frames at, Frames past, std::span<float> into) const
+{
+    for (Frames place = at; place < past;) {
+        const std::int64_t index =
+            (place.count() >= 0 ? place.count() : place.count() - kCell + 1) / kCell;
+        const Frames last = std::min(Frames((index + 1) * kCell), end);
+        fill(std::max(Frames(index * kCell), flatTo()), last, at, into);
+        place = last;
+    }
+}
+
+void HeardLine::walk(Frames from, Frames to, const auto& onEven, const auto& onCurve) const
 {
     if (line_.isEmpty()) {
-        return 1.0;
+        onEven(from, to, 1.0F);
+        return;
     }
-    const Piece piece = pieceAt(from);
-    return piece.flatTo() >= to ? std::optional(piece.gainAt(from)) : std::nullopt;
+    for (Frames at = from; at < to;) {
+        const Piece piece = pieceAt(at);
+        const Frames end = std::min(piece.end, to);
+        if (const Frames flat = std::min(piece.flatTo(), end); at < flat) {
+            onEven(at, flat, static_cast<float>(gainOf(piece.from.level)));
+            at = flat;
+        }
+        if (at < end) {
+            onCurve(piece, at, end);
+            at = end;
+        }
+    }
 }
 
 void HeardLine::gains(Frames from, std::span<float> into) const
 {
-    const Frames end = from + Frames(std::ssize(into));
-    if (line_.isEmpty()) {
-        std::ranges::fill(into, 1.0F);
-        return;
-    }
-    for (Frames at = from; at < end;) {
-        const Piece piece = pieceAt(at);
-        const Frames pieceEnd = std::min(piece.end, end);
-        const auto put = [&](Frames place, double gain) {
-            into[static_cast<std::size_t>((place - from).count())] = static_cast<float>(gain);
-        };
-        for (const Frames flat = std::min(piece.flatTo(), pieceEnd); at < flat; at += Frames(1)) {
-            put(at, gainOf(piece.from.level));
+    const auto part = [&](Frames begin, Frames end) {
+        return into.subspan(
+            static_cast<std::size_t>((begin - from).count()),
+            static_cast<std::size_t>((end - begin).count())
+        );
+    };
+    walk(
+        from,
+        from + Frames(std::ssize(into)),
+        [&](Frames begin, Frames end, float gain) { std::ranges::fill(part(begin, end), gain); },
+        [&](const Piece& piece, Frames begin, Frames end) {
+            piece.fillCurve(begin, end, part(begin, end));
         }
-        while (at < pieceEnd) {
-            // Cells lie on the song's axis, so that they are the same wherever reading begins.
-            const std::int64_t index =
-                (at.count() >= 0 ? at.count() : at.count() - kCell + 1) / kCell;
-            const Frames first = std::max(Frames(index * kCell), piece.begin);
-            const Frames last = std::min(Frames((index + 1) * kCell), piece.end);
-            const double low = piece.gainAt(first);
-            const double high = piece.gainAt(last);
-            const double middle = piece.gainAt(first + (last - first) / 2);
-            const double straight = low + (high - low) * ((last - first) / 2 / (last - first));
-            const bool isStraight = std::abs(middle - straight) <= kStraightness * middle;
-            for (const Frames stop = std::min(last, pieceEnd); at < stop; at += Frames(1)) {
-                put(at,
-                    isStraight ? low + (high - low) * ((at - first) / (last - first))
-                               : piece.gainAt(at));
-            }
-        }
-    }
+    );
 }
 
 void HeardLine::apply(Frames from, AudioBuffer& sound) const
 {
-    if (const auto even = evenGain(from, from + sound.frames())) {
-        if (*even != 1.0) {
-            for (int c = 0; c < sound.channels(); ++c) {
-                for (float& value : sound.channel(c)) {
-                    value *= static_cast<float>(*even);
+    const auto part = [&](int channel, Frames begin, Frames end) {
+        return sound.channel(channel).subspan(
+            static_cast<std::size_t>((begin - from).count()),
+            static_cast<std::size_t>((end - begin).count())
+        );
+    };
+    walk(
+        from,
+        from + sound.frames(),
+        [&](Frames begin, Frames end, float gain) {
+            for (int c = 0; c < sound.channels() && gain != 1.0F; ++c) {
+                for (float& value : part(c, begin, end)) {
+                    value *= gain;
+                }
+            }
+        },
+        [&](const Piece& piece, Frames begin, Frames end) {
+            std::array<float, kCell> curve{};
+            for (Frames at = begin; at < end; at += Frames(kCell)) {
+                const Frames to = std::min(at + Frames(kCell), end);
+                const auto gain =
+                    std::span(curve).first(static_cast<std::size_t>((to - at).count()));
+                piece.fillCurve(at, to, gain);
+                for (int c = 0; c < sound.channels(); ++c) {
+                    const auto target = part(c, at, to);
+                    for (std::size_t i = 0; i < target.size(); ++i) {
+                        target[i] *= gain[i];
+                    }
                 }
             }
         }
-        return;
-    }
-    constexpr std::size_t kBlock = 1024;
-    std::array<float, kBlock> curve{};
-    const auto frames = static_cast<std::size_t>(sound.frames().count());
-    for (std::size_t done = 0; done < frames; done += kBlock) {
-        const std::size_t count = std::min(kBlock, frames - done);
-        gains(from + Frames(static_cast<std::int64_t>(done)), std::span(curve).first(count));
-        for (int c = 0; c < sound.channels(); ++c) {
-            const auto target = sound.channel(c).subspan(done, count);
-            for (std::size_t i = 0; i < count; ++i) {
-                target[i] *= curve[i];
-            }
-        }
-    }
+    );
 }
 
 namespace lines {
@@ -247,7 +315,7 @@ void thin(std::span<const LevelPoint> drawn, std::vector<LevelPoint>& kept)
     double most = kThinnedWithin;
     for (std::size_t i = 1; i + 1 < drawn.size(); ++i) {
         const double part = (drawn[i].at - first.at) / (last.at - first.at);
-        const double off = std::abs(levelOf(gainBetween(part, first, last)) - drawn[i].level);
+        const double off = std::abs(levelOf(PieceGain(first, last).at(part)) - drawn[i].level);
         const bool bothSilent = drawn[i].level == kSilence && std::isnan(off);
         if (!bothSilent && off > most) {
             most = off;

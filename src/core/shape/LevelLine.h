@@ -50,7 +50,7 @@ public:
     // kSilence where nothing is heard.
     [[nodiscard]] double levelAt(Frames songTime) const;
     [[nodiscard]] Frames timeOfPoint(std::size_t point) const;
-    // Gains of the frames from song time `from` on, within 0.002 dB of gainAt. The same however the
+    // Gains of the frames from song time `from` on, within 0.005 dB of gainAt. The same however the
     // song is taken apart.
     void gains(Frames from, std::span<float> into) const;
     // Applies them. Costs nothing where the line is level at 0 dB.
@@ -59,8 +59,9 @@ public:
 private:
     struct Piece;
     [[nodiscard]] Piece pieceAt(Frames songTime) const;
-    // A gain that holds for all of [from, to); none where it changes.
-    [[nodiscard]] std::optional<double> evenGain(Frames from, Frames to) const;
+    // Goes through [from, to): `onEven` is told where the gain stays as it is, `onCurve` where it
+    // is a piece's.
+    void walk(Frames from, Frames to, const auto& onEven, const auto& onCurve) const;
 
     const LevelLine& line_;
     const TempoMap& map_;

@@ -103,7 +103,7 @@ TEST_F(LevelLines, AStepHoldsAndIsDoneAtItsPoint)
     }
 }
 
-TEST_F(LevelLines, IsReadAsItIsWithinATwoThousandthOfADecibelHoweverItIsTakenApart)
+TEST_F(LevelLines, IsReadAsItIsWithinFiveThousandthsOfADecibelHoweverItIsTakenApart)
 {
     std::mt19937 random(5);
     std::uniform_real_distribution<double> any(0.0, 1.0);
@@ -127,7 +127,7 @@ TEST_F(LevelLines, IsReadAsItIsWithinATwoThousandthOfADecibelHoweverItIsTakenApa
             );
         }
     }
-    EXPECT_LT(worst, 0.002);
+    EXPECT_LT(worst, 0.005);
     std::vector<float> pieces(count);
     for (std::size_t done = 0; done < count;) {
         const auto some =

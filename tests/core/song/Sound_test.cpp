@@ -142,6 +142,33 @@ TEST_F(AtHalfSpeed, IsPrintedAsItIsRendered)
     EXPECT_TRUE(std::ranges::equal(printed.channel(0), sound.channel(0)));
 }
 
+TEST_F(AtHalfSpeed, PlansThatNobodyKnowsAnyMoreGoAndWhatIsHeardStaysTheSame)
+{
+    // As a value dragged for a while leaves them: each heard once, with its joins.
+    const Song song = song_;
+    AudioBuffer first(1, Frames(2000));
+    const auto hear = [&](int by, AudioBuffer& into) {
+        Song tried = song;
+        Track track = *tried.tracks[0];
+        Treatment treatment = *track.clips[0].sound.treatment;
+        treatment.time =
+            *TimeMap::through({{Frames(0), Frames(0)}, {Frames(10000), Frames(20000 + by)}});
+        const auto shared = std::make_shared<const Treatment>(treatment);
+        for (Clip& clip : track.clips) {
+            clip.sound.treatment = shared;
+        }
+        ASSERT_TRUE(renderClips(track.clips, sources_, Frames(3000), into));
+    };
+    hear(0, first);
+    for (int by = 1; by < 300; ++by) {
+        AudioBuffer other(1, Frames(2000));
+        hear(by, other);
+    }
+    AudioBuffer again(1, Frames(2000));
+    hear(0, again);
+    EXPECT_EQ(again, first);
+}
+
 TEST_F(AtHalfSpeed, ATreatmentThatCannotBeSaysSo)
 {
     Song song = song_;

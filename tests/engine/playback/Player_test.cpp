@@ -5,6 +5,7 @@
 #include "core/edits/ClipEdits.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/ShapeEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "engine/device/SimulatedDevice.h"
 #include "testkit/Allocations.h"
@@ -155,6 +156,54 @@ TEST_F(Playing, SeeksMutesAndEditsWithoutAClick)
     sound.insert(sound.end(), edited.begin(), edited.end());
     EXPECT_LT(largestStep(sound), 2.0 * kSineStep);
     EXPECT_GT(player_->position(), Frames(200003));
+    EXPECT_EQ(player_->dropouts(), 0);
+}
+
+TEST_F(Playing, FollowsLinesAndHushesAsTheyArePrintedTheClickAside)
+{
+    addTake(3.0, sine);
+    addTake(3.0, [](std::int64_t f) { return 0.2 * std::cos(0.011 * static_cast<double>(f)); });
+    LevelLine line{{{HeldPlace(0.1), 0.0, 0.4}, {HeldPlace(0.3), -20.0}}, Keeps::Time};
+    song_ = *setLevelLine(song_, std::array{song_.tracks[0]->id}, line);
+    line.points.back().level = kSilence;
+    line.points.back().at = HeldPlace(0.5);
+    song_ = *setLevelLine(song_, {}, line);
+    Hush hush;
+    hush.keeps = Keeps::Time;
+    hush.from = HeldPlace(0.05);
+    hush.to = HeldPlace(0.15);
+    song_ = *addHush(song_, std::array{song_.tracks[1]->id}, hush);
+    load();
+    player_->play();
+    const auto heard = play(30000);
+    AudioBuffer printed(2, Frames(30000));
+    ASSERT_TRUE(renderMix(song_, *sources_, Frames(0), printed));
+    for (std::size_t i = 600; i < 29000; ++i) {
+        ASSERT_NEAR(heard[i * 2], printed.channel(0)[i], 1e-6F) << i;
+    }
+    // The song's silence does not take the click along.
+    player_->seek(Frames(48000));
+    player_->setClick({true, ClickSound::Tick, 0.0});
+    const auto clicks = play(30000);
+    EXPECT_TRUE(std::ranges::any_of(clicks, [](float value) { return std::abs(value) > 0.05F; }));
+}
+
+TEST_F(Playing, APointSweptUpAndDownWhileItPlaysNeverClicks)
+{
+    addTake(8.0, sine);
+    load();
+    player_->play();
+    std::vector<float> sound = play(8192);
+    for (int step = 0; step < 30; ++step) {
+        const double level = -40.0 + 45.0 * (0.5 + 0.5 * std::sin(0.7 * step));
+        LevelLine line{{{HeldPlace(0.0), level}}, Keeps::Time};
+        song_ = *setLevelLine(song_, std::array{song_.tracks[0]->id}, line);
+        load();
+        const auto some = play(2048);
+        sound.insert(sound.end(), some.begin(), some.end());
+    }
+    // Twice as loud at the most, and faded into within 10 ms.
+    EXPECT_LT(largestStep(sound), 2.0 * 1.8 * kSineStep);
     EXPECT_EQ(player_->dropouts(), 0);
 }
 

@@ -215,6 +215,7 @@ void LineGrips::release()
 {
     const Grip was = std::exchange(grip_, Grip::None);
     const LevelLine dragged = std::exchange(line_, LevelLine());
+    hands_.endDragging();
     if (was == Grip::None) {
         return;
     }

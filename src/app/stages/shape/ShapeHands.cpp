@@ -148,9 +148,17 @@ void ShapeHands::hear(std::optional<TrackId> owner, const LevelLine& line)
         return;
     }
     if (auto heard = setLevelLine(session_.song(), ownersOf(owner), line)) {
+        isHearing_ = true;
         session_.player.setSong(
             std::make_shared<const Song>(std::move(*heard)), session_.document.sources()
         );
+    }
+}
+
+void ShapeHands::endDragging()
+{
+    if (std::exchange(isHearing_, false)) {
+        session_.player.setSong(session_.document.song(), session_.document.sources());
     }
 }
 
@@ -489,9 +497,11 @@ std::vector<ShapeHands::Item> ShapeHands::items() const
             );
         }
         for (const Clip& clip : track->clips) {
+            if (!clip.sound.treatment || clip.sound.treatment->speed.isEmpty()) {
+                continue;
+            }
             // All microphones of a set spin alike.
-            const bool isSeen = clip.part.isValid() && !seen.insert(clip.part).second;
-            if (!clip.sound.treatment || clip.sound.treatment->speed.isEmpty() || isSeen) {
+            if (clip.part.isValid() && !seen.insert(clip.part).second) {
                 continue;
             }
             const Spins spins = orthochron::spinsOf(clip);

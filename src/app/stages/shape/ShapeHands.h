@@ -34,8 +34,9 @@ public:
 
     // Level lines. A folded mic set has one line.
     bool setLine(const LevelLine& line, const QString& name);
-    // Plays on with a line that is still being dragged.
+    // Plays on with a line that is still being dragged; and no longer.
     void hear(std::optional<TrackId> owner, const LevelLine& line);
+    void endDragging();
     void changePoint(const std::function<void(LevelPoint&)>& change, const QString& name);
     void removePoint();
     void resetLine();
@@ -94,6 +95,7 @@ private:
     std::optional<PlacedHush> copiedHush_;
     TrackId copiedFrom_;  // the track that was chosen then
     std::size_t item_ = 0;
+    bool isHearing_ = false;
 };
 
 }  // namespace orthochron::app

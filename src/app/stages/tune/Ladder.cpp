@@ -411,6 +411,7 @@ void Ladder::move(QMouseEvent& event)
     }
     if (grip_ != Grip::Band) {
         moveNotes(event);
+        hands_.hearDragged(dragged_);
     }
 }
 
@@ -418,6 +419,7 @@ void Ladder::release(QMouseEvent& event)
 {
     const Grip was = std::exchange(grip_, Grip::None);
     const std::vector<NoteTuning> dragged = std::exchange(dragged_, {});
+    hands_.endDragging();
     if (was == Grip::Band) {
         const QRect band = QRect(pressed_, now_).normalized();
         if (band.width() + band.height() < 4) {

@@ -11,6 +11,7 @@ namespace orthochron::app {
 
 namespace {
 
+constexpr int kHeardEvery = 150;       // ms, while notes are dragged
 constexpr std::size_t kMostKnown = 8;  // takes whose notes are remembered
 
 }  // namespace
@@ -183,20 +184,46 @@ std::optional<Frames> TuneHands::heardAt(Frames takeTime) const
     return session_.hits.heardOn(track(), takeTime);
 }
 
-void TuneHands::apply(const std::vector<NoteTuning>& asked, const QString& name)
+Result<Song> TuneHands::withAsked(const std::vector<NoteTuning>& asked) const
 {
     const Sung* own = sung();
     if (own == nullptr) {
-        return;
+        return badArgument("there are no notes");
     }
     const Song& song = session_.song();
     const auto treatment =
         orthochron::tuningOf(own->notes, own->curve, asked, std::nullopt, takeLength(), song.rate);
     if (!treatment) {
-        Q_EMIT session_.failed(QString::fromStdString(treatment.error().message));
+        return tl::unexpected(treatment.error());
+    }
+    return tuneClips(song, track(), session_.choice.clips(), *treatment);
+}
+
+void TuneHands::apply(const std::vector<NoteTuning>& asked, const QString& name)
+{
+    session_.document.apply(withAsked(asked), name);
+}
+
+void TuneHands::hearDragged(const std::vector<NoteTuning>& asked)
+{
+    if (!session_.player.isPlaying() ||
+        (lastHeard_.isValid() && lastHeard_.elapsed() < kHeardEvery)) {
         return;
     }
-    session_.document.apply(tuneClips(song, track(), session_.choice.clips(), *treatment), name);
+    lastHeard_.start();
+    if (auto song = withAsked(asked)) {
+        session_.player.setSong(
+            std::make_shared<const Song>(std::move(*song)), session_.document.sources()
+        );
+    }
+}
+
+void TuneHands::endDragging()
+{
+    if (lastHeard_.isValid()) {
+        lastHeard_.invalidate();
+        session_.player.setSong(session_.document.song(), session_.document.sources());
+    }
 }
 
 void TuneHands::change(

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <QElapsedTimer>
 #include <QObject>
 
 #include "app/session/Session.h"
@@ -49,6 +50,9 @@ public:
     void
     change(const std::function<void(const SungNote&, NoteTuning&)>& change, const QString& name);
     void apply(const std::vector<NoteTuning>& asked, const QString& name);
+    // Plays on with notes that are still being dragged, a few times a second; and no longer.
+    void hearDragged(const std::vector<NoteTuning>& asked);
+    void endDragging();
     void putRightGently();
     void reset();
     void shift(double semitones);
@@ -70,11 +74,13 @@ private:
     };
     [[nodiscard]] std::optional<Place> place() const;
     [[nodiscard]] Frames takeLength() const;
+    [[nodiscard]] Result<Song> withAsked(const std::vector<NoteTuning>& asked) const;
     void songChanged();
 
     Session& session_;
     std::map<Place, std::shared_ptr<Sung>> known_;
     bool isListening_ = false;
+    QElapsedTimer lastHeard_;
     std::set<std::size_t> chosen_;
     // What is asked, as it was read from this treatment of these notes.
     mutable std::vector<NoteTuning> asked_;
