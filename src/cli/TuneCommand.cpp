@@ -5,6 +5,7 @@
 #include "cli/Mono.h"
 #include "cli/Treated.h"
 #include "core/files/NotesFile.h"
+#include "core/pitch/AnyVoice.h"
 #include "core/stretch/MaterialGuess.h"
 #include "core/tune/Tuning.h"
 

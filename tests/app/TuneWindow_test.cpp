@@ -2,6 +2,7 @@
 #include "app/stages/tune/Ladder.h"
 #include "core/edits/ClipEdits.h"
 #include "core/edits/TuneEdits.h"
+#include "core/pitch/AnyVoice.h"
 #include "core/render/Print.h"
 #include "core/render/Render.h"
 #include "testkit/Voice.h"

@@ -8,6 +8,8 @@ namespace orthochron {
 
 namespace {
 
+constexpr double kAbout = 0.01;  // quarter notes or seconds
+
 // A hush in frames, with how long its edges are.
 struct Silence {
     FrameSpan span;
@@ -55,8 +57,24 @@ void applyHushes(
     std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames from, AudioBuffer& sound
 )
 {
+    if (hushes.empty()) {
+        return;
+    }
     const Frames to = from + sound.frames();
+    // Those that are far away are told by their places, without asking the map for each.
+    const auto reach = [&](Keeps keeps) {
+        return std::pair{
+            placeOf(toSeconds(from, rate), keeps, map),
+            placeOf(toSeconds(to, rate) + kLongestHushEdge, keeps, map)};
+    };
+    const std::pair bars = reach(Keeps::Bars);
+    const std::pair times = reach(Keeps::Time);
     for (const Hush& hush : hushes) {
+        const auto& [first, last] = hush.keeps == Keeps::Bars ? bars : times;
+        // A frame may be a little off the place it stands for.
+        if (hush.to < first - HeldPlace(kAbout) || hush.from > last + HeldPlace(kAbout)) {
+            continue;
+        }
         const Silence silence(hush, map, rate);
         const auto gain = [&](Frames begin, Frames end, auto gainAt) {
             for (Frames at = std::max(begin, from); at < std::min(end, to); at += Frames(1)) {

@@ -1,7 +1,7 @@
 #include "core/stretch/PitchGrains.h"
 
 #include "core/audio/ScalarProduct.h"
-#include "core/pitch/PitchCurve.h"
+#include "core/pitch/AnyVoice.h"
 #include "core/stretch/Tape.h"
 
 #include <algorithm>
@@ -48,7 +48,7 @@ public:
         if (auto read = owner_.voice_.read(first_, sound_); !read) {
             return read;
         }
-        auto curve = pitchOf(channelOver(sound_), rate_);
+        auto curve = pitchOfAnyVoice(channelOver(sound_), rate_);
         if (!curve) {
             return tl::unexpected(curve.error());
         }

@@ -14,9 +14,6 @@ constexpr double kArrived = 0.3;        // semitones from where it will be
 constexpr double kMostLeft = 0.4;       // of a note that either end of it may take
 constexpr std::size_t kEdge = 4;        // frames at either end that are never steady
 constexpr Seconds kTouching = milliseconds(40.0);
-constexpr Hertz kDeep{30.0};
-constexpr std::size_t kDeepRun = 20;  // frames
-constexpr double kDeepPart = 0.01;    // of what has a pitch
 
 // Smoothed by a bell curve; at its ends what is beyond is mirrored.
 std::vector<double> smoothed(std::span<const double> values, double deviation)
@@ -99,29 +96,6 @@ double centreOf(std::span<const double> values)
 double semitonesOf(const PitchFrame& frame)
 {
     return 69.0 + 12.0 * std::log2(frame.pitch.count() / 440.0);
-}
-
-Result<std::vector<PitchFrame>>
-pitchOfAnyVoice(const Channel& channel, Hertz rate, const Work& work)
-{
-    auto deep = pitchOf(channel, rate, {.low = kDeep}, work.part(0.0, 0.5));
-    if (!deep) {
-        return deep;
-    }
-    // Notes as low as that, not single frames.
-    std::size_t run = 0;
-    std::size_t low = 0;
-    std::size_t voiced = 0;
-    for (const PitchFrame& frame : *deep) {
-        voiced += frame.isVoiced() ? 1U : 0U;
-        const bool isLow = frame.isVoiced() && frame.pitch < PitchSettings().low;
-        run = isLow ? run + 1 : 0;
-        low += run >= kDeepRun ? 1U : 0U;
-    }
-    if (static_cast<double>(low) > kDeepPart * static_cast<double>(voiced)) {
-        return deep;
-    }
-    return pitchOf(channel, rate, {}, work.part(0.5, 1.0));
 }
 
 std::vector<SungNote> sungNotes(std::span<const PitchFrame> curve, Hertz rate, const Scale& scale)

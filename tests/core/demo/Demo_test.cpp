@@ -5,6 +5,7 @@
 #include "core/demo/SungLines.h"
 #include "core/files/AtomicFile.h"
 #include "core/files/SongFile.h"
+#include "core/pitch/AnyVoice.h"
 #include "core/render/Sources.h"
 #include "core/tune/SungNotes.h"
 #include "testkit/Folder.h"

@@ -1,6 +1,7 @@
 #include "app/stages/tune/TuneHands.h"
 
 #include "app/controls/Counted.h"
+#include "core/pitch/AnyVoice.h"
 #include "core/stretch/MaterialGuess.h"
 #include "core/tune/KeyGuess.h"
 
