@@ -56,4 +56,13 @@ QLabel* benchNote(const QString& text, QWidget* parent)
     return label;
 }
 
+QVBoxLayout* benchColumn(QWidget* widget)
+{
+    constexpr int kApart = 5;
+    auto* column = new QVBoxLayout(widget);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(kApart);
+    return column;
+}
+
 }  // namespace orthochron::app

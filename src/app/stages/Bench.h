@@ -2,6 +2,7 @@
 
 #include <QLabel>
 #include <QPushButton>
+#include <QVBoxLayout>
 #include <QWidget>
 
 namespace orthochron::app {
@@ -13,5 +14,8 @@ benchButton(const QString& text, const QString& name, bool isMain, QWidget* pare
 [[nodiscard]] QPushButton* benchWay(const QString& text, const QString& name, QWidget* parent);
 [[nodiscard]] QLabel* benchTitle(const QString& text, QWidget* parent);
 [[nodiscard]] QLabel* benchNote(const QString& text, QWidget* parent);  // second ink, wraps
+
+// A column of rows close together, without margins of its own.
+[[nodiscard]] QVBoxLayout* benchColumn(QWidget* widget);
 
 }  // namespace orthochron::app

@@ -21,6 +21,8 @@ public:
     [[nodiscard]] virtual QString status() const { return {}; }      // for the status line
     virtual void entered() {}
 
+    // Whether it draws level lines, hushes and spins itself; else they are shown faintly.
+    [[nodiscard]] virtual bool showsShapes() const { return false; }
     // Over each lane, and once over all of them.
     virtual void paintLane(QPainter&, const Lane&) {}
     virtual void paintOver(QPainter&) {}

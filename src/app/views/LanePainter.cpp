@@ -64,7 +64,7 @@ void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
     button(head.right() - 17, QStringLiteral("S"), track->isSoloed);
 }
 
-void LanePainter::paintLane(QPainter& painter, const Lane& lane)
+void LanePainter::paintLane(QPainter& painter, const Lane& lane, bool withShapes)
 {
     const auto track = session_.song().track(lane.track);
     const Palette& colours = Theme::palette();
@@ -111,7 +111,9 @@ void LanePainter::paintLane(QPainter& painter, const Lane& lane)
             paintStrain(painter, lane, *clip);
         }
     }
-    ShapePainter(lanes_, session_).paintFaint(painter, lane.area, *track);
+    if (withShapes) {
+        ShapePainter(lanes_, session_).paintFaint(painter, lane.area, *track);
+    }
 }
 
 void LanePainter::paintStrain(QPainter& painter, const Lane& lane, const Clip& clip) const
@@ -160,6 +162,10 @@ void LanePainter::paintClip(
     const int channel = std::max(0, clip.sound.channel);
     const int first = static_cast<int>(std::floor(lanes_.xOf(from)));
     const int last = static_cast<int>(std::ceil(lanes_.xOf(to)));
+    // What spins down grows quiet with its speed.
+    const SpeedLine* speed = clip.sound.treatment && !clip.sound.treatment->speed.isEmpty()
+                                 ? &clip.sound.treatment->speed
+                                 : nullptr;
     std::vector<QLineF> lines;
     lines.reserve(static_cast<std::size_t>(std::max(0, last - first)));
     for (int x = first; x < last; ++x) {
@@ -172,8 +178,10 @@ void LanePainter::paintClip(
             continue;
         }
         const PeakPair pair = peaks->range(channel, a, b);
-        const double high = std::max(0.4, pair.high * gain);
-        const double low = std::min(-0.4, pair.low * gain);
+        const double own =
+            speed != nullptr ? gain * speed->gainAt(static_cast<double>(inSound.count())) : gain;
+        const double high = std::max(0.4, pair.high * own);
+        const double low = std::min(-0.4, pair.low * own);
         lines.emplace_back(x + 0.5, middle - high, x + 0.5, middle - low);
     }
     painter.save();

@@ -15,7 +15,8 @@ public:
     LanePainter(const LanesView& lanes, Session& session);
 
     void paintHead(QPainter& painter, const Lane& lane) const;
-    void paintLane(QPainter& painter, const Lane& lane);
+    // With its level line, hushes and spins, faintly, or without.
+    void paintLane(QPainter& painter, const Lane& lane, bool withShapes);
 
 private:
     // What a clip's take sounds like between two song times, which may lie in its spare.

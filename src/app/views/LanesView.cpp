@@ -34,6 +34,7 @@ LanesView::LanesView(Session& session, QWidget* parent) : QWidget(parent), sessi
         update();
     });
     connect(&session_.choice, &Choice::changed, this, [this] { update(); });
+    connect(&session_.choice, &Choice::trackChanged, this, &LanesView::revealChosen);
     connect(&session_.fitting, &Fitting::changed, this, [this] { update(); });
     connect(&session_.review, &JoinReview::changed, this, [this] { update(); });
     ownHead_ = QSettings().value(QStringLiteral("headWidth"), 0).toInt();
@@ -43,6 +44,7 @@ void LanesView::setStage(Stage* stage)
 {
     stage_ = stage;
     layOut();
+    revealChosen();
     update();
 }
 
@@ -135,6 +137,22 @@ void LanesView::layOut()
     }
 }
 
+void LanesView::revealChosen()
+{
+    const auto chosen = std::ranges::find(lanes_, session_.choice.track(), &Lane::track);
+    if (chosen == lanes_.end()) {
+        return;
+    }
+    const QRect laid = lanesArea();
+    if (chosen->area.top() < laid.top()) {
+        scroll_ -= laid.top() - chosen->area.top();
+    } else if (chosen->area.bottom() > laid.bottom()) {
+        scroll_ += std::min(chosen->area.bottom() - laid.bottom(), chosen->area.top() - laid.top());
+    }
+    layOut();
+    update();
+}
+
 const Lane* LanesView::laneAt(QPoint place) const
 {
     if (place.y() < sheet().top() || isInFoot(place)) {
@@ -179,7 +197,7 @@ void LanesView::paintEvent(QPaintEvent*)
         }
         painter.save();
         painter.setClipRect(lane.area.intersected(laid));
-        lanePainter.paintLane(painter, lane);
+        lanePainter.paintLane(painter, lane, stage_ == nullptr || !stage_->showsShapes());
         if (stage_ != nullptr) {
             stage_->paintLane(painter, lane);
         }

@@ -71,6 +71,7 @@ private:
     enum class Drag { None, Ribbon, Ruler, Select, Pan, HeadEdge, Stage };
 
     void layOut();
+    void revealChosen();  // scrolls so far that the chosen lane is seen
     void paintOver(QPainter& painter) const;
     void paintEmpty(QPainter& painter) const;
     bool pressHead(const Lane& lane, QPoint place);

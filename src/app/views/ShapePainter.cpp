@@ -18,7 +18,7 @@ constexpr double kMargin = 4.0;  // above and below what is drawn in a lane
 QColor inkOf(ShapePainter::Ink ink)
 {
     QColor colour = Theme::palette().ink;
-    colour.setAlpha(ink == ShapePainter::Ink::Full ? 255 : 110);
+    colour.setAlpha(ink == ShapePainter::Ink::Faint ? 110 : 255);
     return colour;
 }
 
@@ -60,8 +60,19 @@ void ShapePainter::paintLine(QPainter& painter, QRectF area, const LevelLine& li
     const Song& song = session_.song();
     const HeardLine heard(line, song.tempo, song.rate);
     QPolygonF drawn;
-    for (double x = area.left(); x < area.right() + 2.0; x += 2.0) {
-        drawn << QPointF(x, levelY(heard.levelAt(lanes_.timeAt(x)), area));
+    // Where it stays level one stroke is enough.
+    const auto put = [&](double x) {
+        const QPointF place(x, levelY(heard.levelAt(lanes_.timeAt(x)), area));
+        const auto count = drawn.size();
+        if (count > 1 && drawn[count - 1].y() == place.y() && drawn[count - 2].y() == place.y()) {
+            drawn[count - 1].setX(x);
+        } else {
+            drawn << place;
+        }
+    };
+    constexpr double kApart = 3.0;
+    for (double x = area.left(); x < area.right() + kApart; x += kApart) {
+        put(x);
     }
     // At the points themselves too, so that corners stand where they are.
     for (std::size_t i = 0; i < line.points.size(); ++i) {
@@ -84,7 +95,11 @@ void ShapePainter::paintLine(QPainter& painter, QRectF area, const LevelLine& li
 }
 
 void ShapePainter::paintPoints(
-    QPainter& painter, QRectF area, const LevelLine& line, std::optional<std::size_t> chosen
+    QPainter& painter,
+    QRectF area,
+    const LevelLine& line,
+    Ink ink,
+    std::optional<std::size_t> chosen
 ) const
 {
     const Song& song = session_.song();
@@ -98,6 +113,12 @@ void ShapePainter::paintPoints(
             continue;
         }
         last = x;
+        if (ink != Ink::Full) {
+            const double y = levelY(line.points[i].level, area);
+            painter.fillRect(QRectF(x - 2.5, y - 2.5, 5.0, 5.0), colours.ink);
+            painter.fillRect(QRectF(x - 1.5, y - 1.5, 3.0, 3.0), colours.lane);
+            continue;
+        }
         painter.setPen(QPen(colours.ink, 1.4));
         painter.setBrush(chosen == i ? colours.ink : colours.lane);
         painter.drawEllipse(QPointF(x, levelY(line.points[i].level, area)), 4.0, 4.0);

@@ -19,14 +19,18 @@ class ShapePainter final {
     Q_DECLARE_TR_FUNCTIONS(ShapePainter)
 
 public:
-    enum class Ink { Faint, Full };
+    enum class Ink { Faint, Plain, Full };  // Plain: in ink, but thin
 
     ShapePainter(const LanesView& lanes, const Session& session);
 
     void paintLine(QPainter& painter, QRectF area, const LevelLine& line, Ink ink) const;
     // The points of a line; a chosen one full.
     void paintPoints(
-        QPainter& painter, QRectF area, const LevelLine& line, std::optional<std::size_t> chosen
+        QPainter& painter,
+        QRectF area,
+        const LevelLine& line,
+        Ink ink,
+        std::optional<std::size_t> chosen
     ) const;
     void paintHush(
         QPainter& painter, QRectF area, const Hush& hush, Ink ink, bool isChosen, bool isNamed

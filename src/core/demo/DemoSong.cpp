@@ -76,8 +76,8 @@ bool isUntouchedDemo(const std::filesystem::path& folder)
             return true;
         }
         const auto hash = hashOfFile(path);
-        return hash && std::ranges::any_of(own, [&](const Take& take) {
-                   return take.hash == *hash && isSameFile(pathOf(take, folder), path);
+        return hash && std::ranges::any_of(own, [&](const Take& known) {
+                   return known.hash == *hash && isSameFile(pathOf(known, folder), path);
                });
     });
 }

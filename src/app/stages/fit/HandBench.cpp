@@ -100,10 +100,11 @@ void HandBench::addValueRow(QGridLayout& layout)
     repeat_ =
         field(tr("Copies"), "handCopies", {QStringLiteral("×"), 0, 1.0, 999.0, 1.0, 0.1}, 5, 0);
     auto* repeat = benchButton(tr("Repeat"), QStringLiteral("handRepeat"), false, this);
-    layout.addWidget(repeat, 5, 2);
+    layout.addWidget(repeat_, 5, 0);  // alone, so that there is room for both buttons
+    layout.addWidget(repeat, 5, 1);
     auto* noFades = benchButton(tr("No fades"), QStringLiteral("handNoFades"), false, this);
     noFades->setToolTip(tr("Takes the fades of the chosen clips away"));
-    layout.addWidget(noFades, 5, 3);
+    layout.addWidget(noFades, 5, 2);
     connect(noFades, &QPushButton::clicked, this, [this] {
         hands_.fade({.in = Frames(0), .out = Frames(0)});
     });

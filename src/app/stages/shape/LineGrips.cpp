@@ -43,14 +43,16 @@ void LineGrips::paint(QPainter& painter, std::optional<TrackId> owner, QRectF ar
     if (line.isEmpty() && !isLookedAt) {
         return;
     }
-    shapes.paintLine(painter, area, line, ShapePainter::Ink::Full);
+    const auto ink = isLookedAt || (isHeld() && owner == owner_) ? ShapePainter::Ink::Full
+                                                                 : ShapePainter::Ink::Plain;
+    shapes.paintLine(painter, area, line, ink);
     std::optional<std::size_t> chosen;
     if (isHeld() && owner == owner_) {
         chosen = grip_ == Grip::Point ? std::optional(point_) : std::nullopt;
     } else if (isLookedAt) {
         chosen = hands_.point();
     }
-    shapes.paintPoints(painter, area, line, chosen);
+    shapes.paintPoints(painter, area, line, ink, chosen);
 }
 
 LineGrips::Found LineGrips::find(std::optional<TrackId> owner, QRectF area, QPointF place) const

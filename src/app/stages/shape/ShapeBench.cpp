@@ -87,14 +87,6 @@ public:
     }
 };
 
-QVBoxLayout* columnOf(QWidget* widget)
-{
-    auto* column = new QVBoxLayout(widget);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
-    return column;
-}
-
 }  // namespace
 
 ShapeBench::ShapeBench(Session& session, ShapeHands& hands) : session_(session), hands_(hands)
@@ -131,7 +123,7 @@ QPushButton* ShapeBench::button(QWidget* parent, const QString& text, const char
 QWidget* ShapeBench::makeLine()
 {
     auto* line = new QWidget(this);
-    auto* column = columnOf(line);
+    auto* column = benchColumn(line);
     lineOf_ = benchTitle(QString(), line);
     lineOf_->setObjectName(QStringLiteral("lineOf"));
     column->addWidget(lineOf_);
@@ -199,7 +191,7 @@ QWidget* ShapeBench::makeLine()
 QWidget* ShapeBench::makeHush()
 {
     auto* hush = new QWidget(this);
-    auto* column = columnOf(hush);
+    auto* column = benchColumn(hush);
     column->addWidget(benchTitle(tr("Hush"), hush));
     label_ = new QLineEdit(hush);
     label_->setObjectName(QStringLiteral("hushLabel"));
@@ -256,7 +248,7 @@ QWidget* ShapeBench::makeHush()
 QWidget* ShapeBench::makeFade()
 {
     auto* fades = new QWidget(this);
-    auto* column = columnOf(fades);
+    auto* column = benchColumn(fades);
     auto* head = new QHBoxLayout;
     head->addWidget(benchTitle(tr("Fade"), fades));
     whose_ = new QComboBox(fades);
@@ -340,7 +332,7 @@ QWidget* ShapeBench::makeFade()
 QWidget* ShapeBench::makeList()
 {
     auto* all = new QWidget(this);
-    auto* column = columnOf(all);
+    auto* column = benchColumn(all);
     column->addWidget(benchTitle(tr("All lines and hushes"), all));
     list_ = new QListWidget(all);
     list_->setObjectName(QStringLiteral("shapeList"));

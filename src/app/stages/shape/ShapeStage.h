@@ -21,6 +21,7 @@ public:
     [[nodiscard]] bool isWorkedOn() const override;
     [[nodiscard]] QString status() const override;
     void entered() override;
+    [[nodiscard]] bool showsShapes() const override { return true; }
     void paintLane(QPainter& painter, const Lane& lane) override;
     void paintOver(QPainter& painter) override;
     [[nodiscard]] int footHeight() const override;

@@ -114,8 +114,10 @@ void Ladder::paintRungs(QPainter& painter, QRect area) const
     const int last = map.barAt(placeAt(area.right()));
     for (int bar = first; bar <= std::min(last, first + 400); ++bar) {
         const double x = lanes_.xOf(toFrames(map.timeAt(map.startOfBar(bar)), song.rate));
-        painter.setPen(QPen(colours.barLine, 1.0));
-        painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()));
+        if (x >= area.left()) {
+            painter.setPen(QPen(colours.barLine, 1.0));
+            painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()));
+        }
     }
 }
 

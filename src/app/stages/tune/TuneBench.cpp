@@ -32,14 +32,6 @@ constexpr std::array kScaleNames{
     "whole-tone"};
 constexpr std::size_t kLikely = 3;  // keys that are offered
 
-QVBoxLayout* columnOf(QWidget* widget)
-{
-    auto* column = new QVBoxLayout(widget);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(6);
-    return column;
-}
-
 }  // namespace
 
 TuneBench::TuneBench(Session& session, TuneHands& hands, Ladder& ladder)
@@ -68,7 +60,7 @@ NumberField* TuneBench::field(
 QWidget* TuneBench::makeWhole()
 {
     auto* whole = new QWidget(this);
-    auto* column = columnOf(whole);
+    auto* column = benchColumn(whole);
     of_ = benchTitle(QString(), whole);
     of_->setObjectName(QStringLiteral("notesOf"));
     column->addWidget(of_);
@@ -137,7 +129,7 @@ QWidget* TuneBench::makeWhole()
 QWidget* TuneBench::makeChosen()
 {
     auto* chosen = new QWidget(this);
-    auto* column = columnOf(chosen);
+    auto* column = benchColumn(chosen);
     scope_ = benchTitle(QString(), chosen);
     scope_->setObjectName(QStringLiteral("tuneScope"));
     column->addWidget(scope_);
@@ -204,7 +196,7 @@ QWidget* TuneBench::makeChosen()
 QWidget* TuneBench::makeFurthest()
 {
     auto* furthest = new QWidget(this);
-    auto* column = columnOf(furthest);
+    auto* column = benchColumn(furthest);
     column->addWidget(benchTitle(tr("Furthest off their rungs"), furthest));
     furthest_ = new OffList(session_, hands_, furthest);
     column->addWidget(furthest_, 1);
