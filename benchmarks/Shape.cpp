@@ -114,7 +114,8 @@ int main()
     }
     std::ranges::sort(ratios);
     fmt::print(
-        "32 tracks of a minute with 12 points and 6 hushes each: {:.3f} times as long as without (goal 1.15; "
+        "32 tracks of a minute with 12 points and 6 hushes each: {:.3f} times as long as without "
+        "(goal 1.15; "
         "{:.3f} "
         "to {:.3f})\n",
         ratios[kTurns / 2],

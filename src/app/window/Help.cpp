@@ -51,7 +51,8 @@ bool showTour(QWidget* parent)
           "5  R switches between recorded and edited while it plays, at matched loudness.",
           "6  Joins: every join as a frame, worst first. H plays around it, N mends it, Y accepts "
           "it.",
-          "7  Tune: a voice or a bass on a ladder of semitones. Drag a note; F puts them right gently.",
+          "7  Tune: a voice or a bass on a ladder of semitones. Drag a note; F puts them right "
+          "gently.",
           "8  Shape: drag over bars and press Shift+H to silence them, Shift+F fades the song out; "
           "click the line in a lane to draw its level.",
           "9  Print: the mix or the tracks. What will be written is said beforehand.",
