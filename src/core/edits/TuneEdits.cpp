@@ -8,12 +8,13 @@ namespace orthochron {
 
 namespace {
 
-// Whether a time map only moves notes about: both ends of the take stay.
-bool isOfNotes(const TimeMap& time)
+// Whether a treatment's time only moves notes about: both ends of the take stay, and no fit has pinned
+// its attacks.
+bool isOfNotes(const Treatment& treatment)
 {
-    const auto& pins = time.pins();
-    return pins.empty() ||
-           (pins.front().take == pins.front().sound && pins.back().take == pins.back().sound);
+    const auto& pins = treatment.time.pins();
+    return pins.empty() || (treatment.attacks.empty() && pins.front().take == pins.front().sound &&
+                            pins.back().take == pins.back().sound);
 }
 
 // Tunes clips, those laid alike by one treatment.
@@ -56,7 +57,7 @@ private:
     Result<Treatment> tunedFrom(const Clip& clip) const
     {
         Treatment tuned = treatmentOf(clip);
-        if (isOfNotes(tuned.time)) {
+        if (isOfNotes(tuned)) {
             tuned.time = tuning_.time;
         } else if (!tuning_.time.pins().empty()) {
             return badArgument("the clip was stretched: its notes can be moved in pitch, in time "
@@ -153,7 +154,7 @@ Treatment tuningOf(const Song& song, TrackId id, const ClipChoice& chosen)
         }
     }
     Treatment tuning = first != nullptr ? treatmentOf(*first) : Treatment();
-    if (!isOfNotes(tuning.time)) {
+    if (!isOfNotes(tuning)) {
         tuning.time = TimeMap();
     }
     return tuning;

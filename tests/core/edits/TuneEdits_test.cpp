@@ -1,0 +1,101 @@
+#include "core/edits/TuneEdits.h"
+
+#include <gtest/gtest.h>
+
+#include "core/edits/ClipValues.h"
+#include "core/edits/FitEdits.h"
+#include "core/render/Render.h"
+#include "testkit/MarkedKit.h"
+
+// A tuning on a song: what it goes to, and what becomes of it when the set is fitted.
+namespace orthochron {
+namespace {
+
+class TuningASong : public testing::Test {
+protected:
+    [[nodiscard]] const Song& song() const { return testkit::markedKit().song; }
+    [[nodiscard]] const Sources& sources() const { return *testkit::markedKit().sources; }
+    [[nodiscard]] SetId set() const { return testkit::markedKit().set; }
+    [[nodiscard]] TrackId track() const { return song().tracks[0]->id; }
+    static Treatment aTuning()
+    {
+        Treatment tuning;
+        tuning.material = Material::Line;
+        tuning.pitch = {{Frames(48000), 0.0}, {Frames(52800), -0.3}, {Frames(96000), 0.0}};
+        return tuning;
+    }
+    static bool isTuned(const std::vector<Clip>& clips)
+    {
+        return !clips.empty() && std::ranges::all_of(clips, [](const Clip& clip) {
+            return clip.sound.treatment && clip.sound.treatment->pitch == aTuning().pitch &&
+                   clip.sound.treatment->material == Material::Line;
+        });
+    }
+};
+
+TEST_F(TuningASong, GoesToAllMicrophonesByOnePointerAndWithoutATrace)
+{
+    const auto tuned = tuneClips(song(), track(), {}, aTuning());
+    ASSERT_TRUE(tuned) << tuned.error().message;
+    for (const auto& each : tuned->tracks) {
+        EXPECT_TRUE(isTuned(each->clips));
+        EXPECT_EQ(
+            each->clips.front().sound.treatment, tuned->tracks[0]->clips.front().sound.treatment
+        );
+    }
+    EXPECT_EQ(tuningOf(*tuned, track(), {}).pitch, aTuning().pitch);
+    const auto back = tuneClips(*tuned, track(), {}, Treatment());
+    ASSERT_TRUE(back);
+    EXPECT_TRUE(*back == song());
+}
+
+TEST_F(TuningASong, AFitMadeAgainIsInTune)
+{
+    for (const FitMethod method : {FitMethod::Cut, FitMethod::Stretch}) {
+        FitRequest request;
+        request.way.method = method;
+        const auto cut = fitSet(song(), set(), {}, sources());
+        ASSERT_TRUE(cut);
+        const auto tuned = tuneClips(cut->song, track(), {}, aTuning());
+        ASSERT_TRUE(tuned) << tuned.error().message;
+        EXPECT_TRUE(isTuned(tuned->tracks[0]->clips));
+        const auto again = fitSet(*tuned, set(), request, sources());
+        ASSERT_TRUE(again) << again.error().message;
+        EXPECT_TRUE(isTuned(again->song.tracks[0]->clips));
+        EXPECT_TRUE(isTuned(again->song.tracks[3]->clips));
+        AudioBuffer sound(1, Frames(9600));
+        EXPECT_TRUE(
+            renderTrack(again->song, *again->song.tracks[0], sources(), Frames(60000), sound)
+        );
+    }
+}
+
+TEST_F(TuningASong, ChosenClipsAloneAndNoneThatIsLocked)
+{
+    const auto cut = fitSet(song(), set(), {}, sources());
+    ASSERT_TRUE(cut);
+    const ClipId one = cut->song.tracks[0]->clips[3].id;
+    const auto tuned = tuneClips(cut->song, track(), {one}, aTuning());
+    ASSERT_TRUE(tuned);
+    EXPECT_TRUE(tuned->tracks[0]->clips[3].sound.treatment);
+    EXPECT_TRUE(tuned->tracks[5]->clips[3].sound.treatment);
+    EXPECT_FALSE(tuned->tracks[0]->clips[4].sound.treatment);
+    const auto locked = lockClips(cut->song, {one}, true);
+    ASSERT_TRUE(locked);
+    EXPECT_FALSE(tuneClips(*locked, track(), {one}, aTuning()));
+    EXPECT_FALSE(tuneClips(song(), TrackId{99999}, {}, aTuning()));
+    // Notes moved in time cannot be in what was stretched.
+    FitRequest request;
+    request.way.method = FitMethod::Stretch;
+    const auto stretched = fitSet(song(), set(), request, sources());
+    ASSERT_TRUE(stretched);
+    Treatment moved = aTuning();
+    moved.time = *TimeMap::through(
+        {{Frames(0), Frames(0)}, {Frames(60000), Frames(61000)}, {Frames(90000), Frames(90000)}}
+    );
+    EXPECT_FALSE(tuneClips(stretched->song, track(), {}, moved));
+    EXPECT_TRUE(tuneClips(stretched->song, track(), {}, aTuning()));
+}
+
+}  // namespace
+}  // namespace orthochron
