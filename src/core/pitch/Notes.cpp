@@ -15,6 +15,7 @@ constexpr double kChange = 48.0;        // 12 frames of a semitone off
 constexpr double kMostCost = 16.0;      // of one frame: what errs by an octave is no note
 constexpr std::size_t kRiseWithin = 8;  // frames
 constexpr double kRise = 4.0;           // of power: 6 dB
+constexpr std::size_t kDipWithin = 6;   // frames
 constexpr double kDip = 2.1;            // of power, on both sides of a moment: 3.2 dB
 constexpr Seconds kPowerOver = milliseconds(20.0);  // that a frame's power is the mean of
 constexpr std::size_t kWidest = 4;                  // frames to either side it is smoothed over
@@ -91,7 +92,7 @@ bool isStruckAgain(std::span<const PitchFrame> curve, std::size_t begin, std::si
 // quick.
 bool isTonguedAgain(std::span<const PitchFrame> curve, std::size_t begin, std::size_t n)
 {
-    if (n < begin + kShortest + kWidest || n + kRiseWithin + kWidest >= curve.size() ||
+    if (n < begin + kShortest + kWidest || n + kDipWithin + kWidest >= curve.size() ||
         !curve[n].isVoiced()) {
         return false;
     }
@@ -117,8 +118,8 @@ bool isTonguedAgain(std::span<const PitchFrame> curve, std::size_t begin, std::s
     const double here = powerAt(n);
     const bool isLeast = here <= powerAt(n - 1) && here < powerAt(n + 1) &&
                          here <= powerAt(n - 2) && here < powerAt(n + 2);
-    return isLeast && loudestOf(n - kRiseWithin, n) >= kDip * here &&
-           loudestOf(n + 1, n + kRiseWithin + 1) >= kDip * here;
+    return isLeast && loudestOf(n - kDipWithin, n) >= kDip * here &&
+           loudestOf(n + 1, n + kDipWithin + 1) >= kDip * here;
 }
 
 // The pitch of a sound is known only once some periods of it have passed: a note after a gap begins where

@@ -387,18 +387,39 @@ void ShapeHands::fade(const LongFade& fade, bool ofTracks)
         session_.say(tr("Choose a track first"));
         return;
     }
-    std::optional<Frames> ends;
-    if (!ofTracks && fade.isOut && !song.endMark) {
-        if (const auto last = lastSound(song, *session_.document.sources(), {})) {
-            ends = *last;
-        }
+    if (ofTracks || !fade.isOut || song.endMark) {
+        fadeAt(fade, faded, {});
+        return;
     }
-    const QString whose = ofTracks ? tracksName() : tr("the song");
+    // There may be an hour of silence after it.
+    session_.jobs.run(
+        {.key = QStringLiteral("lastSound"),
+         .title = tr("Looking for the last sound"),
+         .holds = session_.document.whileUnedited()},
+        this,
+        [of = session_.document.song(), sources = session_.document.sources()](const Work& work) {
+            return lastSound(*of, *sources, work);
+        },
+        [this, fade](const Result<Frames>& last) {
+            if (last) {
+                fadeAt(fade, {}, *last);
+            } else if (last.error().kind != ErrorKind::Cancelled) {
+                Q_EMIT session_.failed(QString::fromStdString(last.error().message));
+            }
+        }
+    );
+}
+
+void ShapeHands::fadeAt(
+    const LongFade& fade, const std::vector<TrackId>& tracks, std::optional<Frames> ends
+)
+{
+    const QString whose = tracks.empty() ? tr("the song") : tracksName();
     if (session_.document.apply(
-            fadeLong(song, faded, fade, ends),
+            fadeLong(session_.song(), tracks, fade, ends),
             (fade.isOut ? tr("Fade %1 out") : tr("Fade %1 in")).arg(whose)
         )) {
-        choosePoint(ofTracks ? std::optional(faded.front()) : std::nullopt, {});
+        choosePoint(tracks.empty() ? std::nullopt : std::optional(tracks.front()), {});
     }
 }
 

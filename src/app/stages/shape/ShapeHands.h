@@ -56,7 +56,7 @@ public:
     void copyHush(HushId id, double by, int lanes);
     void repeatHush(int bars, int times);
 
-    // The song, or the tracks a span was drawn over, faded.
+    // The song, at its last sound, which is looked for first, or the tracks a span was drawn over.
     void fade(const LongFade& fade, bool ofTracks);
     void setEnd(std::optional<Frames> at);
 
@@ -84,6 +84,8 @@ Q_SIGNALS:
 
 private:
     void songChanged();
+    void
+    fadeAt(const LongFade& fade, const std::vector<TrackId>& tracks, std::optional<Frames> ends);
     [[nodiscard]] std::vector<TrackId> ownersOf(std::optional<TrackId> owner) const;
 
     Session& session_;

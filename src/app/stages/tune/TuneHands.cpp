@@ -151,11 +151,12 @@ Treatment TuneHands::tuning() const
 
 const std::vector<NoteTuning>& TuneHands::asked() const
 {
-    const Sung* own = sung();
+    const auto where = place();
+    const auto found = where ? known_.find(*where) : known_.end();
+    const std::shared_ptr<const Sung> own = found != known_.end() ? found->second : nullptr;
     Treatment now = tuning();
     if (own != askedOf_ || !(now == askedBy_)) {
-        asked_ = own != nullptr ? tuningIn(now, own->notes, session_.song().rate)
-                                : std::vector<NoteTuning>();
+        asked_ = own ? tuningIn(now, own->notes, session_.song().rate) : std::vector<NoteTuning>();
         askedBy_ = std::move(now);
         askedOf_ = own;
     }

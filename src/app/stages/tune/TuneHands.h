@@ -85,7 +85,7 @@ private:
     // What is asked, as it was read from this treatment of these notes.
     mutable std::vector<NoteTuning> asked_;
     mutable Treatment askedBy_;
-    mutable const Sung* askedOf_ = nullptr;
+    mutable std::shared_ptr<const Sung> askedOf_;  // kept, so that no other can take its place
 };
 
 // "A3"; 69 is A4.

@@ -1,0 +1,126 @@
+#include "core/pitch/Notes.h"
+
+#include <gtest/gtest.h>
+
+#include "core/pitch/AnyVoice.h"
+#include "core/tune/KeyGuess.h"
+#include "testkit/Voice.h"
+
+#include <cmath>
+#include <numbers>
+
+// Where notes begin and end, on sounds whose truth is known.
+namespace orthochron {
+namespace {
+
+constexpr Hertz kRate{48000.0};
+
+// A tone of twelve harmonics whose level is given by the second.
+AudioBuffer tone(double hertz, double seconds, const std::function<double(double)>& level)
+{
+    AudioBuffer sound(1, toFrames(Seconds(seconds), kRate));
+    for (std::size_t i = 0; i < sound.channel(0).size(); ++i) {
+        const double time = static_cast<double>(i) / kRate.count();
+        double value = 0.0;
+        for (int k = 1; k <= 12; ++k) {
+            value += std::sin(2.0 * std::numbers::pi * k * hertz * time + 0.5 * k) / k;
+        }
+        sound.channel(0)[i] = static_cast<float>(0.2 * level(time) * value);
+    }
+    return sound;
+}
+
+std::vector<Note> notesIn(const AudioBuffer& sound)
+{
+    return notesOf(*pitchOfAnyVoice(channelOver(sound.channel(0)), kRate), kRate);
+}
+
+double startOf(const Note& note)
+{
+    return toSeconds(note.start, kRate).count();
+}
+
+TEST(Notes, AToneThatIsTonguedAnewIsAnotherNote)
+{
+    // 6 dB down for a moment at 0.5 s, as a tongue does it.
+    const auto notes = notesIn(tone(330.0, 1.2, [](double time) {
+        return 1.0 - 0.5 * std::exp(-0.5 * std::pow((time - 0.5) / 0.012, 2.0));
+    }));
+    ASSERT_EQ(notes.size(), 2U);
+    EXPECT_NEAR(startOf(notes[1]), 0.5, 0.02);
+    EXPECT_EQ(notes[0].midi, notes[1].midi);
+}
+
+TEST(Notes, ATremoloIsOneNote)
+{
+    // 3 dB either way, as quick as anybody does it.
+    for (const double often : {4.0, 5.5, 7.0}) {
+        const auto notes = notesIn(tone(330.0, 2.0, [often](double time) {
+            return std::pow(10.0, 3.0 / 20.0 * std::sin(2.0 * std::numbers::pi * often * time));
+        }));
+        EXPECT_EQ(notes.size(), 1U) << often;
+    }
+}
+
+TEST(Notes, ALowToneDoesNotSwingItselfApart)
+{
+    EXPECT_EQ(notesIn(tone(41.2, 2.0, [](double) { return 1.0; })).size(), 1U);
+    EXPECT_EQ(notesIn(tone(62.0, 2.0, [](double) { return 1.0; })).size(), 1U);
+}
+
+TEST(Notes, BeginWithTheirSoundHoweverLowTheyAre)
+{
+    for (const double hertz : {41.2, 98.0, 440.0}) {
+        const auto notes = notesIn(tone(hertz, 1.5, [](double time) {
+            return time < 0.4 || time > 1.2 ? 0.0 : std::min((time - 0.4) / 0.01, 1.0);
+        }));
+        ASSERT_EQ(notes.size(), 1U) << hertz;
+        EXPECT_NEAR(startOf(notes[0]), 0.4, 0.025) << hertz;
+        EXPECT_NEAR(toSeconds(notes[0].end, kRate).count(), 1.2, 0.06) << hertz;
+    }
+}
+
+TEST(AnyVoice, LooksDeepOnlyWhereThereAreLowNotes)
+{
+    const auto low = *pitchOfAnyVoice(
+        channelOver(tone(36.7, 1.0, [](double) { return 1.0; }).channel(0)), kRate
+    );
+    EXPECT_NEAR(low[low.size() / 2].pitch.count(), 36.7, 0.1);
+    // Of a voice it is what the usual range finds, frame for frame.
+    const testkit::Voice voice = testkit::sing({.seconds = 3.0});
+    const Channel channel = channelOver(voice.sound.channel(0));
+    EXPECT_EQ(*pitchOfAnyVoice(channel, kRate), *pitchOf(channel, kRate));
+}
+
+TEST(KeyGuess, NamesTheKeyOfAMelodyFirst)
+{
+    std::vector<SungNote> notes;
+    const auto sing = [&](int midi, int beats) {
+        SungNote note;
+        note.start = Frames(0);
+        note.end = Frames(24000 * beats);
+        note.centre = midi + 0.2;
+        notes.push_back(note);
+    };
+    EXPECT_TRUE(keysOf(notes).empty());
+    for (const auto& [midi, beats] :
+         {std::pair{69, 4}, {71, 1}, {72, 2}, {74, 1}, {76, 3}, {77, 1}, {79, 1}, {81, 4}}) {
+        sing(midi, beats);
+    }
+    const auto keys = keysOf(notes);
+    ASSERT_EQ(keys.size(), 24U);
+    EXPECT_EQ(keyName(keys[0]), "A minor");
+    double sum = 0.0;
+    for (const KeyReading& key : keys) {
+        sum += key.score;
+    }
+    EXPECT_NEAR(sum, 1.0, 1e-9);
+    // A fifth higher all of it is a fifth higher.
+    for (SungNote& note : notes) {
+        note.centre += 7.0;
+    }
+    EXPECT_EQ(keyName(keysOf(notes)[0]), "E minor");
+}
+
+}  // namespace
+}  // namespace orthochron
