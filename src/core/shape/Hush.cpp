@@ -44,15 +44,6 @@ FrameSpan spanOf(const Hush& hush, const TempoMap& map, Hertz rate)
         toFrames(timeOf(hush.to, hush.keeps, map), rate)};
 }
 
-double hushedGain(std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames songTime)
-{
-    double gain = 1.0;
-    for (const Hush& hush : hushes) {
-        gain *= Silence(hush, map, rate).gainAt(songTime);
-    }
-    return gain;
-}
-
 void applyHushes(
     std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames from, AudioBuffer& sound
 )

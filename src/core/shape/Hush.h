@@ -35,10 +35,6 @@ struct FrameSpan {
 
 [[nodiscard]] FrameSpan spanOf(const Hush& hush, const TempoMap& map, Hertz rate);
 
-// The gain that hushes leave at a frame.
-[[nodiscard]] double
-hushedGain(std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames songTime);
-
 // Silences a track's sound, which begins at song time `from`, where its hushes are.
 void applyHushes(
     std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames from, AudioBuffer& sound
