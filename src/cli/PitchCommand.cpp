@@ -1,9 +1,9 @@
 #include <fmt/format.h>
 
 #include "cli/Commands.h"
-#include "cli/ConcertPitch.h"
 #include "cli/Mono.h"
 #include "core/pitch/Notes.h"
+#include "core/tune/Rungs.h"
 
 namespace orthochron::cli {
 
@@ -11,7 +11,7 @@ namespace {
 
 struct PitchOptions {
     std::string in;
-    double lowest = 50.0, highest = 1200.0, a4 = kConcertPitch;
+    double lowest = 50.0, highest = 1200.0, a4 = kConcertPitch.count();
 };
 
 Result<int> run(const PitchOptions& options, const Context& context)
@@ -21,7 +21,7 @@ Result<int> run(const PitchOptions& options, const Context& context)
         return tl::unexpected(sound.error());
     }
     const PitchSettings settings{Hertz(options.lowest), Hertz(options.highest)};
-    if (auto checked = checkConcertPitch(options.a4); !checked) {
+    if (auto checked = checkTemperament({Hertz(options.a4)}); !checked) {
         return tl::unexpected(checked.error());
     }
     auto curve = pitchOf(sound->channel(), sound->rate(), settings, context.work);
@@ -39,7 +39,7 @@ Result<int> run(const PitchOptions& options, const Context& context)
              {"confidence", frame.confidence}}
         );
     }
-    const auto notes = notesOf(tunedTo(options.a4, std::move(*curve)), sound->rate());
+    const auto notes = notesOf(*curve, sound->rate(), Hertz(options.a4));
     json["notes"] = Json::array();
     for (const Note& note : notes) {
         json["notes"].push_back(

@@ -1,7 +1,6 @@
 #include <fmt/format.h>
 
 #include "cli/Commands.h"
-#include "cli/ConcertPitch.h"
 #include "cli/Mono.h"
 #include "cli/Treated.h"
 #include "core/files/NotesFile.h"
@@ -16,9 +15,10 @@ namespace orthochron::cli {
 namespace {
 
 struct TuneOptions {
-    std::string in, out, key = "C", scale = "chromatic", formants = "keep", notes, format = "same";
+    std::string in, out, key = "C", scale = "chromatic", formants = "keep", temperament = "equal",
+                         notes, format = "same";
     double offset = 0.0, wander = 0.0, vibrato = 100.0;
-    double a4 = kConcertPitch;
+    double a4 = kConcertPitch.count();
     std::optional<double> glideMs;
 };
 
@@ -63,19 +63,24 @@ Result<int> run(const TuneOptions& options, const Context& context)
         }
         changes = std::move(*read);
     }
-    if (auto checked = checkConcertPitch(options.a4); !checked) {
+    Rungs rungs(*scale, {Hertz(options.a4)});
+    auto cents = parseTemperament(options.temperament, scale->tonic);
+    if (!cents) {
+        return tl::unexpected(cents.error());
+    }
+    rungs.temperament.cents = *cents;
+    if (auto checked = checkTemperament(rungs.temperament); !checked) {
         return tl::unexpected(checked.error());
     }
     auto curve = pitchOfAnyVoice(sound->channel(), rate, context.work.part(0.0, 0.4));
     if (!curve) {
         return tl::unexpected(curve.error());
     }
-    *curve = tunedTo(options.a4, std::move(*curve));
     const auto guess = guessMaterial(sound->channel(), rate, context.work.part(0.4, 0.5));
     if (!guess) {
         return tl::unexpected(guess.error());
     }
-    const auto notes = sungNotes(*curve, rate, *scale);
+    const auto notes = sungNotes(*curve, rate, rungs);
     if (guess->pitched < kLeastOneVoice || notes.empty()) {
         return badInput(fmt::format(
             "{}: no single pitch in {:.0f} % of it; `stretch --material blend --semitones` shifts "
@@ -148,6 +153,9 @@ void addTune(CLI::App& app, Choice& choice)
     command->add_option("--formants", o->formants, "keep, or move them with the pitch")
         ->check(CLI::IsMember({"keep", "move"}));
     command->add_option("--a4", o->a4, "What A4 is tuned to, in Hz");
+    command->add_option(
+        "--temperament", o->temperament, "equal, just, pythagorean or meantone, of the key"
+    );
     command->add_option("--notes", o->notes, "JSON: changes to single notes");
     command->add_option("--format", o->format, "same, wav16, wav24, wav32f or flac");
     command->add_flag("--json", choice.asJson);

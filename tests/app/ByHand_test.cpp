@@ -190,6 +190,84 @@ TEST_F(ByHandWindow, DraggingAFadeChangesAllChosenClipsAlikeOrToTheSame)
     EXPECT_EQ(song().tracks[0]->clips[0].in.length, song().tracks[0]->clips[1].in.length);
 }
 
+TEST_F(ByHandWindow, AFadeIsBentByItsCurveAndTakesItsShapeFromAPicture)
+{
+    openSong();
+    takeHold();
+    const auto clips = withTheirSet(song(), {song().tracks[0]->clips[0].id});
+    session_->choice.setClips(clips);
+    settle();
+    set("handFadeIn", 2000.0);
+    choose("handFadeShape", 2);  // straight
+    ASSERT_EQ(song().tracks[3]->clips[0].in.shape, FadeShape::EqualGain);
+    ASSERT_EQ(song().tracks[3]->clips[0].in.length, toFrames(Seconds(2.0), song().rate));
+    session_->shown.zoomTo({Frames(0), toFrames(Seconds(4.0), song().rate)});
+    settle();
+    const QRect lane = window_->lanes().lanes()[0].area;
+    const int x =
+        static_cast<int>(std::lround(window_->lanes().xOf(toFrames(Seconds(1.0), song().rate))));
+    const auto at = [&](double gain) {
+        return QPoint(
+            x, static_cast<int>(std::lround(lane.top() + 3 + (lane.height() - 6) * (1.0 - gain)))
+        );
+    };
+    drag(at(0.5), at(0.8));
+    EXPECT_EQ(document_->history().undoName(), "Fades of clips");
+    for (const auto& track : song().tracks) {
+        EXPECT_NEAR(track->clips[0].in.gainsAt(0.5, 0.0).in, 0.8, 0.06);
+        EXPECT_EQ(track->clips[0].out, song().tracks[0]->clips[0].out);
+    }
+    // Longer than its clip: as long as it can be, and it is said.
+    set("handFadeIn", 60000.0);
+    EXPECT_EQ(song().tracks[0]->clips[0].in.length, song().tracks[0]->clips[0].length);
+    EXPECT_NE(status().find("longer than there is room for"), std::string::npos) << status();
+    choose("handFadeShape", 5);  // none
+    EXPECT_EQ(song().tracks[0]->clips[0].in.length, Frames(0));
+}
+
+TEST_F(ByHandWindow, WhereThereIsNoGapAFadeOffersRoomOrTheCrossfade)
+{
+    openSong();
+    takeHold();
+    playheadTo(Seconds(3.0));
+    press(Qt::Key_I);
+    ASSERT_EQ(clips(0), 2U);
+    ASSERT_TRUE(document_->apply(
+        slipClips(song(), withTheirSet(song(), {song().tracks[0]->clips[1].id}), Frames(9600), {}),
+        QStringLiteral("Slip")
+    ));
+    settle();
+    const Clip second = song().tracks[0]->clips[1];
+    ASSERT_GT(song().tracks[0]->clips[0].end(), second.at);
+    session_->choice.setClips(withTheirSet(song(), {second.id}));
+    settle();
+    const auto answer = [](const QString& text) {
+        QTimer::singleShot(0, [text] {
+            auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+            ASSERT_NE(box, nullptr);
+            for (QAbstractButton* button : box->buttons()) {
+                if (button->text() == text) {
+                    button->click();
+                    return;
+                }
+            }
+            box->reject();
+            ADD_FAILURE() << "no " << text.toStdString();
+        });
+    };
+    answer(QStringLiteral("Fade the crossfade"));
+    set("handFadeIn", 60.0);
+    EXPECT_EQ(song().tracks[2]->clips[1].in.length, toFrames(milliseconds(60.0), song().rate));
+    EXPECT_EQ(
+        song().tracks[2]->clips[0].end() - song().tracks[2]->clips[1].at,
+        toFrames(milliseconds(60.0), song().rate)
+    );
+    answer(QStringLiteral("Make room for fades"));
+    set("handFadeIn", 20.0);
+    EXPECT_LE(song().tracks[2]->clips[0].end(), song().tracks[2]->clips[1].at);
+    EXPECT_EQ(song().tracks[2]->clips[1].in.length, toFrames(milliseconds(20.0), song().rate));
+}
+
 TEST_F(ByHandWindow, DoesTheStepsOfAFitOneByOne)
 {
     openSong();

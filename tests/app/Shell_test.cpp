@@ -4,6 +4,7 @@
 #include <QToolButton>
 
 #include "app/WindowFixture.h"
+#include "app/window/RateButton.h"
 #include "core/edits/ClipChoice.h"
 #include "core/edits/ClipValues.h"
 
@@ -220,6 +221,41 @@ TEST_F(Shell, TheStripSwitchesSidesLoopsAndClicks)
     const bool clicked = player_->click().isOn;
     press(Qt::Key_P);
     EXPECT_NE(player_->click().isOn, clicked);
+}
+
+TEST_F(Shell, TheSongIsPlayedAtAnotherRateByKeysOrAsTyped)
+{
+    openSong();
+    const Song before = song();
+    auto* rate = child<QPushButton>("rate");
+    EXPECT_EQ(rate->text(), QStringLiteral("100 %"));
+    press(Qt::Key_Left, Qt::AltModifier);
+    press(Qt::Key_Left, Qt::AltModifier);
+    EXPECT_EQ(rate->text(), QStringLiteral("90 %"));
+    EXPECT_NEAR(player_->rate().speed, 0.9, 1e-9);
+    EXPECT_EQ(child<QLabel>("rateAbout")->text(), QStringLiteral("pitch kept"));
+    press(Qt::Key_Right, Qt::AltModifier);
+    EXPECT_NEAR(player_->rate().speed, 0.95, 1e-9);
+    const auto type = [&](const char* text) {
+        auto* typed = rate->menu()->findChild<QLineEdit*>(QStringLiteral("typedRate"));
+        typed->setText(QLatin1String(text));
+        QTest::keyClick(typed, Qt::Key_Return);
+    };
+    type("46 bpm");
+    EXPECT_NEAR(player_->rate().speed, 46.0 / song().tempo.bpmAt(Beats(0.0)), 1e-9);
+    type("900 %");
+    EXPECT_NE(status().find("25 to 400"), std::string::npos) << status();
+    // The pitch follows, in whole semitones.
+    rate->menu()->actions().back()->trigger();
+    type("-2.4st");
+    EXPECT_FALSE(player_->rate().keepsPitch);
+    EXPECT_NEAR(player_->rate().speed, std::exp2(-2.0 / 12.0), 1e-9);
+    press(Qt::Key_Home, Qt::AltModifier);
+    EXPECT_TRUE(player_->rate().isPlain());
+    EXPECT_EQ(song(), before);
+    EXPECT_FALSE(readRate(QStringLiteral("fast"), 120.0));
+    EXPECT_FALSE(readRate(QStringLiteral("nan"), 120.0));
+    EXPECT_NEAR(readRate(QStringLiteral("1,5 st"), 120.0).value_or(0.0), std::exp2(0.125), 1e-9);
 }
 
 TEST_F(Shell, ThePlaceIsSaidInBarsBeatsAndSeconds)

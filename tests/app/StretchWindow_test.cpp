@@ -1,8 +1,11 @@
 #include <QAbstractButton>
 
 #include "app/WindowFixture.h"
+#include "app/stages/fit/PitchKeys.h"
 #include "app/views/StrainChart.h"
+#include "core/edits/ClipEdits.h"
 #include "core/edits/StretchEdits.h"
+#include "core/render/Render.h"
 
 // Stretching in the real window: the Stretch way of Fit, its pins, and clips by hand.
 namespace orthochron::app {
@@ -132,6 +135,45 @@ TEST_F(StretchWindow, DraggingAPinMovesItsHitAndItsNeighboursStay)
     EXPECT_EQ(heard(hit), was);
 }
 
+TEST_F(StretchWindow, PinsOfTheChosenRangeGoAlongAndWithCtrlAreDrawnOut)
+{
+    const std::size_t hit = someHit();
+    showAround(hit);
+    const Frames was = session_->review.heardAt(preview().performance.hits[hit].played.beatPoint);
+    const Frames reach = toFrames(Seconds(0.4), song().rate);
+    session_->choice.setRange(TimeRange{was - Frames(100), was + reach});
+    settle();
+    const auto inside = movedAlong(
+        song(), song().sets[0].id, preview(), {was - Frames(100), was + reach}, Frames(0)
+    );
+    ASSERT_GT(inside.size(), 1U);
+    drag(footOf(hit), footOf(hit) + QPoint(14, 0), Qt::AltModifier);
+    EXPECT_EQ(
+        document_->history().undoName(),
+        "Move " + std::to_string(inside.size()) + " hits by stretching"
+    );
+    const auto by =
+        session_->review.heardAt(preview().performance.hits[hit].played.beatPoint) - was;
+    EXPECT_GT(by, Frames(100));
+    for (const HitMove& move : inside) {
+        const Frames now =
+            session_->review.heardAt(preview().performance.hits[move.hit].played.beatPoint);
+        EXPECT_NEAR(static_cast<double>((now - *move.target - by).count()), 0.0, 1.0);
+    }
+    press(Qt::Key_Z, Qt::ControlModifier);
+    // The last of them drawn with Ctrl: the range's beginning stays.
+    const std::size_t last = inside.back().hit;
+    session_->choice.setRange(TimeRange{was - Frames(100), was + reach});
+    settle();
+    drag(footOf(last), footOf(last) + QPoint(10, 0), Qt::AltModifier | Qt::ControlModifier);
+    const auto moved = [&](std::size_t i) {
+        return session_->review.heardAt(preview().performance.hits[i].played.beatPoint) -
+               *std::ranges::find(inside, i, &HitMove::hit)->target;
+    };
+    EXPECT_GT(moved(last), Frames(50));
+    EXPECT_LT(moved(hit), moved(last));
+}
+
 TEST_F(StretchWindow, APinIsNudgedByKeysAndRefusesToPassItsNeighbour)
 {
     const std::size_t hit = someHit();
@@ -171,6 +213,152 @@ TEST_F(StretchWindow, AClipsPitchAndLengthAreTypedAndItIsListenedToFirst)
     Q_EMIT length->finished(100.0);
     settle();
     EXPECT_EQ(clip(5).sound.treatment, nullptr);
+}
+
+TEST_F(StretchWindow, AnEdgeDraggedWithShiftStretchesTheClipOntoABarLine)
+{
+    window_->findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
+    const Frames start = clip(0).at;
+    const Frames end = clip(0).end();
+    const auto barLine = [&](int bar) {
+        return toFrames(song().tempo.timeAt(Beats(4.0 * bar)), song().rate);
+    };
+    session_->shown.zoomTo({start, end + barLine(2)});
+    settle();
+    const int lastBar =
+        static_cast<int>(song().tempo.beatsAt(toSeconds(end, song().rate)).count() / 4.0);
+    const Frames target = barLine(lastBar);
+    const QRect lane = laneOf(song().tracks[0]->id);
+    const auto at = [&](Frames time) {
+        return QPoint(
+            static_cast<int>(std::lround(window_->lanes().xOf(time))),
+            lane.top() + lane.height() / 3
+        );
+    };
+    const Frames recorded = song().tracks[2]->clips[0].length;
+    drag(at(end) - QPoint(2, 0), at(target) - QPoint(2, 0), Qt::ShiftModifier);
+    for (const auto& track : song().tracks) {
+        ASSERT_EQ(track->clips.size(), 1U);
+        EXPECT_EQ(track->clips[0].at, start);
+        EXPECT_NE(track->clips[0].sound.treatment, nullptr);
+    }
+    EXPECT_EQ(clip(0).end(), target);
+    EXPECT_NEAR(stretchedBy(clip(0)), (target - start) / (end - start), 1e-4);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(clip(2).length, recorded);
+    // Without Shift the same drag trims.
+    drag(at(end) - QPoint(2, 0), at(target) - QPoint(2, 0), Qt::NoModifier);
+    EXPECT_EQ(clip(0).end(), target);
+    EXPECT_EQ(clip(0).sound.treatment, nullptr);
+}
+
+TEST_F(StretchWindow, AMarkInsideCatchesOnABeatWhileAnEdgeIsStretched)
+{
+    window_->findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
+    const Frames start = clip(0).at;
+    const Frames end = clip(0).end();
+    const Frames near = toFrames(Seconds(2.5), song().rate);
+    session_->shown.zoomTo({end - near, end + near});
+    settle();
+    LanesView& lanes = window_->lanes();
+    const auto marks = markTimes(song(), *song().set(song().sets[0].id), {start, end}, Frames(0));
+    ASSERT_FALSE(marks.empty());
+    const QRect lane = laneOf(song().tracks[0]->id);
+    const QPoint grip(
+        static_cast<int>(std::lround(lanes.xOf(end))) - 2, lane.top() + lane.height() / 3
+    );
+    // A step of the mouse at a time until the reading says that one was caught.
+    QTest::mousePress(&lanes, Qt::LeftButton, Qt::ShiftModifier, grip);
+    for (int by = 1; by < 60; ++by) {
+        const QPointF to = grip - QPoint(by, 0);
+        QMouseEvent move(
+            QEvent::MouseMove,
+            to,
+            lanes.mapToGlobal(to),
+            Qt::NoButton,
+            Qt::LeftButton,
+            Qt::ShiftModifier
+        );
+        QApplication::sendEvent(&lanes, &move);
+    }
+    QTest::mouseRelease(&lanes, Qt::LeftButton, Qt::ShiftModifier, grip - QPoint(59, 0));
+    settle();
+    const double ratio = (clip(0).end() - start) / (end - start);
+    ASSERT_NE(ratio, 1.0);
+    std::int64_t nearest = 1'000'000;
+    for (const Frames mark : marks) {
+        const Frames now = clip(0).sound.soundTimeOf(mark - start) + clip(0).offset();
+        const Beats beat(std::round(song().tempo.beatsAt(toSeconds(now, song().rate)).count()));
+        const Frames away = toFrames(song().tempo.timeAt(beat), song().rate) - now;
+        nearest = std::min(nearest, std::abs(away.count()));
+    }
+    EXPECT_LE(nearest, 2) << ratio;
+}
+
+TEST_F(StretchWindow, PitchesAreTriedFromKeysWhileTheSongPlaysAndOneIsKept)
+{
+    window_->findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
+    const Frames cut = toFrames(Seconds(4.0), song().rate);
+    ASSERT_TRUE(document_->apply(
+        splitClips(song(), {clip(0).id}, {cut}, HandSettings{}), QStringLiteral("Split")
+    ));
+    settle();
+    session_->choice.setClips(withTheirSet(song(), {clip(0).id}));
+    settle();
+    auto* keys = child<QWidget>("pitchKeys");
+    keys->setFocus();
+    settle();
+    auto& card = dynamic_cast<engine::SimulatedDevice&>(player_->device());
+    const auto pump = [&](int blocks) {
+        std::vector<float> all;
+        for (int i = 0; i < blocks; ++i) {
+            player_->settle();
+            const auto some = card.pump(Frames(512));
+            all.insert(all.end(), some.begin(), some.end());
+        }
+        return all;
+    };
+    player_->seek(Frames(0));
+    player_->play();
+    (void)pump(20);
+    const Frames before = player_->position();
+    QTest::keyPress(keys, Qt::Key_D);  // two up
+    const auto tried = pump(60);
+    // It is what the set sounds like there, two semitones up.
+    Song moved = *stretchClips(song(), session_->choice.clips(), {.semitones = 2.0});
+    AudioBuffer wanted(2, Frames(60 * 512));
+    ASSERT_TRUE(renderMix(moved, *document_->sources(), before, wanted));
+    double alike = 0.0;
+    double heard = 0.0;
+    double own = 0.0;
+    for (std::size_t i = 1024; i < 60 * 512; ++i) {
+        const auto a = static_cast<double>(tried[2 * i]);
+        const auto b = static_cast<double>(wanted.channel(0)[i]);
+        alike += a * b;
+        heard += a * a;
+        own += b * b;
+    }
+    EXPECT_GT(heard, 0.0);
+    EXPECT_GT(alike / std::sqrt(heard * own), 0.98);
+    QTest::keyRelease(keys, Qt::Key_D);
+    (void)pump(4);
+    EXPECT_EQ(clip(0).sound.treatment, nullptr);  // nothing is applied yet
+    QTest::keyClick(keys, Qt::Key_Return);
+    settle();
+    ASSERT_NE(clip(0).sound.treatment, nullptr);
+    EXPECT_EQ(clip(0).sound.treatment->semitones, 2.0);
+    EXPECT_EQ(song().tracks[5]->clips[0].sound.treatment->semitones, 2.0);
+    EXPECT_EQ(song().tracks[0]->clips[1].sound.treatment, nullptr);
+    // With the mouse, on the key of the pitch as it is; without clips it says so.
+    QTest::mouseMove(keys);
+    QTest::mousePress(keys, Qt::LeftButton, {}, QPoint(62 + (keys->width() - 62) / 2, 20));
+    (void)pump(4);
+    QTest::mouseRelease(keys, Qt::LeftButton, {}, QPoint(62 + (keys->width() - 62) / 2, 20));
+    EXPECT_EQ(PitchKeys::semitonesOf(Qt::Key_A), 0);
+    EXPECT_EQ(PitchKeys::semitonesOf(Qt::Key_P), 12);
+    EXPECT_EQ(PitchKeys::semitonesOf(Qt::Key_Q), -12);
+    EXPECT_EQ(PitchKeys::semitonesOf(Qt::Key_M), -7);
+    EXPECT_FALSE(PitchKeys::semitonesOf(Qt::Key_1));
 }
 
 }  // namespace

@@ -1,6 +1,7 @@
 #include "app/WindowFixture.h"
 #include "app/stages/tune/Ladder.h"
 #include "core/edits/ClipEdits.h"
+#include "core/edits/SectionEdits.h"
 #include "core/edits/TuneEdits.h"
 #include "core/pitch/AnyVoice.h"
 #include "core/render/Print.h"
@@ -204,6 +205,183 @@ TEST_F(TuneWindow, WhatIsTunedSurvivesCuttingSavingAndPrinting)
         song(), *document_->sources(), {{song().tracks[0]->id, folder_ / "out.wav", 0}}, settings
     ));
     EXPECT_EQ(testkit::readSound(folder_ / "out.wav"), split);
+}
+
+TEST_F(TuneWindow, NotesAreSplitMergedDroppedAndDrawnAndNothingSoundsOtherwise)
+{
+    const auto count = [&] { return figures().section(QLatin1Char(' '), 0, 0).toInt(); };
+    const AudioBuffer sung = heard();
+    ASSERT_EQ(count(), 5);
+    // A double click splits where it falls.
+    QTest::mouseDClick(&window_->lanes(), Qt::LeftButton, {}, on(2.9, 62.22));
+    QTest::mouseRelease(&window_->lanes(), Qt::LeftButton, {}, on(2.9, 62.22));
+    settle();
+    EXPECT_EQ(count(), 6);
+    EXPECT_EQ(document_->history().undoName(), "Split note");
+    ASSERT_EQ(song().tracks[0]->notes.size(), 2U);
+    const Frames split = song().tracks[0]->notes[0].end;
+    EXPECT_NEAR(toSeconds(split, song().rate).count(), 2.9, 0.02);
+    // Both chosen by a band and made one of again.
+    drag(on(2.3, 63.2), on(3.05, 61.2));
+    click("mergeNotes");
+    EXPECT_EQ(count(), 5);
+    // What is no note is none; taken back it is one again.
+    drag(on(1.3, 60.3), on(1.8, 59.2));
+    click("noNote");
+    EXPECT_EQ(count(), 4);
+    press(Qt::Key_Escape);
+    click("asFound");
+    EXPECT_EQ(count(), 5);
+    EXPECT_TRUE(song().tracks[0]->notes.empty());
+    // Drawn where none was found, in the pause.
+    drag(on(1.95, 58.0), on(2.15, 58.0), Qt::ControlModifier);
+    EXPECT_EQ(count(), 6);
+    EXPECT_NEAR(song().tracks[0]->notes[0].pitch, 58.0, 0.2);
+    EXPECT_EQ(heard(), sung);
+    EXPECT_FALSE(song().tracks[0]->clips[0].sound.treatment);
+    // At the playhead, by the button; a second time there is nothing to split.
+    session_->player.seek(toFrames(Seconds(0.8), song().rate));
+    click("splitNote");
+    EXPECT_EQ(count(), 7);
+    const auto path = folder_ / "decided.orthochron";
+    ASSERT_TRUE(document_->save(QString::fromStdString(path.string())));
+    EXPECT_EQ(*loadSong(path)->history.song(), song());
+    for (int i = 0; i < 6; ++i) {
+        press(Qt::Key_Z, Qt::ControlModifier);
+    }
+    EXPECT_EQ(count(), 5);
+}
+
+TEST_F(TuneWindow, AWrongOctaveIsReadRightByOneKeyAndOnlyTheReadingMoves)
+{
+    const AudioBuffer sung = heard();
+    drag(on(1.3, 60.3), on(1.8, 59.2));
+    press(Qt::Key_PageUp, Qt::AltModifier);
+    ASSERT_EQ(song().tracks[0]->notes.size(), 1U);
+    EXPECT_EQ(song().tracks[0]->notes[0].octaves, 1);
+    EXPECT_EQ(heard(), sung);
+    // Alone an octave up beside what it touches it may have been found wrong: it is offered.
+    auto* offered = child<QPushButton>("octavesRight");
+    ASSERT_TRUE(offered->isVisible());
+    EXPECT_TRUE(offered->text().startsWith(QStringLiteral("1 note")))
+        << offered->text().toStdString();
+    click("octavesRight");
+    EXPECT_EQ(song().tracks[0]->notes[0].octaves, 0);
+    EXPECT_FALSE(offered->isVisible());
+}
+
+TEST_F(TuneWindow, TuningStaysWhereNotesAreDecidedAnew)
+{
+    drag(on(1.3, 60.3), on(1.8, 59.2));
+    set("noteShift", 0.5);
+    const auto before = notes();
+    QTest::mouseDClick(&window_->lanes(), Qt::LeftButton, {}, on(1.5, 60.25));
+    QTest::mouseRelease(&window_->lanes(), Qt::LeftButton, {}, on(1.5, 60.25));
+    settle();
+    ASSERT_EQ(song().tracks[0]->notes.size(), 2U);
+    const auto after = notes();
+    ASSERT_EQ(after.size(), before.size());
+    EXPECT_NEAR(after[1].centre, before[1].centre, 0.05);
+}
+
+TEST_F(TuneWindow, RungsLieWhereTheSongIsTunedTo)
+{
+    // Everything a quarter tone sharp of a low A4: the errors say so.
+    const auto off = [&] {
+        return figures()
+            .section(QStringLiteral(", "), 1, 1)
+            .section(QLatin1Char(' '), 0, 0)
+            .toInt();
+    };
+    const int equal = off();
+    set("a4", 415.0);
+    EXPECT_EQ(song().temperament.a4, Hertz(415.0));
+    EXPECT_NEAR(off(), equal, 2);  // a semitone lower: the same distances
+    set("a4", 427.0);
+    EXPECT_GT(off(), equal);
+    choose("temperament", 1);
+    EXPECT_EQ(song().temperament.cents, *parseTemperament("just", 0));
+    // Twelve numbers of one's own, and what is no twelve numbers.
+    QTimer::singleShot(0, [] {
+        auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+        ASSERT_NE(dialog, nullptr);
+        dialog->setTextValue(QStringLiteral("0 1 2 3 4 5 6 7 8 9 10 11"));
+        dialog->accept();
+    });
+    choose("temperament", 4);
+    EXPECT_EQ(song().temperament.cents[11], 11.0);
+    QTimer::singleShot(0, [] {
+        auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+        ASSERT_NE(dialog, nullptr);
+        dialog->setTextValue(QStringLiteral("0 1 2 x"));
+        dialog->accept();
+    });
+    choose("temperament", 4);
+    EXPECT_EQ(song().temperament.cents[11], 11.0);
+    EXPECT_NE(status().find("twelve numbers"), std::string::npos) << status();
+}
+
+TEST_F(TuneWindow, ASectionHasItsOwnKeyAndATakeItsOwnGlide)
+{
+    ASSERT_TRUE(document_->apply(addSection(song(), "Bridge", {2, 3}), QStringLiteral("Section")));
+    settle();
+    ASSERT_TRUE(child<QComboBox>("keyFor")->isVisible());
+    choose("keyFor", 1);
+    choose("scale", 1);
+    ASSERT_TRUE(song().sections[0].key);
+    EXPECT_EQ(*song().sections[0].key, *parseScale("C", "major"));
+    EXPECT_EQ(song().key, Scale());
+    EXPECT_EQ(rungsAt(song(), 2).key, *parseScale("C", "major"));
+    EXPECT_EQ(rungsAt(song(), 5).key, Scale());
+    set("noteOffset", 100.0);
+    set("glide", 40.0);
+    EXPECT_EQ(song().tracks[0]->glide, milliseconds(40.0));
+    EXPECT_EQ(notes().size(), 5U);
+    set("glide", 0.0);
+    EXPECT_FALSE(song().tracks[0]->glide);
+}
+
+TEST_F(TuneWindow, ADoubleFollowsItsGuideInPitchAndTime)
+{
+    const testkit::Voice late = testkit::singMelody(
+        {{0.46, 0.0}, {0.8, 56.9}, {0.66, 60.1}, {0.32, 0.0}, {0.88, 61.8}, {0.8, 60.3}, {0.6, 0.0}}
+    );
+    auto writer = SoundFileWriter::create(
+        folder_ / "Double.wav",
+        {Hertz(48000.0), 1, PrintFormat::Wav24, 0, false, late.sound.frames()}
+    );
+    ASSERT_TRUE(writer && (*writer)->write(late.sound) && (*writer)->finish());
+    window_->openFiles({QString::fromStdString((folder_ / "Double.wav").string())});
+    settle();
+    ASSERT_EQ(song().tracks.size(), 2U);
+    const auto guide = notes();
+    session_->choice.setTrack(song().tracks[1]->id);
+    settle();
+    choose("guide", 1);
+    settle();
+    set("towardsPitch", 100.0);
+    set("towardsTime", 100.0);
+    click("follow");
+    EXPECT_NE(status().find("4 of 4 notes follow"), std::string::npos) << status();
+    AudioBuffer sound(1, song().length());
+    ASSERT_TRUE(renderTrack(song(), *song().tracks[1], *document_->sources(), Frames(0), sound));
+    const auto followed = sungNotes(
+        *pitchOfAnyVoice(channelOver(sound.channel(0)), song().rate), song().rate, Scale()
+    );
+    ASSERT_GE(followed.size(), 4U);
+    for (std::size_t i = 0; i < 4; ++i) {
+        EXPECT_NEAR(followed[i].centre, guide[i].centre, 0.06) << i;
+        EXPECT_NEAR(
+            toSeconds(followed[i].start, song().rate).count(),
+            toSeconds(guide[i].start, song().rate).count(),
+            0.03
+        ) << i;
+    }
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_FALSE(song().tracks[1]->clips[0].sound.treatment);
+    // Onto the grid: the starts of notes become marks that Fit takes.
+    click("markStarts");
+    EXPECT_EQ(song().tracks[1]->marks.size(), 4U);
 }
 
 class NothingToTune : public Window {};

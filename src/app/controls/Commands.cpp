@@ -63,6 +63,9 @@ const std::vector<CommandSpec>& commandTable()
         group(C::Mute, "mute", "Play", "Mute track", "M"),
         spec(C::Solo, "solo", "Play", "Solo track", "O"),
         spec(C::Hear, "hear", "Play", "Hear around it", "H"),
+        group(C::PlaySlower, "play-slower", "Play", "Play slower", "Alt+Left"),
+        spec(C::PlayFaster, "play-faster", "Play", "Play faster", "Alt+Right"),
+        spec(C::PlayPlain, "play-plain", "Play", "Play at the song's own rate", "Alt+Home"),
         group(C::ChooseSoundCard, "sound-card", "Play", "Sound card…", ""),
         spec(C::Next, "next", "Stage", "Next (mark, stray, join)", "D"),
         spec(C::Previous, "previous", "Stage", "Previous (mark, stray, join)", "A"),
@@ -89,6 +92,8 @@ const std::vector<CommandSpec>& commandTable()
         spec(C::NoteDownFine, "note-down-fine", "Stage", "Notes 5 cents down", "Alt+Shift+Down"),
         spec(C::OctaveUp, "octave-up", "Stage", "Notes an octave up", "Ctrl+Alt+Up"),
         spec(C::OctaveDown, "octave-down", "Stage", "Notes an octave down", "Ctrl+Alt+Down"),
+        spec(C::ReadHigher, "read-higher", "Stage", "Notes were found an octave low", "Alt+PgUp"),
+        spec(C::ReadLower, "read-lower", "Stage", "Notes were found an octave high", "Alt+PgDown"),
 
         spec(C::OtherWay, "other-way", "Clips", "Hear the other way kept", "Z"),
         spec(C::KeepWay, "keep-way", "Clips", "Keep this way, try another", "Shift+Z"),

@@ -12,15 +12,12 @@ Hits::Hits(Document& document, Choice& choice, JobQueue& jobs, QObject* parent)
 
 std::optional<Frames> Hits::heardOn(TrackId id, Frames takeTime) const
 {
-    const auto track = document_.song()->track(id);
-    for (const Clip& clip : track->clips) {
-        if (track->isMarked(clip)) {
-            if (const auto at = clip.songTimeOf(takeTime)) {
-                return at;
-            }
-        }
+    TrackPlaces& known = places_[id];
+    if (auto track = document_.song()->track(id); track != known.track) {
+        known.places = track ? std::optional<HeardPlaces>(*track) : std::nullopt;
+        known.track = std::move(track);
     }
-    return std::nullopt;
+    return known.places ? known.places->at(takeTime) : std::nullopt;
 }
 
 std::optional<Frames> Hits::takeTimeAt(TrackId id, Frames songTime) const

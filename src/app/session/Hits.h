@@ -5,6 +5,7 @@
 #include "app/document/Document.h"
 #include "app/document/JobQueue.h"
 #include "app/session/Choice.h"
+#include "core/edits/HeardPlaces.h"
 #include "core/edits/MarkEdits.h"
 
 namespace orthochron::app {
@@ -44,7 +45,12 @@ private:
         std::shared_ptr<const Track> track;  // as it was when they were looked for
         std::vector<HeardMark> marks;
     };
+    struct TrackPlaces {
+        std::shared_ptr<const Track> track;
+        std::optional<HeardPlaces> places;
+    };
     mutable std::map<TrackId, TrackMarks> marks_;
+    mutable std::map<TrackId, TrackPlaces> places_;
 };
 
 }  // namespace orthochron::app

@@ -231,8 +231,8 @@ void ShapePainter::paintFades(
     QPainter& painter, QRectF area, const Clip& clip, Ink ink, Frames inBy, Frames outBy
 ) const
 {
-    const double top = area.top() + 3.0;
-    const double tall = area.height() - 6.0;
+    const double top = fadeTop(area);
+    const double tall = fadeHeight(area);
     const auto curve = [&](const Fade& fade, bool isIn, Frames by) {
         const Frames length = fade.length + by;
         const double wide = lanes_.xOf(clip.at + length) - lanes_.xOf(clip.at);

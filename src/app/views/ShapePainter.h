@@ -41,6 +41,9 @@ public:
     void paintFades(
         QPainter& painter, QRectF area, const Clip& clip, Ink ink, Frames inBy, Frames outBy
     ) const;
+    // Where full gain lies in their part of a lane, and how far down silence lies from there.
+    [[nodiscard]] static double fadeTop(QRectF area) { return area.top() + 3.0; }
+    [[nodiscard]] static double fadeHeight(QRectF area) { return area.height() - 6.0; }
     // All of it, faint, as every stage shows it.
     void paintFaint(QPainter& painter, QRectF area, const Track& track) const;
 

@@ -335,6 +335,9 @@ bool MainWindow::runPlay(Command command)
     case Command::Loop: strip_->toggleLoop(); return true;
     case Command::SwitchSide: strip_->toggleSide(); return true;
     case Command::Click: strip_->toggleClick(); return true;
+    case Command::PlaySlower: strip_->rate().step(-1); return true;
+    case Command::PlayFaster: strip_->rate().step(1); return true;
+    case Command::PlayPlain: strip_->rate().reset(); return true;
     case Command::ChooseSoundCard: SoundCardDialog(session_.card, this).exec(); return true;
     case Command::Hear: current()->hear(); return true;
     case Command::BarBack: moveByBars(-1); return true;

@@ -183,6 +183,9 @@ Strip::Strip(Session& session, QWidget* parent) : QWidget(parent), session_(sess
     click_->setFont(Theme::text(9.5, QFont::DemiBold));
     clickAbout_ = label(this, Theme::label(8.5), true);
     layout->addLayout(pair(click_, clickAbout_));
+    layout->addSpacing(8);
+    rate_ = new RateButton(session_, this);
+    layout->addLayout(pair(rate_, rate_->about()));
     layout->addStretch();
     levels_ = new LevelMeter(session_, this);
     layout->addWidget(levels_);

@@ -2,7 +2,7 @@
 
 #include <QWidget>
 
-#include "app/session/Session.h"
+#include "app/window/RateButton.h"
 
 class QLabel;
 class QToolButton;
@@ -39,6 +39,7 @@ public:
     void toggleSide();
     void toggleLoop();
     void toggleClick();
+    [[nodiscard]] RateButton& rate() { return *rate_; }
 
 protected:
     void paintEvent(QPaintEvent* event) override;
@@ -61,6 +62,7 @@ private:
     QLabel* meter_ = nullptr;
     QPushButton* click_ = nullptr;
     QLabel* clickAbout_ = nullptr;
+    RateButton* rate_ = nullptr;
     LevelMeter* levels_ = nullptr;
     bool showsStop_ = false;
 };

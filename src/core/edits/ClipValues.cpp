@@ -96,7 +96,7 @@ bool changeFade(
     fade.length =
         std::clamp(length.value_or(fade.length + by.value_or(Frames(0))), Frames(0), longest);
     fade.shape = change.shape.value_or(fade.shape);
-    fade.middle = std::clamp(change.middle.value_or(fade.middle), 0.1F, 0.9F);
+    fade.middle = std::clamp(change.middle.value_or(fade.middle), kEarliestMiddle, kLatestMiddle);
     // A fade with silence has nothing to match.
     if (fade.shape == FadeShape::Matched) {
         fade.shape = FadeShape::EqualGain;
@@ -117,6 +117,36 @@ void shareFades(Clip& clip)
 }
 
 }  // namespace
+
+bool meetsNeighbours(const Song& song, const ClipChoice& choice)
+{
+    for (const auto& [id, clips] : chosenOf(song, choice)) {
+        const auto& all = song.track(id)->clips;
+        for (std::size_t i = 1; i < all.size(); ++i) {
+            const bool isChosen = clips.contains(all[i].id) || clips.contains(all[i - 1].id);
+            if (isChosen && all[i - 1].end() > all[i].at) {
+                return true;
+            }
+        }
+    }
+    return false;
+}
+
+float middleThrough(const Fade& fade, double part, double gain, bool isIn)
+{
+    // It is monotone in the middle, and at a later one what comes in is quieter everywhere.
+    double low = static_cast<double>(kEarliestMiddle);
+    double high = static_cast<double>(kLatestMiddle);
+    for (int i = 0; i < 30; ++i) {
+        const double middleNow = 0.5 * (low + high);
+        Fade bent = fade;
+        bent.middle = static_cast<float>(middleNow);
+        const FadeGains gains = bent.gainsAt(part, 0.0);
+        const bool isTooLate = isIn ? gains.in < gain : gains.out > gain;
+        (isTooLate ? high : low) = middleNow;
+    }
+    return static_cast<float>(0.5 * (low + high));
+}
 
 Result<Song> fadeClips(const Song& song, const ClipChoice& choice, const FadeChange& change)
 {

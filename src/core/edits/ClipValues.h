@@ -28,4 +28,13 @@ struct FadeChange {
 [[nodiscard]] Result<Song>
 fadeClips(const Song& song, const ClipChoice& choice, const FadeChange& change);
 
+// Whether an end of one of the clips overlaps a neighbour.
+[[nodiscard]] bool meetsNeighbours(const Song& song, const ClipChoice& choice);
+// Where a fade may be half done, as parts of its length.
+constexpr float kEarliestMiddle = 0.1F;
+constexpr float kLatestMiddle = 0.9F;
+// The middle with which a fade with silence has a gain at a part of its length, or comes nearest to it; of
+// the side that comes in, or of the one that goes out.
+[[nodiscard]] float middleThrough(const Fade& fade, double part, double gain, bool isIn);
+
 }  // namespace orthochron

@@ -5,6 +5,7 @@
 #include "core/edits/Pieces.h"
 
 #include <algorithm>
+#include <set>
 #include <unordered_set>
 
 namespace orthochron {
@@ -302,6 +303,55 @@ changeJoins(const Song& song, SetId id, const std::vector<PartId>& joins, const 
         return badArgument("there is no unlocked join to change");
     }
     return withTracks(song, std::move(tracks));
+}
+
+Result<Song> fadeCrossfades(const Song& song, const ClipChoice& choice, const FadeChange& change)
+{
+    const Chosen chosen = chosenOf(song, choice);
+    const bool hasLength = change.in || change.out || change.inBy || change.outBy;
+    Song next = song;
+    bool isAny = false;
+    for (const MicSet& set : song.sets) {
+        std::set<PartId> parts;
+        for (const TrackId id : set.tracks) {
+            const auto clips = chosen.find(id);
+            for (const Clip& clip : song.track(id)->clips) {
+                if (clips != chosen.end() && clips->second.contains(clip.id)) {
+                    parts.insert(clip.part);
+                }
+            }
+        }
+        const auto apply = [&](bool atStarts) -> Result<void> {
+            JoinChange asked{.shape = change.shape, .middle = change.middle};
+            asked.length = atStarts ? change.in : change.out;
+            asked.lengthBy = atStarts ? change.inBy : change.outBy;
+            std::vector<PartId> joins;
+            for (const SetJoin& join : joinsOf(next, set)) {
+                if (join.length > Frames(0) && parts.contains(atStarts ? join.id : join.before)) {
+                    joins.push_back(join.id);
+                }
+            }
+            if (joins.empty() || (hasLength && !asked.length && !asked.lengthBy)) {
+                return {};
+            }
+            auto changed = changeJoins(next, set.id, joins, asked);
+            if (!changed) {
+                return tl::unexpected(changed.error());
+            }
+            next = std::move(*changed);
+            isAny = true;
+            return {};
+        };
+        for (const bool atStarts : {true, false}) {
+            if (auto done = apply(atStarts); !done) {
+                return tl::unexpected(done.error());
+            }
+        }
+    }
+    if (!isAny) {
+        return badArgument("there is no crossfade at these ends");
+    }
+    return next;
 }
 
 Result<Song> lockJoin(const Song& song, SetId id, PartId join, bool isLocked)

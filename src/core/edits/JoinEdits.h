@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/edits/ClipValues.h"
 #include "core/edits/FitEdits.h"
 
 namespace orthochron {
@@ -58,6 +59,11 @@ changeJoin(const Song& song, SetId set, PartId join, const JoinChange& change);
 [[nodiscard]] Result<Song> changeJoins(
     const Song& song, SetId set, const std::vector<PartId>& joins, const JoinChange& change
 );
+
+// What is asked of fades, asked of the crossfades at the starts (`in`) and ends (`out`) of clips instead.
+// Errors: BadArgument when there is none; changeJoins's.
+[[nodiscard]] Result<Song>
+fadeCrossfades(const Song& song, const ClipChoice& choice, const FadeChange& change);
 
 // Locks or unlocks both sides of a join, or of all of them: what is locked is moved by nothing.
 [[nodiscard]] Result<Song> lockJoin(const Song& song, SetId set, PartId join, bool isLocked);

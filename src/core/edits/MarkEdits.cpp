@@ -233,6 +233,24 @@ Result<Song> placeMarks(
     return next;
 }
 
+Result<Song> placeMarksAt(const Song& song, TrackId id, const std::vector<Frames>& takeTimes)
+{
+    const auto track = song.track(id);
+    if (!track || takeTimes.empty()) {
+        return badArgument(track ? "there is nothing to mark" : "the track is not in the song");
+    }
+    std::vector<Onset> onsets;
+    for (const Frames at : takeTimes) {
+        onsets.push_back({.at = at, .strength = 1.0, .confidence = 1.0});
+    }
+    Song next = song;
+    Track changed = *track;
+    changed.isLead = true;
+    mergeMarks(next, changed, onsets, toFrames(changed.detection.minGap, song.rate));
+    putTrack(next, std::move(changed));
+    return next;
+}
+
 namespace {
 
 // Changes one mark of a track and keeps the marks in order.

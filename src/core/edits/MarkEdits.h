@@ -31,6 +31,12 @@ analyseSet(const Song& song, SetId id, const Sources& sources, const Work& work 
     const std::map<TrackId, OnsetSettings>& settings
 );
 
+// Puts marks at moments of a track's take, such as the starts of its notes, instead of those that were
+// found, and makes it a lead; marks set by hand stay, as above. Errors: BadArgument for a track that is
+// not there or no moments.
+[[nodiscard]] Result<Song>
+placeMarksAt(const Song& song, TrackId id, const std::vector<Frames>& takeTimes);
+
 // How many marks that would give, without making them.
 [[nodiscard]] std::size_t
 countMarks(const OnsetAnalysis& analysis, Hertz rate, const OnsetSettings& settings);

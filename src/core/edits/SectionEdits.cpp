@@ -37,13 +37,15 @@ Result<Song> addSection(const Song& song, std::string name, BarRange bars)
 {
     Song next = song;
     const SectionId id{++next.lastId};
-    return withSection(std::move(next), {id, std::move(name), bars});
+    return withSection(std::move(next), {id, std::move(name), bars, {}});
 }
 
 Result<Song> changeSection(const Song& song, SectionId id, std::string name, BarRange bars)
 {
+    const auto old = std::ranges::find(song.sections, id, &Section::id);
+    const auto key = old != song.sections.end() ? old->key : std::nullopt;
     auto without = removeSection(song, id);
-    return without ? withSection(std::move(*without), {id, std::move(name), bars})
+    return without ? withSection(std::move(*without), {id, std::move(name), bars, key})
                    : std::move(without);
 }
 

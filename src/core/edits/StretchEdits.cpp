@@ -29,59 +29,174 @@ FitRequest requestFor(const Song& song, const MicSet& set)
     return request;
 }
 
+// Where the hits of a preview are heard.
+class HeardHits {
+public:
+    HeardHits(const Song& song, SetId id, const FitPreview& preview)
+        : hits_(preview.performance.hits)
+    {
+        if (const MicSet* set = song.set(id)) {
+            parts_ = partsOf(song, *set);
+        }
+    }
+    [[nodiscard]] Frames at(std::size_t hit) const
+    {
+        const Frames recorded = hits_[hit].played.beatPoint;
+        const SetPart* holding = partHolding(parts_, recorded);
+        return holding != nullptr ? holding->heardAt(recorded) : recorded;
+    }
+    // The main ones heard in a span.
+    [[nodiscard]] std::vector<std::size_t> within(Span span) const
+    {
+        std::vector<std::size_t> inside;
+        for (std::size_t i = 0; i < hits_.size(); ++i) {
+            if (hits_[i].role == HitRole::Main && at(i) >= span.from && at(i) < span.to) {
+                inside.push_back(i);
+            }
+        }
+        return inside;
+    }
+
+private:
+    const std::vector<JudgedHit>& hits_;
+    std::vector<SetPart> parts_;
+};
+
 }  // namespace
 
-Result<Song> moveHitByStretching(
+Result<Song> moveHitsByStretching(
     const Song& song,
     SetId id,
     const FitPreview& preview,
-    std::size_t hit,
-    std::optional<Frames> target,
+    const std::vector<HitMove>& moves,
     Material material,
     const Sources& sources
 )
 {
     const MicSet* set = song.set(id);
-    if (set == nullptr || hit >= preview.performance.hits.size()) {
-        return badArgument("that hit is not in the mic set");
-    }
     const auto& hits = preview.performance.hits;
-    if (hits[hit].role != HitRole::Main) {
-        return badArgument("this hit keeps its distance to its main hit; move that one");
+    const HeardHits heard(song, id, preview);
+    std::vector<std::optional<Frames>> targets(hits.size());
+    std::vector<bool> isMoved(hits.size(), false);
+    for (const HitMove& move : moves) {
+        if (set == nullptr || move.hit >= hits.size()) {
+            return badArgument("that hit is not in the mic set");
+        }
+        if (hits[move.hit].role != HitRole::Main) {
+            return badArgument("this hit keeps its distance to its main hit; move that one");
+        }
+        targets[move.hit] = move.target;
+        isMoved[move.hit] = true;
     }
-    const auto parts = partsOf(song, *set);
-    const auto heardAt = [&](std::size_t i) {
-        const Frames at = hits[i].played.beatPoint;
-        const SetPart* holding = partHolding(parts, at);
-        return holding != nullptr ? holding->heardAt(at) : at;
-    };
+    if (moves.empty()) {
+        return badArgument("there is no hit to move");
+    }
+    // Main hits stay in their order; one that goes back to where the fit has it is not held against others.
     const Frames apart = toFrames(kApart, song.rate);
-    for (std::size_t i = 0; target && i < hits.size(); ++i) {
-        const bool isOther = hits[i].main != hit;
-        const bool isPassed = hits[i].played.beatPoint < hits[hit].played.beatPoint
-                                  ? heardAt(i) + apart > *target
-                                  : hits[i].played.beatPoint > hits[hit].played.beatPoint &&
-                                        heardAt(i) < *target + apart;
-        if (isOther && isPassed) {
+    std::optional<Frames> before;
+    bool wasMoved = false;
+    for (std::size_t i = 0; i < hits.size(); ++i) {
+        const bool goesAlong = hits[i].role != HitRole::Main && isMoved[hits[i].main];
+        if (goesAlong || (isMoved[i] && !targets[i])) {
+            continue;
+        }
+        const Frames now = targets[i].value_or(heard.at(i));
+        if (before && (isMoved[i] || wasMoved) && now < *before + apart) {
             return badArgument("a hit cannot be stretched past its neighbour; cut it out instead");
         }
+        before = now;
+        wasMoved = isMoved[i];
     }
-    const HitOrigin& origin = preview.origin.origins[hit];
-    std::optional<Seconds> wanted;
-    if (target) {
-        wanted = toSeconds(*target, song.rate) - hits[hit].line.time;
-    }
-    auto asked = setMarkWanted(song, origin.track, origin.mark, wanted);
-    if (!asked) {
-        return asked;
+    Song asked = song;
+    for (const HitMove& move : moves) {
+        const HitOrigin& origin = preview.origin.origins[move.hit];
+        std::optional<Seconds> wanted;
+        if (move.target) {
+            wanted = toSeconds(*move.target, song.rate) - hits[move.hit].line.time;
+        }
+        auto next = setMarkWanted(asked, origin.track, origin.mark, wanted);
+        if (!next) {
+            return next;
+        }
+        asked = std::move(*next);
     }
     FitRequest request = requestFor(song, *set);
     request.way = {FitMethod::Stretch, material};
-    auto fitted = fitSet(*asked, id, request, sources);
+    auto fitted = fitSet(asked, id, request, sources);
     if (!fitted) {
         return tl::unexpected(fitted.error());
     }
     return std::move(fitted->song);
+}
+
+std::vector<HitMove>
+movedAlong(const Song& song, SetId set, const FitPreview& preview, Span within, Frames by)
+{
+    const HeardHits heard(song, set, preview);
+    std::vector<HitMove> moves;
+    for (const std::size_t hit : heard.within(within)) {
+        moves.push_back({hit, heard.at(hit) + by});
+    }
+    return moves;
+}
+
+std::vector<HitMove> drawnOutWithin(
+    const Song& song, SetId set, const FitPreview& preview, Span within, Frames about, double ratio
+)
+{
+    const HeardHits heard(song, set, preview);
+    std::vector<HitMove> moves;
+    for (const std::size_t hit : heard.within(within)) {
+        const auto away = static_cast<double>((heard.at(hit) - about).count());
+        moves.push_back({hit, about + Frames(std::llround(away * ratio))});
+    }
+    return moves;
+}
+
+std::vector<HitMove>
+movedFreely(const Song& song, SetId set, const FitPreview& preview, std::size_t hit, Frames target)
+{
+    const HeardHits heard(song, set, preview);
+    const auto& hits = preview.performance.hits;
+    const auto isPinned = [&](std::size_t i) {
+        const HitOrigin& origin = preview.origin.origins[i];
+        const auto track = song.track(origin.track);
+        const auto mark = std::ranges::find(track->marks, origin.mark, &Mark::id);
+        return mark != track->marks.end() && mark->wanted.has_value();
+    };
+    // From a hit that stays to this one, on either side.
+    Frames from;
+    Frames to = song.length();
+    std::size_t first = 0;
+    std::size_t last = hits.size();
+    for (std::size_t i = hit; i-- > 0;) {
+        if (hits[i].role == HitRole::Main && isPinned(i)) {
+            from = heard.at(i);
+            first = i + 1;
+            break;
+        }
+    }
+    for (std::size_t i = hit + 1; i < hits.size(); ++i) {
+        if (hits[i].role == HitRole::Main && isPinned(i)) {
+            to = heard.at(i);
+            last = i;
+            break;
+        }
+    }
+    const Frames was = heard.at(hit);
+    std::vector<HitMove> moves;
+    for (std::size_t i = first; i < last; ++i) {
+        if (hits[i].role != HitRole::Main) {
+            continue;
+        }
+        const Frames now = heard.at(i);
+        const bool isBefore = now <= was;
+        const double part = isBefore ? (now - from) / std::max(was - from, Frames(1))
+                                     : (to - now) / std::max(to - was, Frames(1));
+        const Frames way = target - was;
+        moves.push_back({i, now + Frames(std::llround(part * static_cast<double>(way.count())))});
+    }
+    return moves;
 }
 
 Result<Song> fitLoop(const Song& song, ClipId id, double bpm, Frames firstBeat, Material material)
@@ -156,7 +271,16 @@ public:
                                   made->pitch.empty() && made->speed.isEmpty();
         clip.sound.treatment = isAsRecorded ? nullptr : made;
         clip.soundStart = clip.sound.soundTimeOf(from);
+        const Span was{clip.at, clip.end()};
         clip.length = clip.sound.soundTimeOf(to) - clip.soundStart;
+        if (change_.ratio && change_.about) {
+            // Both ends are rounded as places, so that clips that touched go on touching.
+            clip.at = drawnOut(was.from);
+            clip.length = std::max(drawnOut(was.to) - clip.at, Frames(1));
+            if (clip.at < Frames(0)) {
+                return badArgument("nothing lies before the song begins");
+            }
+        }
         clip.in.length = std::min(clip.in.length, clip.length);
         clip.out.length = std::min(clip.out.length, clip.length - clip.in.length);
         clip.byHand = true;
@@ -192,6 +316,13 @@ private:
         }
         listen(set, clip, treatment);
         return treatment;
+    }
+
+    // Where a place in the song comes to lie when all is drawn out about one.
+    [[nodiscard]] Frames drawnOut(Frames place) const
+    {
+        const auto away = static_cast<double>((place - *change_.about).count());
+        return *change_.about + Frames(std::llround(away * *change_.ratio));
     }
 
     // The clip's part of its map, so many times as long from its start on.
@@ -240,8 +371,7 @@ private:
             }
         }
         std::ranges::sort(attacks);
-        const auto repeated = std::ranges::unique(attacks);
-        attacks.erase(repeated.begin(), repeated.end());
+        attacks.erase(std::unique(attacks.begin(), attacks.end()), attacks.end());
         if (!attacks.empty()) {
             treatment.attacks = std::move(attacks);
         }

@@ -1,6 +1,8 @@
 #include "core/edits/TuneEdits.h"
 
+#include "core/edits/SectionEdits.h"
 #include "core/edits/StretchEdits.h"
+#include "core/tune/Tuning.h"
 
 #include <algorithm>
 
@@ -158,6 +160,82 @@ Treatment tuningOf(const Song& song, TrackId id, const ClipChoice& chosen)
         tuning.time = TimeMap();
     }
     return tuning;
+}
+
+Result<Song> layNoteByHand(const Song& song, TrackId id, const NoteByHand& note)
+{
+    const auto track = song.track(id);
+    if (!track) {
+        return badArgument("the track is not in the song");
+    }
+    if (auto checked = checkNoteByHand(note, song.rate); !checked) {
+        return tl::unexpected(checked.error());
+    }
+    Song next = song;
+    Track changed = *track;
+    changed.notes = withNoteByHand(std::move(changed.notes), note, song.rate);
+    putTrack(next, std::move(changed));
+    return next;
+}
+
+Result<Song> forgetNotesByHand(const Song& song, TrackId id, Frames from, Frames to)
+{
+    const auto track = song.track(id);
+    if (!track) {
+        return badArgument("the track is not in the song");
+    }
+    Track changed = *track;
+    changed.notes = withoutNotesByHand(std::move(changed.notes), from, to);
+    if (changed.notes == track->notes) {
+        return badArgument("nothing was decided by hand about these notes");
+    }
+    Song next = song;
+    putTrack(next, std::move(changed));
+    return next;
+}
+
+Result<Song> setGlide(const Song& song, TrackId id, std::optional<Seconds> glide)
+{
+    const auto track = song.track(id);
+    if (!track) {
+        return badArgument("the track is not in the song");
+    }
+    if (glide && !(*glide >= Seconds(0.0) && *glide <= kLongestGlide)) {
+        return badArgument("a glide takes 0 to 2000 ms");
+    }
+    Song next = song;
+    Track changed = *track;
+    changed.glide = glide;
+    putTrack(next, std::move(changed));
+    return next;
+}
+
+Result<Song> setSectionKey(const Song& song, SectionId id, std::optional<Scale> key)
+{
+    Song next = song;
+    const auto section = std::ranges::find(next.sections, id, &Section::id);
+    if (section == next.sections.end()) {
+        return badArgument("the section is not in the song");
+    }
+    section->key = key;
+    return next;
+}
+
+Result<Song> setTemperament(const Song& song, const Temperament& temperament)
+{
+    if (auto checked = checkTemperament(temperament); !checked) {
+        return tl::unexpected(checked.error());
+    }
+    Song next = song;
+    next.temperament = temperament;
+    return next;
+}
+
+Rungs rungsAt(const Song& song, int bar)
+{
+    const Section* section = sectionAt(song, bar);
+    const bool hasOwn = section != nullptr && section->key;
+    return {hasOwn ? *section->key : song.key, song.temperament};
 }
 
 Song setKey(const Song& song, const Scale& key)

@@ -161,6 +161,53 @@ std::vector<Hush> hushesFrom(JsonReader& read, const Json& json)
     return hushes;
 }
 
+Scale keyFrom(JsonReader& read, const Json& json)
+{
+    Scale key;
+    key.tonic = static_cast<int>(read.whole(read.field(json, "tonic"), 0, 11));
+    key.degrees.fill(false);
+    for (const Json& degree : read.list(read.field(json, "degrees"), 12)) {
+        key.degrees[static_cast<std::size_t>(read.whole(degree, 0, 11))] = true;
+    }
+    if (std::ranges::find(key.degrees, true) == key.degrees.end()) {
+        read.fail("its key has no notes");
+    }
+    return key;
+}
+
+Temperament temperamentFrom(JsonReader& read, const Json& json)
+{
+    Temperament temperament;
+    temperament.a4 = Hertz(read.number(read.field(json, "a4"), 0.0, 1e6));
+    const Json& cents = read.field(json, "cents");
+    for (std::size_t i = 0; i < temperament.cents.size(); ++i) {
+        temperament.cents[i] = read.number(read.item(cents, i), -1e6, 1e6);
+    }
+    if (auto checked = checkTemperament(temperament); !checked) {
+        read.fail(checked.error().message);
+    }
+    return temperament;
+}
+
+std::vector<NoteByHand> notesFrom(JsonReader& read, const Json& json)
+{
+    std::vector<NoteByHand> notes;
+    for (const Json& each : read.list(json, 1'000'000)) {
+        NoteByHand note;
+        note.start = read.length(read.item(each, 0));
+        note.end = read.length(read.item(each, 1));
+        note.isNote = read.flag(read.item(each, 2));
+        note.octaves =
+            static_cast<int>(read.whole(read.item(each, 3), -kMostOctaves, kMostOctaves));
+        note.pitch = read.number(read.item(each, 4), 0.0, 127.0);
+        if (note.end <= note.start || (!notes.empty() && note.start < notes.back().end)) {
+            read.fail("notes decided by hand lie over each other");
+        }
+        notes.push_back(note);
+    }
+    return notes;
+}
+
 SpeedLine speedFrom(JsonReader& read, const Json& json)
 {
     std::vector<SpeedPoint> points;

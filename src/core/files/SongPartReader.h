@@ -11,6 +11,10 @@ namespace orthochron {
 [[nodiscard]] TempoMap tempoFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] LevelLine levelFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] std::vector<Hush> hushesFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] Scale keyFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] Temperament temperamentFrom(JsonReader& read, const nlohmann::json& json);
+// What was decided by hand about the notes of a take.
+[[nodiscard]] std::vector<NoteByHand> notesFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] SpeedLine speedFrom(JsonReader& read, const nlohmann::json& json);
 // All of a recipe but its clips and what the set it is of says.
 [[nodiscard]] FitRecipe recipeSettingsFrom(JsonReader& read, const nlohmann::json& json);

@@ -124,6 +124,17 @@ Json toJson(const Track& track)
     if (!track.hushes.empty()) {
         json["hushes"] = toJson(track.hushes);
     }
+    if (track.glide) {
+        json["glide"] = track.glide->count();
+    }
+    if (!track.notes.empty()) {
+        Json& notes = json["notes"] = Json::array();
+        for (const NoteByHand& note : track.notes) {
+            notes.push_back(
+                {note.start.count(), note.end.count(), note.isNote, note.octaves, note.pitch}
+            );
+        }
+    }
     return with(std::move(json), track.extras);
 }
 
@@ -209,8 +220,7 @@ Json toJson(const TempoMap& map)
     return {{"firstDownbeat", map.firstDownbeat().count()}, {"tempi", tempi}, {"meters", meters}};
 }
 
-// Semitones above the tonic that belong to a key.
-Json degreesOf(const Scale& key)
+Json toJson(const Scale& key)
 {
     Json degrees = Json::array();
     for (int degree = 0; degree < 12; ++degree) {
@@ -218,7 +228,12 @@ Json degreesOf(const Scale& key)
             degrees.push_back(degree);
         }
     }
-    return degrees;
+    return {{"tonic", key.tonic}, {"degrees", degrees}};
+}
+
+Json toJson(const Temperament& temperament)
+{
+    return {{"a4", temperament.a4.count()}, {"cents", temperament.cents}};
 }
 
 // All but its clips.

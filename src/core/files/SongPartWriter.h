@@ -28,7 +28,7 @@ void put(nlohmann::json& json, const char* key, const T& value, const T& usual)
 [[nodiscard]] nlohmann::json toJson(const LevelLine& line);
 // All but its clips.
 [[nodiscard]] nlohmann::json toJson(const FitRecipe& recipe);
-// Semitones above the tonic that belong to a key.
-[[nodiscard]] nlohmann::json degreesOf(const Scale& key);
+[[nodiscard]] nlohmann::json toJson(const Scale& key);
+[[nodiscard]] nlohmann::json toJson(const Temperament& temperament);
 
 }  // namespace orthochron

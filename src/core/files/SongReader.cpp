@@ -8,6 +8,7 @@
 #include "core/files/SongFile.h"
 #include "core/files/SongFormat.h"
 #include "core/files/SongPartReader.h"
+#include "core/tune/Tuning.h"
 
 #include <list>
 #include <optional>
@@ -110,6 +111,12 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
     if (const Json* hushes = read.find(json, "hushes")) {
         track.hushes = hushesFrom(read, *hushes);
     }
+    if (const Json* notes = read.find(json, "notes")) {
+        track.notes = notesFrom(read, *notes);
+    }
+    if (const Json* glide = read.find(json, "glide")) {
+        track.glide = Seconds(read.number(*glide, 0.0, kLongestGlide.count()));
+    }
     track.extras = extrasOf(
         json,
         {"id",
@@ -128,7 +135,9 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
          "gain",
          "pan",
          "level",
-         "hushes"}
+         "hushes",
+         "notes",
+         "glide"}
     );
     return std::make_shared<const Track>(std::move(track));
 }
@@ -346,7 +355,8 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
             song.sections.push_back(
                 {SectionId{read.id(read.item(section, 0))},
                  read.text(read.item(section, 1)),
-                 barsFrom(read, read.item(section, 2), read.item(section, 3))}
+                 barsFrom(read, read.item(section, 2), read.item(section, 3)),
+                 section.size() > 4 ? std::optional(keyFrom(read, section[4])) : std::nullopt}
             );
         }
     }
@@ -354,14 +364,10 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
         song.level = levelFrom(read, *level);
     }
     if (const Json* key = read.find(json, "key")) {
-        song.key.tonic = static_cast<int>(read.whole(read.field(*key, "tonic"), 0, 11));
-        song.key.degrees.fill(false);
-        for (const Json& degree : read.list(read.field(*key, "degrees"), 12)) {
-            song.key.degrees[static_cast<std::size_t>(read.whole(degree, 0, 11))] = true;
-        }
-        if (std::ranges::find(song.key.degrees, true) == song.key.degrees.end()) {
-            read.fail("its key has no notes");
-        }
+        song.key = keyFrom(read, *key);
+    }
+    if (const Json* temperament = read.find(json, "temperament")) {
+        song.temperament = temperamentFrom(read, *temperament);
     }
     if (json.contains("end")) {
         const Json* end = read.find(json, "end");
@@ -386,6 +392,7 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
              "level",
              "end",
              "key",
+             "temperament",
              "lastId"}
         );
         extras.text) {

@@ -353,6 +353,9 @@ Json SongWriter::fieldsOf(const Song& song, const Places& places, Sisters& siste
     Json sections = Json::array();
     for (const Section& section : song.sections) {
         sections.push_back({section.id.value, section.name, section.bars.first, section.bars.last});
+        if (section.key) {
+            sections.back().push_back(toJson(*section.key));
+        }
     }
     return with(
         {{"name", song.name},
@@ -366,7 +369,8 @@ Json SongWriter::fieldsOf(const Song& song, const Places& places, Sisters& siste
          {"sections", sections},
          {"level", toJson(song.level)},
          {"end", song.endMark ? Json(song.endMark->count()) : Json()},
-         {"key", {{"tonic", song.key.tonic}, {"degrees", degreesOf(song.key)}}},
+         {"key", toJson(song.key)},
+         {"temperament", toJson(song.temperament)},
          {"lastId", song.lastId}},
         song.extras
     );

@@ -22,11 +22,6 @@ constexpr std::size_t kWidest = 4;                  // frames to either side it 
 constexpr double kSounds = 0.1;                     // of the power of a note's beginning
 constexpr Seconds kScoop = milliseconds(110.0);
 
-double semitonesOf(const PitchFrame& frame)
-{
-    return 69.0 + 12.0 * std::log2(frame.pitch.count() / 440.0);
-}
-
 // The semitone of each frame of a run, as the cheapest row has it.
 std::vector<int> rowOf(std::span<const PitchFrame> run)
 {
@@ -206,8 +201,15 @@ void addNotes(
 
 }  // namespace
 
-std::vector<Note> notesOf(std::span<const PitchFrame> curve, Hertz rate)
+std::vector<Note> notesOf(std::span<const PitchFrame> curve, Hertz rate, Hertz a4)
 {
+    if (a4 != kConcertPitch) {
+        std::vector<PitchFrame> tuned(curve.begin(), curve.end());
+        for (PitchFrame& frame : tuned) {
+            frame.pitch = Hertz(frame.pitch.count() * (kConcertPitch / a4));
+        }
+        return notesOf(tuned, rate, kConcertPitch);
+    }
     std::vector<Note> notes;
     std::size_t from = 0;
     std::size_t voiced = 0;  // one past the last frame with a pitch

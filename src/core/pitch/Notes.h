@@ -22,6 +22,8 @@ struct Note {
 // 20 ms, where what had died away by 6 dB rises as much within 40 ms: it is struck again, or where it
 // dips by 3 dB for a moment: it is tongued or bowed anew. After a gap it begins where its sound does. A semitone
 // heard for less than 110 ms on the way into a note belongs to it; less than 50 ms are no note.
-[[nodiscard]] std::vector<Note> notesOf(std::span<const PitchFrame> curve, Hertz rate);
+// `a4` is what it was tuned to; semitones are counted from that.
+[[nodiscard]] std::vector<Note>
+notesOf(std::span<const PitchFrame> curve, Hertz rate, Hertz a4 = kConcertPitch);
 
 }  // namespace orthochron

@@ -320,6 +320,11 @@ Result<double> loudestOf(const Channel& channel, Hertz rate, const Work& work)
 
 }  // namespace
 
+double semitonesOf(const PitchFrame& frame)
+{
+    return 69.0 + 12.0 * std::log2(frame.pitch / kConcertPitch);
+}
+
 Frames placeOfPitch(std::size_t frame, Hertz rate)
 {
     return toFrames(kPitchHop * static_cast<double>(frame), rate);

@@ -23,6 +23,10 @@ struct PitchSettings {
 };
 
 constexpr Seconds kPitchHop = milliseconds(5.0);
+constexpr Hertz kConcertPitch{440.0};  // of A4: pitches in semitones count from it, and 69 is A4
+
+// A pitch in semitones; the frame must have one.
+[[nodiscard]] double semitonesOf(const PitchFrame& frame);
 
 // Frame n of a curve is about the moment n hops after the first frame given.
 [[nodiscard]] Frames placeOfPitch(std::size_t frame, Hertz rate);

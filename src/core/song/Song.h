@@ -8,7 +8,8 @@
 #include "core/shape/LevelLine.h"
 #include "core/song/Extras.h"
 #include "core/song/Sound.h"
-#include "core/tune/Scale.h"
+#include "core/tune/NotesByHand.h"
+#include "core/tune/Rungs.h"
 
 #include <memory>
 #include <optional>
@@ -112,7 +113,9 @@ struct Track {
     double gainDecibels = 0.0;
     double pan = 0.0;  // -1 left .. 1 right
     LevelLine level;
-    std::vector<Hush> hushes;  // ascending by `from`
+    std::vector<Hush> hushes;       // ascending by `from`
+    std::vector<NoteByHand> notes;  // decided about the marked take; ascending, apart
+    std::optional<Seconds> glide;   // from note to note, where they were tuned; none: as sung
     Extras extras;
 
     bool operator==(const Track&) const = default;
@@ -187,6 +190,7 @@ struct Section {
     SectionId id;
     std::string name;
     BarRange bars;
+    std::optional<Scale> key;  // of its own
 
     bool operator==(const Section&) const = default;
 };
@@ -206,6 +210,7 @@ struct Song {
     LevelLine level;                // of the whole song, after the mix
     std::optional<Beats> endMark;   // where it ends, set by hand
     Scale key;                      // whose rungs notes hang off
+    Temperament temperament;        // where they lie
     std::uint32_t lastId = 0;       // ids are given out upwards
     Extras extras;
 

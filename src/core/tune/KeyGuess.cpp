@@ -36,11 +36,12 @@ double likeness(const std::array<double, 12>& sung, const std::array<double, 12>
 
 }  // namespace
 
-std::vector<KeyReading> keysOf(std::span<const SungNote> notes)
+std::vector<KeyReading> keysOf(std::span<const SungNote> notes, Hertz a4)
 {
+    const double tuned = Temperament{a4}.heightOf(0);
     std::array<double, 12> sung{};
     for (const SungNote& note : notes) {
-        const auto semitone = std::lround(note.centre) % 12;
+        const auto semitone = std::lround(note.centre - tuned) % 12;
         sung[static_cast<std::size_t>(semitone)] +=
             static_cast<double>((note.end - note.start).count());
     }

@@ -12,7 +12,9 @@ struct KeyReading {
 
 // The likeliest keys of a melody, best first, by how long each semitone of the octave is sung (Krumhansl
 // and Kessler 1982). None without notes.
-[[nodiscard]] std::vector<KeyReading> keysOf(std::span<const SungNote> notes);
+// `a4` is what the song is tuned to.
+[[nodiscard]] std::vector<KeyReading>
+keysOf(std::span<const SungNote> notes, Hertz a4 = kConcertPitch);
 
 // "A minor".
 [[nodiscard]] std::string keyName(const KeyReading& key);

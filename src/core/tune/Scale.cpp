@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
+#include <cctype>
 #include <optional>
 #include <string>
 #include <utility>
@@ -59,21 +59,6 @@ std::optional<int> tonicOf(std::string_view key)
 bool Scale::has(int midi) const
 {
     return degrees[static_cast<std::size_t>(inOctave(midi - tonic))];
-}
-
-int Scale::nearest(double midi) const
-{
-    const int near = static_cast<int>(std::lround(midi));
-    int best = near;
-    double least = 1e9;
-    for (int rung = near - 12; rung <= near + 12; ++rung) {
-        const double off = std::abs(midi - rung);
-        if (has(rung) && off < least - 1e-9) {
-            least = off;
-            best = rung;
-        }
-    }
-    return best;
 }
 
 Result<Scale> parseScale(std::string_view key, std::string_view name)

@@ -16,8 +16,6 @@ struct Scale {
     bool operator==(const Scale&) const = default;
     // Whether a rung (69 is a' at 440 Hz) belongs to it.
     [[nodiscard]] bool has(int midi) const;
-    // The rung nearest to a pitch; of two as near the lower.
-    [[nodiscard]] int nearest(double midi) const;
 };
 
 // Reads a key ("C", "F#", "Bb") and the name of a scale: chromatic, major, minor (natural), harmonic,

@@ -93,19 +93,27 @@ double centreOf(std::span<const double> values)
 
 }  // namespace
 
-double semitonesOf(const PitchFrame& frame)
+void hangOff(SungNote& note, const Rungs& rungs)
 {
-    return 69.0 + 12.0 * std::log2(frame.pitch.count() / 440.0);
+    note.rung = rungs.nearest(note.centre);
+    note.height = rungs.temperament.heightOf(note.rung);
 }
 
-std::vector<SungNote> sungNotes(std::span<const PitchFrame> curve, Hertz rate, const Scale& scale)
+std::vector<SungNote> sungNotes(std::span<const PitchFrame> curve, Hertz rate, const Rungs& rungs)
+{
+    return sungNotes(curve, notesOf(curve, rate, rungs.temperament.a4), rate, rungs);
+}
+
+std::vector<SungNote> sungNotes(
+    std::span<const PitchFrame> curve, std::span<const Note> notes, Hertz rate, const Rungs& rungs
+)
 {
     std::vector<SungNote> sung;
     const auto frameAt = [&](Frames at) {
         const double n = toSeconds(at, rate) / kPitchHop;
         return std::min(static_cast<std::size_t>(std::max(std::llround(n), 0LL)), curve.size());
     };
-    for (const Note& note : notesOf(curve, rate)) {
+    for (const Note& note : notes) {
         const std::size_t from = frameAt(note.start);
         const std::size_t to = std::max(frameAt(note.end), from + 1);
         const auto pitches = pitchesOf(curve.subspan(from, to - from));
@@ -130,7 +138,7 @@ std::vector<SungNote> sungNotes(std::span<const PitchFrame> curve, Hertz rate, c
         own.end = note.end;
         const auto steady = std::span(pitches).subspan(first, last - first);
         own.centre = centreOf(steady);
-        own.rung = scale.nearest(own.centre);
+        hangOff(own, rungs);
         own.firstFrame = from + first;
         own.steadyFrom = placeOfPitch(from + first, rate);
         own.steadyTo = placeOfPitch(from + last, rate);

@@ -14,7 +14,6 @@ namespace {
 constexpr Seconds kNearNote = milliseconds(30.0);  // a time so near to a note means it
 constexpr Seconds kLetGo = milliseconds(25.0);     // after a note the pitch is left alone again
 constexpr Seconds kShortest = milliseconds(20.0);  // what a note moved in time is at least
-constexpr Seconds kLongestGlide{2.0};
 
 constexpr double kGently = 0.1;  // semitones that are let be
 

@@ -36,6 +36,8 @@ tunedBy(std::span<const SungNote> notes, const TuneAmounts& amounts);
 // of it, wandering and vibrato stay.
 [[nodiscard]] std::vector<NoteTuning> tunedGently(std::span<const SungNote> notes);
 
+constexpr Seconds kLongestGlide{2.0};
+
 // What is to become of one note.
 struct NoteChange {
     Frames at;               // take time at which it sounds
@@ -57,7 +59,8 @@ struct NoteChange {
 // steady parts of two notes that touch the change goes evenly from the one to the other, or, with a
 // `glide`, so that the pitch takes that long; where two touch, a moved end of the one is that of the
 // other too, and of both the later one decides. Where nothing is asked for nothing is changed.
-// Errors: BadArgument for a note moved in pitch by more than two octaves, or in time past its neighbours.
+// Errors: BadArgument for a note moved in pitch by more than two octaves, or in time past its neighbours,
+// or a glide outside 0 to 2 s.
 [[nodiscard]] Result<Treatment> tuningOf(
     std::span<const SungNote> notes,
     std::span<const PitchFrame> curve,

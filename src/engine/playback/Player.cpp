@@ -15,7 +15,17 @@ namespace {
 
 constexpr Seconds kFade = milliseconds(10.0);
 constexpr std::int64_t kPreroll = 4096;  // frames rendered before a stream is handed over
+// How a held pitch is written down.
+constexpr std::uint32_t kMostHeld = 0xFFFFFF;
+constexpr std::uint32_t kAnew = 0x80;
+constexpr int kNoShift = 64;
 constexpr std::int64_t kAhead = 6144;  // how far ahead a continuation begins: it must be ready then
+
+// More of the song goes by until then where it is played faster.
+std::int64_t aheadAt(double speed)
+{
+    return static_cast<std::int64_t>(std::max(speed, 1.0) * static_cast<double>(kAhead));
+}
 
 }  // namespace
 
@@ -72,6 +82,7 @@ void Player::startDeviceAt(Hertz rate)
     deviceRate_ = rate;
     fadeFrames_ = toFrames(kFade, deviceRate_).count();
     squeeze_.prepare(deviceRate_);
+    played_.prepare(deviceRate_);
     auto started = device_->start(deviceRate_, [this](std::span<float> block) { callback(block); });
     trouble_ = started ? "" : started.error().message;
 }
@@ -92,8 +103,11 @@ void Player::updateMix()
     const std::scoped_lock lock(mutex_);
     for (const auto& track : song_->tracks) {
         const auto [place, isNew] = slots_.try_emplace(track->id, slots_.size() % kMixSlots);
-        const bool isOn = alone_.empty() ? isHeard(*song_, *track)
-                                         : std::ranges::find(alone_, track->id) != alone_.end();
+        const auto isAmong = [&](const std::vector<TrackId>& tracks) {
+            return std::ranges::find(tracks, track->id) != tracks.end();
+        };
+        const bool isTried = isPitchHeld_ && isAmong(trials_.back()->tracks());
+        const bool isOn = !isTried && (alone_.empty() ? isHeard(*song_, *track) : isAmong(alone_));
         const auto gains = isOn ? mixGains(*track, channelsOf(*track, *sources_))
                                 : std::array<float, 2>{0.0F, 0.0F};
         mix_[place->second].left.store(gains[0], std::memory_order_relaxed);
@@ -109,9 +123,11 @@ void Player::setSong(std::shared_ptr<const Song> song, std::shared_ptr<const Sou
 {
     // Level, pan and mute act through the mix; a new stream is only for what sounds differently.
     const auto soundsAlike = [](const Song& a, const Song& b) {
-        return a.tempo == b.tempo &&
+        return a.tempo == b.tempo && a.level == b.level &&
                std::ranges::equal(a.tracks, b.tracks, [](const auto& x, const auto& y) {
-                   return x->id == y->id && (x == y || x->clips == y->clips);
+                   return x->id == y->id &&
+                          (x == y || (x->clips == y->clips && x->level == y->level &&
+                                      x->hushes == y->hushes));
                });
     };
     const bool isSame = song_ && sources_ == sources && soundsAlike(*song_, *song);
@@ -171,6 +187,7 @@ void Player::playRange(Frames from, Frames to)
         return;
     }
     position_.store(from.count(), std::memory_order_release);
+    mixedPosition_.store(from.count(), std::memory_order_release);
     request(from, false, to);
 }
 
@@ -183,6 +200,7 @@ void Player::seek(Frames songTime)
 {
     const Frames at = std::max(songTime, Frames(0));
     position_.store(at.count(), std::memory_order_release);
+    mixedPosition_.store(at.count(), std::memory_order_release);
     if (isWanted()) {
         request(at, false);
     }
@@ -248,6 +266,56 @@ void Player::setSqueezed(bool isSqueezed)
     squeezed_.store(isSqueezed, std::memory_order_relaxed);
 }
 
+void Player::setRate(const RateSettings& rate)
+{
+    const bool isOtherPath = rate.isPlain() != rate_.isPlain() ||
+                             (!rate.isPlain() && rate.keepsPitch != rate_.keepsPitch);
+    {
+        const std::scoped_lock lock(mutex_);
+        rate_ = rate;
+        rate_.speed =
+            std::isfinite(rate.speed) ? std::clamp(rate.speed, kLeastRate, kMostRate) : 1.0;
+    }
+    if (!rate_.isPlain()) {
+        played_.set(rate_);
+    }
+    if (isOtherPath && isWanted()) {
+        request(position(), false, stopAt_);
+    }
+}
+
+void Player::setTrial(std::shared_ptr<const Trial> trial)
+{
+    heldPitch_.store(0, std::memory_order_release);
+    isPitchHeld_ = false;
+    trial_.store(trial.get(), std::memory_order_seq_cst);
+    // What the callback still holds is let go of the next time.
+    const Trial* inUse = trialInUse_.load(std::memory_order_seq_cst);
+    std::erase_if(trials_, [&](const auto& each) { return each.get() != inUse; });
+    if (trial) {
+        trials_.push_back(std::move(trial));
+    }
+    if (song_) {
+        updateMix();
+    }
+}
+
+void Player::holdPitch(std::optional<int> semitones, bool isAnew)
+{
+    const bool isHeld = semitones && !trials_.empty() && trials_.back()->has(*semitones);
+    pitchesHeld_ = (pitchesHeld_ + 1) & kMostHeld;
+    heldPitch_.store(
+        isHeld ? (pitchesHeld_ << 8U) | (isAnew ? kAnew : 0U) |
+                     static_cast<std::uint32_t>(*semitones + kNoShift)
+               : 0U,
+        std::memory_order_release
+    );
+    isPitchHeld_ = isHeld;
+    if (song_) {
+        updateMix();
+    }
+}
+
 void Player::setAlone(std::vector<TrackId> tracks)
 {
     alone_ = std::move(tracks);
@@ -269,6 +337,8 @@ void Player::settle()
     // The round under way may have begun before what is waited for; the one after it has not.
     const std::uint64_t enough = idleRounds_ + 2;
     idle_.wait(lock, [&] { return !wanted_ && !isServing_ && idleRounds_ >= enough; });
+    lock.unlock();
+    played_.settle();
 }
 
 StreamPlan Player::planFor(const Request& request) const
@@ -278,6 +348,8 @@ StreamPlan Player::planFor(const Request& request) const
     plan.isContinuation = request.isContinuation;
     plan.stopAt = request.stopAt;
     plan.startNumber = request.startNumber;
+    plan.isRated = !rate_.isPlain();
+    plan.keepsPitch = rate_.keepsPitch;
     plan.sources = sources_;
     plan.click = click_.sound;
     if (!request.stopAt) {
@@ -296,12 +368,14 @@ StreamPlan Player::planFor(const Request& request) const
 bool Player::serve()
 {
     std::optional<StreamPlan> plan;
+    double speed = 1.0;
     {
         const std::scoped_lock lock(mutex_);
         if (!wanted_) {
             return false;
         }
         plan = planFor(*wanted_);
+        speed = rate_.speed;
         for (const auto& track : song_->tracks) {
             plan->slots.push_back(slots_.at(track->id));
         }
@@ -309,8 +383,9 @@ bool Player::serve()
         isServing_ = true;
     }
     if (plan->isContinuation) {
-        plan->start = Frames(position_.load(std::memory_order_acquire)) + Frames(kAhead);
-        if (plan->loop && plan->start >= plan->loop->to && position() < plan->loop->to) {
+        const Frames mixed(mixedPosition_.load(std::memory_order_acquire));
+        plan->start = mixed + Frames(aheadAt(speed));
+        if (plan->loop && plan->start >= plan->loop->to && mixed < plan->loop->to) {
             const std::int64_t length = (plan->loop->to - plan->loop->from).count();
             plan->start =
                 plan->loop->from + Frames((plan->start - plan->loop->to).count() % length);
@@ -369,12 +444,25 @@ void Player::adopt() noexcept
         retire(pending_);
         pending_ = next;
     }
+    isChangingPath_ = false;
     if (pending_ == nullptr || fading_ != nullptr) {
         return;
     }
+    const StreamPlan& plan = pending_->plan();
+    const bool isOtherPath =
+        plan.isRated != isRated_ || (plan.isRated && plan.keepsPitch != keepsPitch_);
+    if (isOtherPath && run_ > 0.0F) {
+        isChangingPath_ = true;  // it is adopted once this is silent
+        return;
+    }
+    if (plan.isRated && run_ <= 0.0F) {
+        played_.restart();
+    }
+    isRated_ = plan.isRated;
+    keepsPitch_ = plan.keepsPitch;
     if (pending_->plan().isContinuation && active_ != nullptr && run_ > 0.0F) {
         const std::int64_t late = (active_->position() - pending_->plan().start).count();
-        const bool isFar = std::abs(late) > 4 * kAhead;  // the loop came between
+        const bool isFar = std::abs(late) > 6 * kAhead;  // the loop came between
         if (!isFar && late < 0) {
             return;
         }
@@ -408,8 +496,38 @@ void Player::sound(Stream& stream, std::span<float> left, std::span<float> right
     }
 }
 
+// What is held of a trial, from this block on.
+void Player::turnPitch() noexcept
+{
+    const Trial* trial = trial_.load(std::memory_order_seq_cst);
+    trialInUse_.store(trial, std::memory_order_seq_cst);
+    if (trial_.load(std::memory_order_seq_cst) != trial) {
+        trial = nullptr;  // just taken away: the next block has the new one
+        trialInUse_.store(nullptr, std::memory_order_seq_cst);
+    }
+    if (trial != heardTrial_) {
+        voice_.silence();
+        heardTrial_ = trial;
+        heardPitch_ = 0;
+    }
+    const std::uint32_t held = trial != nullptr ? heldPitch_.load(std::memory_order_acquire) : 0;
+    if (held == heardPitch_) {
+        return;
+    }
+    heardPitch_ = held;
+    const bool goesOn = (held & kAnew) == 0 && run_ > 0.0F && active_ != nullptr;
+    std::int64_t place = 0;
+    if (held != 0 && goesOn) {
+        const std::int64_t length = trial->length().count();
+        place = (((active_->position() - trial->at()).count() % length) + length) % length;
+    }
+    const int semitones = static_cast<int>(held & (kAnew - 1)) - kNoShift;
+    voice_.turnTo(held != 0 ? trial->soundOf(semitones) : nullptr, place);
+}
+
 void Player::mixBlock(std::span<float> left, std::span<float> right) noexcept
 {
+    turnPitch();
     sound(*active_, left, right);
     if (fading_ != nullptr) {
         const auto oldLeft = std::span(oldLeft_).first(left.size());
@@ -431,6 +549,29 @@ void Player::mixBlock(std::span<float> left, std::span<float> right) noexcept
             fading_ = nullptr;
         }
     }
+    voice_.addTo(left, right);
+}
+
+bool Player::nextBlock(std::span<float> left, std::span<float> right) noexcept
+{
+    if (!isRated_) {
+        mixBlock(left, right);
+        return true;
+    }
+    const std::int64_t count = std::ssize(left);
+    const std::int64_t there = played_.take(left, right);
+    for (std::int64_t more = played_.wants(count); more > 0;) {
+        const auto some = std::min(more, static_cast<std::int64_t>(kBlock));
+        const auto mixedLeft = std::span(mixedLeft_).first(static_cast<std::size_t>(some));
+        const auto mixedRight = std::span(mixedRight_).first(static_cast<std::size_t>(some));
+        mixBlock(mixedLeft, mixedRight);
+        played_.give(mixedLeft, mixedRight);
+        more -= some;
+    }
+    if (played_.isSounding() && there < count) {
+        dropouts_.fetch_add(1, std::memory_order_relaxed);
+    }
+    return played_.isSounding();
 }
 
 void Player::callback(std::span<float> interleaved) noexcept
@@ -449,31 +590,37 @@ void Player::callback(std::span<float> interleaved) noexcept
         const std::size_t count = std::min(kBlock, interleaved.size() / 2 - done);
         const auto left = std::span(left_).first(count);
         const auto right = std::span(right_).first(count);
-        const bool wants = isWanted() && active_ != nullptr;
+        const bool wants = isWanted() && active_ != nullptr && !isChangingPath_;
         const bool isReady =
             run_ > 0.0F ||
             (wants && active_->plan().startNumber == startNumber_.load(std::memory_order_acquire));
         if (!isReady) {
-            std::fill_n(
-                interleaved.begin() + static_cast<std::ptrdiff_t>(done * 2), count * 2, 0.0F
-            );
+            std::ranges::fill(left, 0.0F);
+            std::ranges::fill(right, 0.0F);
+            turnPitch();
+            voice_.addTo(left, right);
+            for (std::size_t i = 0; i < count; ++i) {
+                interleaved[(done + i) * 2] = left[i] * master;
+                interleaved[(done + i) * 2 + 1] = right[i] * master;
+            }
             isPlaying_.store(false, std::memory_order_release);
             done += count;
             continue;
         }
-        mixBlock(left, right);
+        const bool isSounding = nextBlock(left, right);
         if (squeezed_.load(std::memory_order_relaxed)) {
             squeeze_.process(left, right);
         }
         for (std::size_t i = 0; i < count; ++i) {
-            run_ = std::clamp(run_ + (wants ? step : -step), 0.0F, 1.0F);
+            run_ = std::clamp(run_ + (wants && isSounding ? step : -step), 0.0F, 1.0F);
             const float l = left[i] * run_ * master;
             const float r = right[i] * run_ * master;
             interleaved[(done + i) * 2] = l;
             interleaved[(done + i) * 2 + 1] = r;
             peak = {std::max(peak[0], std::abs(l)), std::max(peak[1], std::abs(r))};
         }
-        const Frames now = active_->position();
+        mixedPosition_.store(active_->position().count(), std::memory_order_release);
+        const Frames now = active_->position(isRated_ ? played_.underWay() : 0);
         position_.store(now.count(), std::memory_order_release);
         isPlaying_.store(true, std::memory_order_release);
         if (active_->plan().stopAt && now >= *active_->plan().stopAt) {

@@ -1,9 +1,11 @@
 #pragma once
 
 #include "engine/device/AudioDevice.h"
+#include "engine/playback/Rate.h"
 #include "engine/playback/Ring.h"
 #include "engine/playback/Squeeze.h"
 #include "engine/playback/Stream.h"
+#include "engine/playback/Trial.h"
 
 #include <condition_variable>
 #include <map>
@@ -42,6 +44,14 @@ public:
     // Listens through a heavy compressor; see Squeeze.
     void setSqueezed(bool isSqueezed);
     [[nodiscard]] bool isSqueezed() const { return squeezed_.load(std::memory_order_relaxed); }
+    // How fast all is played, click and cursor with it; kept within its limits.
+    void setRate(const RateSettings& rate);
+    [[nodiscard]] const RateSettings& rate() const { return rate_; }
+    // Tries a passage at other pitches; none ends it.
+    void setTrial(std::shared_ptr<const Trial> trial);
+    // Holds one of its pitches, heard from the next block on also while nothing plays, or lets go. It goes on
+    // from the song's place in the passage, or `isAnew` from its beginning.
+    void holdPitch(std::optional<int> semitones, bool isAnew = false);
     // Hears these tracks alone, whatever is muted or soloed; none for the song as it is.
     void setAlone(std::vector<TrackId> tracks);
 
@@ -95,6 +105,9 @@ private:
     [[nodiscard]] StreamPlan planFor(const Request& request) const;
     void callback(std::span<float> interleaved) noexcept;
     void mixBlock(std::span<float> left, std::span<float> right) noexcept;
+    // A block as it is heard: of the mix, or of what the rate made of it. False while there is nothing yet.
+    [[nodiscard]] bool nextBlock(std::span<float> left, std::span<float> right) noexcept;
+    void turnPitch() noexcept;
     void sound(Stream& stream, std::span<float> left, std::span<float> right) noexcept;
     void adopt() noexcept;
     void retire(Stream* stream) noexcept;
@@ -107,9 +120,14 @@ private:
     Side side_ = Side::Edited;
     ClickSettings click_;
     std::optional<LoopRange> loop_;
+    RateSettings rate_;
     std::optional<Frames> stopAt_;  // where what plays ends, when a range of the song was asked for
     std::map<TrackId, std::size_t> slots_;
     std::vector<TrackId> alone_;
+    std::vector<std::shared_ptr<const Trial>>
+        trials_;  // the last is the one; others may still be heard
+    bool isPitchHeld_ = false;
+    std::uint32_t pitchesHeld_ = 0;
 
     // Between control and reader, under mutex_.
     std::mutex mutex_;
@@ -140,6 +158,9 @@ private:
     std::atomic<float> clickGain_{0.0F};
     std::atomic<float> master_{1.0F};
     std::atomic<bool> squeezed_{false};
+    std::atomic<const Trial*> trial_{nullptr};
+    // What is held of it: how often something was, whether anew, and 64 more than the semitones; 0 is none.
+    std::atomic<std::uint32_t> heldPitch_{0};
     // The number of the start that is to sound. By number, so that the end of an older one never stops
     // the one that was just asked for.
     std::atomic<std::uint32_t> wantedStart_{kNoStart};
@@ -148,8 +169,10 @@ private:
     // Callback to control.
     std::atomic<bool> isPlaying_{false};
     std::atomic<std::int64_t> position_{0};
+    std::atomic<std::int64_t> mixedPosition_{0};  // what is mixed next; ahead of what is heard
     std::atomic<std::int64_t> dropouts_{0};
     std::array<std::atomic<float>, 2> peaks_{};
+    std::atomic<const Trial*> trialInUse_{nullptr};  // is kept as long as it stands here
 
     // Callback's own.
     Stream* active_ = nullptr;
@@ -160,8 +183,16 @@ private:
     float run_ = 0.0F;  // 0 stopped .. 1 playing
     Squeeze squeeze_;
     static constexpr std::size_t kBlock = 512;
+    const Trial* heardTrial_ = nullptr;
+    std::uint32_t heardPitch_ = 0;
+    TrialVoice voice_;
+    bool isRated_ = false;
+    bool keepsPitch_ = true;
+    bool isChangingPath_ = false;  // what plays is faded out, for what comes goes another way
     std::array<float, kBlock> left_{}, right_{}, oldLeft_{}, oldRight_{};
+    std::array<float, kBlock> mixedLeft_{}, mixedRight_{};
     Stream::Gains gains_{};
+    Rate played_;
 
     std::jthread reader_;
 };

@@ -41,9 +41,9 @@ Frames Stream::positionOf(std::int64_t frame) const noexcept
     return plan_.loop->from + Frames((at - plan_.loop->to).count() % length);
 }
 
-Frames Stream::position() const noexcept
+Frames Stream::position(std::int64_t ago) const noexcept
 {
-    return positionOf(read_.load(std::memory_order_relaxed));
+    return positionOf(std::max<std::int64_t>(read_.load(std::memory_order_relaxed) - ago, 0));
 }
 
 bool Stream::isReady(std::int64_t frames) const

@@ -30,6 +30,8 @@ struct StreamPlan {
     bool isContinuation = false;    // goes on where the playing one is, sample for sample
     float gain = 1.0F;              // loudness trim of the recorded side
     std::uint32_t startNumber = 0;  // counts plays and seeks: playing waits for the newest
+    bool isRated = false;           // goes through Rate
+    bool keepsPitch = true;         // there
 };
 
 // Sound rendered ahead, track by track, so that level and mute act at once.
@@ -61,8 +63,8 @@ public:
     take(std::span<float> left, std::span<float> right, const Gains& gains, float click) noexcept;
     // Callback: moves on without sounding.
     void skip(std::int64_t frames) noexcept { read_.fetch_add(frames, std::memory_order_release); }
-    // Callback: song time of the next frame.
-    [[nodiscard]] Frames position() const noexcept;
+    // Callback: song time of the next frame, or of one that was taken a while ago.
+    [[nodiscard]] Frames position(std::int64_t ago = 0) const noexcept;
     [[nodiscard]] const StreamPlan& plan() const noexcept { return plan_; }
 
 private:

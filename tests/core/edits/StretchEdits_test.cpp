@@ -53,7 +53,7 @@ TEST_F(StretchByHand, APinMovesItsHitAndNoOther)
     const Frames from = hits.performance.hits[moved].played.beatPoint;
     const Frames target = from + toFrames(milliseconds(31.0), song().rate);
     const auto next =
-        moveHitByStretching(song(), set(), hits, moved, target, Material::Hits, sources());
+        moveHitsByStretching(song(), set(), hits, {{moved, target}}, Material::Hits, sources());
     ASSERT_TRUE(next) << next.error().message;
     for (std::size_t i = 0; i < hits.performance.hits.size(); ++i) {
         const Frames at = hits.performance.hits[i].played.beatPoint;
@@ -66,16 +66,88 @@ TEST_F(StretchByHand, APinMovesItsHitAndNoOther)
     request.way.method = FitMethod::Stretch;
     const Song fitted = fitSet(*next, set(), request, sources())->song;
     EXPECT_LE(std::abs((heardAt(fitted, from) - target).count()), 1);
-    const auto back = moveHitByStretching(
+    const auto back = moveHitsByStretching(
         fitted,
         set(),
         *previewFit(fitted, set(), request),
-        moved,
-        std::nullopt,
+        {{moved, std::nullopt}},
         Material::Hits,
         sources()
     );
     EXPECT_EQ(heardAt(*back, from), previewFit(song(), set(), request)->moves.hits[moved].target);
+}
+
+TEST_F(StretchByHand, HitsOfAPassageMoveAsOneOrAreDrawnOutAndTheRestStays)
+{
+    const FitPreview hits = preview(song());
+    const auto& played = hits.performance.hits;
+    const std::size_t first = someHit(hits);
+    const Span within{
+        played[first].played.beatPoint - Frames(10),
+        played[first].played.beatPoint + toFrames(Seconds(1.2), song().rate)};
+    const auto isInside = [&](std::size_t i) {
+        const Frames at = played[played[i].main].played.beatPoint;
+        return at >= within.from && at < within.to;
+    };
+    const Frames by = toFrames(milliseconds(12.0), song().rate);
+    const auto moved = movedAlong(song(), set(), hits, within, by);
+    ASSERT_GT(moved.size(), 2U);
+    const auto next = moveHitsByStretching(song(), set(), hits, moved, Material::Hits, sources());
+    ASSERT_TRUE(next) << next.error().message;
+    for (std::size_t i = 0; i < played.size(); ++i) {
+        const Frames at = played[i].played.beatPoint;
+        EXPECT_EQ(heardAt(*next, at), isInside(i) ? at + by : at) << i;
+    }
+    const auto drawn = drawnOutWithin(song(), set(), hits, within, within.from, 1.02);
+    const auto longer = moveHitsByStretching(song(), set(), hits, drawn, Material::Hits, sources());
+    ASSERT_TRUE(longer) << longer.error().message;
+    for (const HitMove& move : drawn) {
+        const Frames at = played[move.hit].played.beatPoint;
+        const double away = 1.02 * static_cast<double>((at - within.from).count());
+        EXPECT_NEAR(static_cast<double>((heardAt(*longer, at) - within.from).count()), away, 1.5);
+    }
+}
+
+TEST_F(StretchByHand, NeighboursLeftFreeYieldInProportionUpToWhatIsPinnedByHand)
+{
+    const FitPreview hits = preview(song());
+    const auto& played = hits.performance.hits;
+    const std::size_t middle = someHit(hits);
+    // Two hits put by hand, one on either side.
+    std::size_t before = middle - 6;
+    std::size_t after = middle + 6;
+    while (played[before].role != HitRole::Main) {
+        --before;
+    }
+    while (played[after].role != HitRole::Main) {
+        ++after;
+    }
+    const auto pinned = moveHitsByStretching(
+        song(),
+        set(),
+        hits,
+        {{before, played[before].played.beatPoint}, {after, played[after].played.beatPoint}},
+        Material::Hits,
+        sources()
+    );
+    ASSERT_TRUE(pinned) << pinned.error().message;
+    const FitPreview now = preview(*pinned);
+    const Frames was = played[middle].played.beatPoint;
+    const Frames by = toFrames(milliseconds(20.0), song().rate);
+    const auto free = movedFreely(*pinned, set(), now, middle, was + by);
+    ASSERT_GT(free.size(), 3U);
+    const auto next = moveHitsByStretching(*pinned, set(), now, free, Material::Hits, sources());
+    ASSERT_TRUE(next) << next.error().message;
+    EXPECT_NEAR(static_cast<double>((heardAt(*next, was) - was - by).count()), 0.0, 1.0);
+    for (const std::size_t fixed : {before, after, std::size_t{0}, played.size() - 1}) {
+        const Frames at = played[fixed].played.beatPoint;
+        EXPECT_NEAR(static_cast<double>((heardAt(*next, at) - at).count()), 0.0, 1.0) << fixed;
+    }
+    for (const HitMove& move : free) {
+        const Frames way = *move.target - played[move.hit].played.beatPoint;
+        EXPECT_GE(way, Frames(0));
+        EXPECT_LE(way, by);
+    }
 }
 
 TEST_F(StretchByHand, AHitIsNeverPulledPastItsNeighbourNorAnAttachedOneAlone)
@@ -83,17 +155,18 @@ TEST_F(StretchByHand, AHitIsNeverPulledPastItsNeighbourNorAnAttachedOneAlone)
     const FitPreview hits = preview(song());
     const std::size_t moved = someHit(hits);
     const Frames beyond = hits.performance.hits[moved + 1].played.beatPoint + Frames(10);
-    EXPECT_FALSE(moveHitByStretching(song(), set(), hits, moved, beyond, Material::Hits, sources())
+    EXPECT_FALSE(
+        moveHitsByStretching(song(), set(), hits, {{moved, beyond}}, Material::Hits, sources())
     );
     const auto attached =
         std::ranges::find(hits.performance.hits, HitRole::Attached, &JudgedHit::role);
     ASSERT_NE(attached, hits.performance.hits.end());
-    EXPECT_FALSE(moveHitByStretching(
+    const auto place = static_cast<std::size_t>(attached - hits.performance.hits.begin());
+    EXPECT_FALSE(moveHitsByStretching(
         song(),
         set(),
         hits,
-        static_cast<std::size_t>(attached - hits.performance.hits.begin()),
-        attached->played.beatPoint + Frames(100),
+        {{place, attached->played.beatPoint + Frames(100)}},
         Material::Hits,
         sources()
     ));
@@ -106,7 +179,7 @@ TEST_F(StretchByHand, TooMuchIsAFinding)
     const Frames next = hits.performance.hits[moved + 1].played.beatPoint;
     const Frames target = next - toFrames(milliseconds(40.0), song().rate);
     const Song strained =
-        *moveHitByStretching(song(), set(), hits, moved, target, Material::Hits, sources());
+        *moveHitsByStretching(song(), set(), hits, {{moved, target}}, Material::Hits, sources());
     const auto findings = *auditSet(strained, set(), sources());
     ASSERT_FALSE(findings.empty());
     EXPECT_TRUE(std::ranges::all_of(findings, [](const Finding& finding) {
@@ -139,6 +212,35 @@ TEST_F(StretchByHand, AClipIsMadeLongerOnAllMicrophonesAndItsNeighboursStay)
     const ClipId id = longer.tracks[0]->clips[1].id;
     const Song back = *stretchClips(longer, {id}, {.ratio = 0.8});
     EXPECT_EQ(back.tracks[3]->clips[1].sound.treatment, nullptr);
+}
+
+TEST_F(StretchByHand, ChosenClipsAreDrawnOutAsOneAboutAnyPlaceAndGoOnTouching)
+{
+    const Frames length = song().tracks[0]->clips[0].length;
+    const Frames cut(length.count() / 3 + 1);
+    const Song two = *splitClips(song(), {song().tracks[0]->clips[0].id}, {cut}, {});
+    const auto& before = two.tracks[0]->clips;
+    ASSERT_EQ(before.size(), 2U);
+    const ClipChoice both{before[0].id, before[1].id};
+    // By its start: the end stays. One that would begin before the song is refused.
+    const Frames end = before[1].end();
+    const double ratio = 0.9;
+    const auto drawn =
+        stretchClips(two, both, {.material = Material::Hits, .ratio = ratio, .about = end});
+    ASSERT_TRUE(drawn) << drawn.error().message;
+    for (const auto& track : drawn->tracks) {
+        const auto& clips = track->clips;
+        ASSERT_EQ(clips.size(), 2U);
+        EXPECT_EQ(clips[0].at, end - Frames(std::llround((end / Frames(1)) * ratio)));
+        EXPECT_GE(clips[0].end(), clips[1].at);
+        // What was heard at the cut is heard where the cut now is.
+        const Frames heard = clips[1].sound.soundTimeOf(cut) + clips[1].offset();
+        const auto wanted =
+            static_cast<double>(end.count()) - ratio * static_cast<double>((end - cut).count());
+        EXPECT_NEAR(static_cast<double>(heard.count()), wanted, 1.0);
+    }
+    EXPECT_EQ(drawn->tracks[0]->clips[1].end(), end);
+    EXPECT_FALSE(stretchClips(two, both, {.material = Material::Hits, .ratio = 1.1, .about = end}));
 }
 
 TEST_F(StretchByHand, PitchIsHeardAndZeroPutsItBack)

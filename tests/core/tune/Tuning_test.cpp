@@ -332,13 +332,11 @@ TEST_F(TuningTest, GentlyLeavesTenCentsAndWhatIsWithinThem)
     }
 }
 
-TEST(ScaleTest, FindsTheNearestRungOfAKey)
+TEST(ScaleTest, IsReadByItsNames)
 {
     const Scale major = *parseScale("D", "major");
     EXPECT_TRUE(major.has(66));   // F sharp
     EXPECT_FALSE(major.has(65));  // F
-    EXPECT_EQ(major.nearest(65.2), 66);
-    EXPECT_EQ(major.nearest(64.9), 64);
     EXPECT_EQ(parseScale("Bb", "minor")->tonic, 10);
     EXPECT_EQ(parseScale("f#", "minor")->tonic, 6);
     EXPECT_EQ(parseScale("Cb", "major")->tonic, 11);

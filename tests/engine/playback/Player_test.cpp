@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/edits/ClipEdits.h"
+#include "core/edits/ClipValues.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/ShapeEdits.h"
@@ -202,9 +203,238 @@ TEST_F(Playing, APointSweptUpAndDownWhileItPlaysNeverClicks)
         const auto some = play(2048);
         sound.insert(sound.end(), some.begin(), some.end());
     }
+    // Where it was swept to is heard.
+    const auto end = play(16384);
+    const double level = -40.0 + 45.0 * (0.5 + 0.5 * std::sin(0.7 * 29));
+    const double peak = std::ranges::max(std::span(end).last(4096));
+    EXPECT_NEAR(toDecibels(peak / (0.5 * std::sqrt(0.5))), level, 0.2);
     // Twice as loud at the most, and faded into within 10 ms.
     EXPECT_LT(largestStep(sound), 2.0 * 1.8 * kSineStep);
     EXPECT_EQ(player_->dropouts(), 0);
+}
+
+// The frequency of a steady tone in interleaved sound, by its rising zeroes.
+double frequencyOf(std::span<const float> sound)
+{
+    std::optional<double> first;
+    double last = 0.0;
+    int periods = -1;
+    for (std::size_t i = 2; i < sound.size(); i += 2) {
+        if (sound[i - 2] < 0.0F && sound[i] >= 0.0F) {
+            const double part = static_cast<double>(sound[i - 2]) /
+                                (static_cast<double>(sound[i - 2]) - static_cast<double>(sound[i]));
+            last = static_cast<double>(i / 2 - 1) + part;
+            first = first.value_or(last);
+            ++periods;
+        }
+    }
+    return periods > 0 ? kRate.count() * periods / (last - *first) : 0.0;
+}
+
+TEST_F(Playing, FasterWithThePitchKeptGoesOnFasterAndSoundsAsHigh)
+{
+    addTake(30.0, sine);
+    load();
+    for (const double speed : {0.5, 1.5, 4.0}) {
+        player_->stop();
+        (void)play(2048);
+        player_->seek(Frames(48000));
+        player_->setRate({speed, true});
+        player_->play();
+        const auto sound = play(48000);
+        const auto steady = std::span(sound).last(50000);
+        EXPECT_NEAR(frequencyOf(steady), 220.0, 0.5) << speed;
+        EXPECT_GT(std::ranges::max(steady), 0.25F) << speed;
+        // What began to sound a little later has gone on at that rate.
+        const double gone = static_cast<double>(player_->position().count()) - 48000.0;
+        EXPECT_NEAR(gone, 48000.0 * speed, 9000.0 * std::max(speed, 1.0)) << speed;
+    }
+    EXPECT_EQ(player_->dropouts(), 0);
+}
+
+TEST_F(Playing, FasterAsOnTapeSoundsHigherAndComesBackToTheSongAsItIs)
+{
+    addTake(30.0, sine);
+    load();
+    player_->setRate({1.25, false});
+    player_->play();
+    auto sound = play(40000);
+    EXPECT_NEAR(frequencyOf(std::span(sound).last(40000)), 275.0, 0.05);
+    player_->setRate({0.5, false});
+    const auto slower = play(40000);
+    EXPECT_NEAR(frequencyOf(std::span(slower).last(40000)), 110.0, 0.05);
+    player_->setRate({});
+    const auto plain = play(40000);
+    EXPECT_NEAR(frequencyOf(std::span(plain).last(40000)), 220.0, 0.01);
+    for (const auto* each : {&slower, &plain}) {
+        sound.insert(sound.end(), each->begin(), each->end());
+    }
+    EXPECT_LT(largestStep(sound), 2.0 * kSineStep * 1.25);
+    EXPECT_EQ(player_->dropouts(), 0);
+}
+
+TEST_F(Playing, WhatIsHeardLiesUnderTheCursorAtAnyRate)
+{
+    constexpr std::int64_t kStroke = 96000;
+    addTake(8.0, [](std::int64_t f) {
+        const auto since = static_cast<double>(f - kStroke);
+        return since < 0.0 ? 0.0 : 0.8 * std::exp(-since / 2000.0) * std::cos(0.2 * since);
+    });
+    load();
+    for (const RateSettings rate :
+         {RateSettings{0.5, true}, {2.0, true}, {2.0, false}, {3.7, false}}) {
+        player_->stop();
+        (void)play(2048);
+        player_->setRate(rate);
+        player_->seek(Frames(kStroke - 48000));
+        player_->play();
+        // Where it is loudest: an engine that keeps the pitch smears what comes before.
+        std::optional<std::int64_t> heardAt;
+        float loudest = 0.2F;
+        for (int block = 0; block < 120000 / (512 * rate.speed); ++block) {
+            const auto some = play(512);
+            if (const float peak = std::ranges::max(some); peak > loudest) {
+                loudest = peak;
+                heardAt = player_->position().count();
+            }
+        }
+        ASSERT_TRUE(heardAt) << rate.speed;
+        // To a block of 512 frames as the test pumps them, and 20 ms of what is heard.
+        const double within = 512.0 * rate.speed + 960.0 * std::max(rate.speed, 1.0);
+        EXPECT_NEAR(static_cast<double>(*heardAt), static_cast<double>(kStroke), within)
+            << rate.speed << rate.keepsPitch;
+    }
+}
+
+TEST_F(Playing, EditsSeeksAndLoopsAreHeardAtAnyRateToo)
+{
+    addTake(20.0, sine);
+    load();
+    player_->setRate({4.0, true});
+    player_->play();
+    auto sound = play(20000);
+    song_ = *gainClips(song_, {song_.tracks[0]->clips[0].id}, -6.0, false);
+    load();
+    const auto edited = play(40000);
+    EXPECT_NEAR(
+        static_cast<double>(std::ranges::max(std::span(edited).last(20000))),
+        0.5 * std::sqrt(0.5) * 0.501,
+        0.03
+    );
+    player_->setLoop(LoopRange{Frames(100000), Frames(160000)});
+    player_->seek(Frames(100000));
+    for (int i = 0; i < 30; ++i) {
+        (void)play(2048);
+        EXPECT_GE(player_->position(), Frames(95000));
+        EXPECT_LT(player_->position(), Frames(160000));
+    }
+    player_->setLoop(std::nullopt);
+    player_->playRange(Frames(20000), Frames(60000));
+    (void)play(48000);
+    EXPECT_FALSE(player_->isPlaying());
+    EXPECT_EQ(player_->dropouts(), 0);
+    // Rates that cannot be are brought within the limits.
+    player_->setRate({1000.0, true});
+    EXPECT_EQ(player_->rate().speed, kMostRate);
+    player_->setRate({std::nan(""), true});
+    EXPECT_TRUE(player_->rate().isPlain());
+}
+
+// A passage of two seconds from the second one on, as steady tones of other heights.
+std::shared_ptr<Trial> tonesOf(const Song& song)
+{
+    const Frames length(96000);
+    auto trial = std::make_shared<Trial>(std::vector{song.tracks[0]->id}, Frames(48000), length);
+    for (const int semitones : {-3, 0, 5}) {
+        auto sound = std::make_shared<AudioBuffer>(2, length);
+        const double pitch = 220.0 * std::exp2(semitones / 12.0);
+        for (std::int64_t i = 0; i < length.count(); ++i) {
+            const double turn = 2.0 * std::numbers::pi * pitch * static_cast<double>(i) / 48000.0;
+            for (int c = 0; c < 2; ++c) {
+                sound->channel(c)[static_cast<std::size_t>(i)] =
+                    static_cast<float>(0.3 * std::sin(turn));
+            }
+        }
+        trial->put(semitones, std::move(sound));
+    }
+    return trial;
+}
+
+TEST_F(Playing, APitchThatIsTriedSoundsWithinABlockInPlaceOfItsTrack)
+{
+    addTake(20.0, sine);
+    addTake(20.0, [](std::int64_t) { return 0.0; });
+    load();
+    player_->setTrial(tonesOf(song_));
+    // Also while nothing plays.
+    (void)play(2048);
+    player_->holdPitch(5);
+    auto some = device_->pump(Frames(256));
+    EXPECT_GT(std::ranges::max(some), 0.1F);
+    some = play(8192);
+    EXPECT_NEAR(frequencyOf(some), 220.0 * std::exp2(5.0 / 12.0), 1.0);
+    player_->holdPitch(std::nullopt);
+    (void)play(2048);
+    some = play(2048);
+    EXPECT_EQ(std::ranges::max(some), 0.0F);
+    // While the song goes on.
+    player_->seek(Frames(60000));
+    player_->play();
+    auto sound = play(8192);
+    player_->holdPitch(-3);
+    auto first = device_->pump(Frames(256));
+    (void)play(1024);
+    const auto tried = play(16384);
+    EXPECT_NEAR(frequencyOf(tried), 220.0 * std::exp2(-3.0 / 12.0), 1.0);
+    EXPECT_LT(std::ranges::max(tried), 0.31F);  // and not the track beside it
+    // One that is not made is not held, and lets go.
+    player_->holdPitch(7);
+    (void)play(2048);
+    const auto back = play(8192);
+    EXPECT_NEAR(frequencyOf(back), 220.0, 1.0);
+    EXPECT_EQ(player_->dropouts(), 0);
+}
+
+TEST_F(Playing, APitchGoesOnFromTheSongsPlaceOrBeginsAnewAndTurnsWithoutAClick)
+{
+    addTake(20.0, sine);
+    load();
+    const auto trial = tonesOf(song_);
+    // A stroke in the middle of the passage says where it is.
+    auto marked = std::make_shared<AudioBuffer>(2, trial->length());
+    for (int c = 0; c < 2; ++c) {
+        marked->channel(c)[30000] = 0.9F;
+    }
+    trial->put(1, marked);
+    player_->setTrial(trial);
+    player_->seek(Frames(48000 + 20000));
+    player_->play();
+    (void)play(2048);
+    const auto placeOf = [&](bool isAnew) {
+        const Frames before = player_->position();
+        player_->holdPitch(1, isAnew);
+        const auto sound = play(40960);
+        const auto stroke = std::ranges::find_if(sound, [](float value) { return value > 0.5F; });
+        player_->holdPitch(std::nullopt);
+        (void)play(1024);
+        return std::pair{before.count(), (stroke - sound.begin()) / 2};
+    };
+    const auto [from, goesOn] = placeOf(false);
+    EXPECT_EQ(goesOn, 48000 + 30000 - from);
+    const auto [other, anew] = placeOf(true);
+    EXPECT_EQ(anew, 30000);
+    player_->holdPitch(0);
+    auto sound = play(4096);
+    for (const int next : {5, -3, 0, 5}) {
+        player_->holdPitch(next);
+        const auto some = play(3072);
+        sound.insert(sound.end(), some.begin() + 2, some.end());
+    }
+    EXPECT_LT(largestStep({sound.begin() + 2048, sound.end()}), 3.0 * kSineStep);
+    // Taken away while it is held.
+    player_->setTrial(nullptr);
+    (void)play(1024);
+    EXPECT_NEAR(frequencyOf(play(8192)), 220.0, 1.0);
 }
 
 TEST_F(Playing, LoopsWithoutAClickAndComesRound)

@@ -16,12 +16,14 @@ namespace {
 constexpr double kEdgePixels = 6.0;
 constexpr int kFadePixels = 7;
 constexpr double kSnapPixels = 8.0;
+constexpr double kLeastBent = 16.0;  // px, of a fade whose curve can be taken hold of
+constexpr double kNearCurve = 4.0;
 constexpr double kLooksGood = 8.0;  // ms: further off than this a hit asks for the next split
 
 }  // namespace
 
 ClipGrips::ClipGrips(Session& session, LanesView& lanes, ClipHands& hands)
-    : session_(session), lanes_(lanes), hands_(hands)
+    : session_(session), lanes_(lanes), hands_(hands), stretch_(session, lanes, hands)
 {}
 
 const Clip* ClipGrips::clipAt(const Lane& lane, double x) const
@@ -39,6 +41,12 @@ const Clip* ClipGrips::clipAt(const Lane& lane, double x) const
 ClipGrips::Grip ClipGrips::gripAt(const Lane& lane, QPoint place, Qt::KeyboardModifiers held) const
 {
     const Clip* clip = clipAt(lane, place.x());
+    if (clip != nullptr && isOnFade(lane, *clip, true, place)) {
+        return Grip::BendIn;
+    }
+    if (clip != nullptr && isOnFade(lane, *clip, false, place)) {
+        return Grip::BendOut;
+    }
     // The lower third of a lane always selects time.
     if (clip == nullptr || place.y() > lane.area.bottom() - lane.area.height() / 3) {
         return Grip::None;
@@ -57,13 +65,69 @@ ClipGrips::Grip ClipGrips::gripAt(const Lane& lane, QPoint place, Qt::KeyboardMo
     const double start = place.x() - lanes_.xOf(clip->at);
     const double end = lanes_.xOf(clip->end()) - place.x();
     const bool isWide = start + end > 4.0 * kEdgePixels;
+    const bool isOther = (held & Qt::ShiftModifier) != 0;
     if (isWide && start <= kEdgePixels) {
-        return Grip::Start;
+        return isOther ? Grip::StretchStart : Grip::Start;
     }
     if (isWide && end <= kEdgePixels) {
-        return Grip::End;
+        return isOther ? Grip::StretchEnd : Grip::End;
     }
-    return (held & Qt::ShiftModifier) != 0 ? Grip::Slip : Grip::Body;
+    return isOther ? Grip::Slip : Grip::Body;
+}
+
+bool ClipGrips::isOnFade(const Lane& lane, const Clip& clip, bool isIn, QPoint place) const
+{
+    const Fade& fade = isIn ? clip.in : clip.out;
+    const double from = lanes_.xOf(isIn ? clip.at : clip.end() - fade.length);
+    const double wide = lanes_.xOf(isIn ? clip.at + fade.length : clip.end()) - from;
+    const double part = (place.x() - from) / wide;
+    // At its ends a fade is gripped by its length.
+    if (wide < kLeastBent || place.x() < from + kEdgePixels ||
+        place.x() > from + wide - kEdgePixels) {
+        return false;
+    }
+    const auto track = session_.song().track(lane.track);
+    const bool meets = std::ranges::any_of(track->clips, [&](const Clip& other) {
+        return other.id != clip.id && other.at < clip.end() && other.end() > clip.at &&
+               (isIn ? other.at < clip.at : other.at > clip.at);
+    });
+    const FadeGains gains = fade.gainsAt(part, 0.0);
+    const double y = ShapePainter::fadeTop(lane.area) +
+                     ShapePainter::fadeHeight(lane.area) * (1.0 - (isIn ? gains.in : gains.out));
+    return !meets && std::abs(place.y() - y) <= kNearCurve;
+}
+
+// So that the curve runs under the pointer.
+void ClipGrips::moveBend(const Clip& clip, QMouseEvent& event)
+{
+    const bool isIn = grip_ == Grip::BendIn;
+    const Fade& fade = isIn ? clip.in : clip.out;
+    const double from = lanes_.xOf(isIn ? clip.at : clip.end() - fade.length);
+    const double wide = lanes_.xOf(isIn ? clip.at + fade.length : clip.end()) - from;
+    const double part = std::clamp((event.position().x() - from) / wide, 0.05, 0.95);
+    const double gain = std::clamp(
+        1.0 - (event.position().y() - ShapePainter::fadeTop(pressedLane_)) /
+                  ShapePainter::fadeHeight(pressedLane_),
+        0.01,
+        0.99
+    );
+    middle_ = middleThrough(fade, part, gain, isIn);
+    Fade bent = fade;
+    bent.middle = middle_;
+    const FadeGains now = bent.gainsAt(part, 0.0);
+    const double here = isIn ? now.in : now.out;
+    const bool isOver = isIn ? middle_ < 0.5F : middle_ > 0.5F;
+    lanes_.setReadout(
+        tr("%1, %2, %3 dB here")
+            .arg(isIn ? tr("fade in") : tr("fade out"))
+            .arg(
+                middle_ == 0.5F ? tr("straight")
+                : isOver        ? tr("over")
+                                : tr("under")
+            )
+            .arg(toDecibels(here), 0, 'f', 1),
+        event.pos()
+    );
 }
 
 Frames ClipGrips::snapped(TrackId id, Frames songTime, Qt::KeyboardModifiers held) const
@@ -127,9 +191,14 @@ bool ClipGrips::press(const Lane& lane, QMouseEvent& event)
     session_.choice.setTrack(lane.track);
     ClipChoice choice = session_.choice.clips();
     const bool isChosen = std::ranges::find(choice, clip) != choice.end();
-    const bool isFade = grip_ == Grip::FadeIn || grip_ == Grip::FadeOut;
+    if (grip_ == Grip::StretchStart || grip_ == Grip::StretchEnd) {
+        const Edge edge = grip_ == Grip::StretchStart ? Edge::Start : Edge::End;
+        stretch_.begin(*clipAt(lane, event.position().x()), edge, lane.track);
+    }
+    const bool isFade = grip_ == Grip::FadeIn || grip_ == Grip::FadeOut || grip_ == Grip::BendIn ||
+                        grip_ == Grip::BendOut;
     isSameForAll_ = (event.modifiers() & Qt::ControlModifier) != 0;
-    if (isSameForAll_ && !isFade) {
+    if (isSameForAll_ && !isFade && !stretch_.isOn()) {
         const ClipChoice whole = withTheirSet(session_.song(), {clip});
         if (isChosen) {
             std::erase_if(choice, [&](ClipId id) {
@@ -144,6 +213,10 @@ bool ClipGrips::press(const Lane& lane, QMouseEvent& event)
     }
     if (!isChosen) {
         session_.choice.setClips(withTheirSet(session_.song(), {clip}));
+    }
+    pressedLane_ = lane.area;
+    if (const auto placed = clipOf(session_.song(), clip)) {
+        middle_ = (grip_ == Grip::BendIn ? placed->clip.in : placed->clip.out).middle;
     }
     pressedTrack_ = lane.track;
     overTrack_ = lane.track;
@@ -160,6 +233,11 @@ void ClipGrips::move(QMouseEvent& event)
     if (grip_ == Grip::None || !placed) {
         return;
     }
+    if (grip_ == Grip::BendIn || grip_ == Grip::BendOut) {
+        moveBend(placed->clip, event);
+        lanes_.update();
+        return;
+    }
     const Frames raw = lanes_.timeAt(event.position().x()) - pressedTime_;
     const Hertz rate = session_.song().rate;
     if (grip_ == Grip::FadeIn || grip_ == Grip::FadeOut) {
@@ -171,6 +249,14 @@ void ClipGrips::move(QMouseEvent& event)
                 .arg(inMilliseconds(toSeconds(was + by_, rate)), 0, 'f', 1),
             event.pos()
         );
+        return;
+    }
+    if (stretch_.isOn()) {
+        const Frames place = stretch_.edge() + raw;
+        const bool catches =
+            hands_.snap != ClipHands::Snap::Off && (event.modifiers() & Qt::ControlModifier) == 0;
+        stretch_.moveTo(place, snapped(pressedTrack_, place, event.modifiers()), catches);
+        lanes_.setReadout(stretch_.reading(), event.pos());
         return;
     }
     if (grip_ == Grip::Slip) {
@@ -194,6 +280,20 @@ void ClipGrips::move(QMouseEvent& event)
 void ClipGrips::release()
 {
     const Grip was = std::exchange(grip_, Grip::None);
+    if (stretch_.isOn()) {
+        stretch_.release();
+        return;
+    }
+    if (was == Grip::BendIn || was == Grip::BendOut) {
+        const auto placed = clipOf(session_.song(), pressedClip_);
+        const bool isIn = was == Grip::BendIn;
+        if (placed && middle_ != (isIn ? placed->clip.in : placed->clip.out).middle) {
+            FadeChange change{.middle = middle_};
+            (isIn ? change.inBy : change.outBy) = Frames(0);
+            hands_.fade(change);
+        }
+        return;
+    }
     const Song& song = session_.song();
     const ClipChoice choice = session_.choice.clips();
     const bool isElsewhere = was == Grip::Body && overTrack_ != pressedTrack_;
@@ -226,6 +326,10 @@ void ClipGrips::release()
         }
         hands_.apply(moveClips(song, choice, by, hands_.settings), tr("Move clips"), choice.size());
         return;
+    case Grip::StretchStart:
+    case Grip::StretchEnd:
+    case Grip::BendIn:
+    case Grip::BendOut:
     case Grip::None: return;
     }
 }
@@ -251,6 +355,9 @@ std::pair<QString, Qt::CursorShape> ClipGrips::hintAt(const Lane& lane, QPoint p
         return {
             tr("Drag the fade: all chosen clips change by as much, with Ctrl to the same length"),
             Qt::SizeHorCursor};
+    case Grip::BendIn:
+    case Grip::BendOut:
+        return {tr("Drag the curve up or down to bend it over or under"), Qt::SizeVerCursor};
     case Grip::Body:
         return {
             tr("Drag to move, Shift-drag to slip the audio inside, double-click to split at the "
@@ -297,6 +404,9 @@ void ClipGrips::paintLane(QPainter& painter, const Lane& lane) const
         paintSigns(painter, box, clip);
     }
     paintSplitLine(painter, lane);
+    if (stretch_.isOn()) {
+        stretch_.paint(painter, lane);
+    }
     if ((grip_ == Grip::Slip || grip_ == Grip::Body) && by_ != Frames(0)) {
         paintProposal(painter, lane);
     }
@@ -344,11 +454,17 @@ void ClipGrips::paintSplitLine(QPainter& painter, const Lane& lane) const
 void ClipGrips::paintFades(QPainter& painter, const Lane& lane, const Clip& clip, bool isChosen)
     const
 {
+    Clip bent = clip;
+    if (isChosen && grip_ == Grip::BendIn) {
+        bent.in.middle = middle_;
+    } else if (isChosen && grip_ == Grip::BendOut) {
+        bent.out.middle = middle_;
+    }
     ShapePainter(lanes_, session_)
         .paintFades(
             painter,
             lane.area,
-            clip,
+            bent,
             ShapePainter::Ink::Full,
             isChosen && grip_ == Grip::FadeIn ? by_ : Frames(0),
             isChosen && grip_ == Grip::FadeOut ? by_ : Frames(0)

@@ -4,6 +4,7 @@
 
 #include "app/stages/Stage.h"
 #include "app/stages/fit/ClipHands.h"
+#include "app/stages/fit/EdgeStretch.h"
 
 namespace orthochron::app {
 
@@ -24,7 +25,19 @@ public:
     [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(const Lane& lane, QPoint place) const;
 
 private:
-    enum class Grip { None, Start, End, Body, Slip, FadeIn, FadeOut };
+    enum class Grip {
+        None,
+        Start,
+        End,
+        StretchStart,
+        StretchEnd,
+        Body,
+        Slip,
+        FadeIn,
+        FadeOut,
+        BendIn,
+        BendOut
+    };
 
     [[nodiscard]] const Clip* clipAt(const Lane& lane, double x) const;
     [[nodiscard]] Grip gripAt(const Lane& lane, QPoint place, Qt::KeyboardModifiers held) const;
@@ -34,16 +47,22 @@ private:
     void paintProposal(QPainter& painter, const Lane& lane) const;
     void paintFades(QPainter& painter, const Lane& lane, const Clip& clip, bool isChosen) const;
     void releaseFade(Grip was, Frames by);
+    // Whether the curve of a fade with silence runs under a place.
+    [[nodiscard]] bool isOnFade(const Lane& lane, const Clip& clip, bool isIn, QPoint place) const;
+    void moveBend(const Clip& clip, QMouseEvent& event);
 
     Session& session_;
     LanesView& lanes_;
     ClipHands& hands_;
+    EdgeStretch stretch_;
     Grip grip_ = Grip::None;
     TrackId pressedTrack_;
     TrackId overTrack_;
     ClipId pressedClip_;
     Frames pressedTime_;
     Frames by_;
+    QRect pressedLane_;
+    float middle_ = 0.5F;        // of the fade that is being bent
     bool isSameForAll_ = false;  // a dragged fade sets all to its length; else changes all alike
     std::optional<std::pair<SetId, Frames>> splitLine_;  // where a split would fall
     TrackId splitTrack_;

@@ -1,5 +1,8 @@
 #include "app/stages/fit/ClipHands.h"
 
+#include <QAbstractButton>
+#include <QMessageBox>
+
 #include <set>
 
 namespace orthochron::app {
@@ -248,7 +251,55 @@ void ClipHands::lastBeats(double beats)
 void ClipHands::fade(const FadeChange& change)
 {
     const ClipChoice choice = scope();
-    apply(fadeClips(session_.song(), choice, change), tr("Fades of clips"), choice.size());
+    auto faded = fadeClips(session_.song(), choice, change);
+    if (!faded && !choice.empty() && meetsNeighbours(session_.song(), choice)) {
+        fadeMet(choice, change);
+        return;
+    }
+    const bool isDone = faded.has_value();
+    apply(std::move(faded), tr("Fades of clips"), choice.size());
+    if (isDone) {
+        sayFade(choice, change);
+    }
+}
+
+// There is no gap to fade in: it is said, and what can be done instead is offered.
+void ClipHands::fadeMet(const ClipChoice& choice, FadeChange change)
+{
+    QMessageBox box(QMessageBox::NoIcon, tr("No gap"), QString());
+    box.setTextFormat(Qt::PlainText);
+    box.setText(tr("These ends meet their neighbours in a crossfade: there is no gap to fade in."));
+    const QAbstractButton* room = box.addButton(tr("Make room for fades"), QMessageBox::AcceptRole);
+    const QAbstractButton* crossfade =
+        box.addButton(tr("Fade the crossfade"), QMessageBox::ActionRole);
+    box.addButton(QMessageBox::Cancel);
+    box.exec();
+    if (box.clickedButton() == room) {
+        change.evenTouching = true;
+        apply(fadeClips(session_.song(), choice, change), tr("Fades of clips"), choice.size());
+        sayFade(choice, change);
+    } else if (box.clickedButton() == crossfade) {
+        apply(
+            fadeCrossfades(session_.song(), choice, change),
+            tr("Crossfades of clips"),
+            choice.size()
+        );
+    }
+}
+
+// One that was asked to be longer than there is room for is as long as it can be.
+void ClipHands::sayFade(const ClipChoice& choice, const FadeChange& asked)
+{
+    const Frames wanted = std::max(asked.in.value_or(Frames(0)), asked.out.value_or(Frames(0)));
+    Frames longest;
+    for (const PlacedClip& placed : clipsOf(session_.song(), choice)) {
+        longest = std::max(longest, asked.in ? placed.clip.in.length : placed.clip.out.length);
+    }
+    if (wanted > longest) {
+        session_.say(tr("A fade of %1 ms is longer than there is room for: it is %2 ms long")
+                         .arg(inMilliseconds(toSeconds(wanted, session_.song().rate)), 0, 'f', 1)
+                         .arg(inMilliseconds(toSeconds(longest, session_.song().rate)), 0, 'f', 1));
+    }
 }
 
 void ClipHands::nudge(Seconds by)

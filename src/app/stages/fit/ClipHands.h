@@ -5,6 +5,7 @@
 #include "app/session/Session.h"
 #include "core/edits/ClipEdits.h"
 #include "core/edits/ClipValues.h"
+#include "core/edits/JoinEdits.h"
 #include "core/edits/StretchEdits.h"
 #include "core/stretch/MaterialGuess.h"
 
@@ -45,6 +46,7 @@ public:
     void paste();
     void duplicate(int times);
     void gain(double decibels, bool isRelative);
+    // Where ends meet a neighbour it asks: they give up their crossfade for fades, or it gets the length.
     void fade(const FadeChange& change);
     // Pitch, length or material; a clip that was as recorded is listened to first, so that it is
     // stretched as what it is.
@@ -62,6 +64,8 @@ Q_SIGNALS:
     void changed();
 
 private:
+    void fadeMet(const ClipChoice& choice, FadeChange change);
+    void sayFade(const ClipChoice& choice, const FadeChange& asked);
     void lay(const CopiedClips& copied, Frames at, int times, const QString& what);
     [[nodiscard]] std::vector<TrackId> setTracks() const;
 

@@ -4,8 +4,11 @@
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QPainter>
 
 #include "app/stages/Bench.h"
+#include "app/stages/fit/PitchKeys.h"
+#include "app/theme/Theme.h"
 #include "core/edits/StepEdits.h"
 
 namespace orthochron::app {
@@ -13,6 +16,29 @@ namespace orthochron::app {
 namespace {
 
 constexpr int kColumns = 4;
+constexpr QSize kPicture(22, 14);
+
+// A fade in of some shape.
+QIcon pictureOf(const Fade& fade)
+{
+    QPixmap pixmap(2 * kPicture);
+    pixmap.fill(Qt::transparent);
+    QPainter painter(&pixmap);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(QPen(Theme::palette().ink, 3.0));
+    QPolygonF curve;
+    for (int x = 0; x <= 20; ++x) {
+        const double part = x / 20.0;
+        curve << QPointF(
+            3.0 + part * (pixmap.width() - 6.0),
+            pixmap.height() - 3.0 - fade.gainsAt(part, 0.0).in * (pixmap.height() - 6.0)
+        );
+    }
+    painter.drawPolyline(curve);
+    painter.end();
+    pixmap.setDevicePixelRatio(2.0);
+    return QIcon(pixmap);
+}
 
 }  // namespace
 
@@ -39,7 +65,8 @@ HandBench::HandBench(Session& session, ClipHands& hands, QWidget* parent)
     addValueRow(*layout);
     addStepRow(*layout);
     addStretchRow(*layout);
-    layout->setRowStretch(10, 1);
+    layout->addWidget(new PitchKeys(session_, hands_, this), 10, 0, 1, kColumns);
+    layout->setRowStretch(11, 1);
     for (int column = 0; column < kColumns; ++column) {
         layout->setColumnStretch(column, 1);
     }
@@ -102,12 +129,7 @@ void HandBench::addValueRow(QGridLayout& layout)
     auto* repeat = benchButton(tr("Repeat"), QStringLiteral("handRepeat"), false, this);
     layout.addWidget(repeat_, 5, 0);  // alone, so that there is room for both buttons
     layout.addWidget(repeat, 5, 1);
-    auto* noFades = benchButton(tr("No fades"), QStringLiteral("handNoFades"), false, this);
-    noFades->setToolTip(tr("Takes the fades of the chosen clips away"));
-    layout.addWidget(noFades, 5, 2);
-    connect(noFades, &QPushButton::clicked, this, [this] {
-        hands_.fade({.in = Frames(0), .out = Frames(0)});
-    });
+    addFadeShapes(layout);
     connect(repeat, &QPushButton::clicked, this, [this] {
         hands_.duplicate(static_cast<int>(repeat_->value()));
     });
@@ -122,6 +144,42 @@ void HandBench::addValueRow(QGridLayout& layout)
     });
     connect(fadeOut_, &NumberField::finished, this, [this] {
         hands_.fade({.out = frames(*fadeOut_)});
+    });
+}
+
+// The shapes a fade can have, each with a picture of it, and how to be rid of fades.
+void HandBench::addFadeShapes(QGridLayout& layout)
+{
+    struct Shape {
+        QString name;
+        FadeShape shape;
+        float middle;
+    };
+    const std::array<Shape, 4> shapes{
+        {{tr("round"), FadeShape::EqualPower, 0.5F},
+         {tr("straight"), FadeShape::EqualGain, 0.5F},
+         {tr("soon done"), FadeShape::EqualGain, 0.25F},
+         {tr("late"), FadeShape::EqualGain, 0.75F}}};
+    auto* fades = new QComboBox(this);
+    fades->setObjectName(QStringLiteral("handFadeShape"));
+    fades->setAccessibleName(tr("Shape of fades"));
+    fades->setToolTip(tr("Of the fades of all chosen clips; a curve can also be bent by dragging it"
+    ));
+    fades->setIconSize(kPicture);
+    fades->addItem(tr("fades…"));
+    for (const Shape& each : shapes) {
+        fades->addItem(pictureOf({Frames(1), each.shape, each.middle}), each.name);
+    }
+    fades->addItem(tr("none"));
+    layout.addWidget(fades, 5, 2);
+    connect(fades, &QComboBox::activated, this, [this, fades, shapes](int index) {
+        fades->setCurrentIndex(0);
+        const auto place = static_cast<std::size_t>(index) - 1;
+        if (index > 0 && place < shapes.size()) {
+            hands_.fade({.shape = shapes[place].shape, .middle = shapes[place].middle});
+        } else if (index > 0) {
+            hands_.fade({.in = Frames(0), .out = Frames(0)});
+        }
     });
 }
 

@@ -22,6 +22,7 @@ public:
 private:
     void addClipRow(QGridLayout& layout);
     void addValueRow(QGridLayout& layout);
+    void addFadeShapes(QGridLayout& layout);
     void addStepRow(QGridLayout& layout);
     void addStretchRow(QGridLayout& layout);
     void fillStretch(const std::optional<Clip>& first);

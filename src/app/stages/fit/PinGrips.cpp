@@ -58,8 +58,9 @@ void PinGrips::paintLane(QPainter& painter, const Lane& lane) const
     const auto lead = static_cast<int>(found - preview.origin.leads.begin());
     for (std::size_t i = 0; i < preview.performance.hits.size(); ++i) {
         const JudgedHit& hit = preview.performance.hits[i];
-        const bool isHeld = held_ && preview.performance.hits[i].main == *held_;
-        const double x = lanes_.xOf(isHeld && i == *held_ ? target_ : heardAt(i));
+        const auto moved = std::ranges::find(moves_, i, &HitMove::hit);
+        const double x =
+            lanes_.xOf(moved != moves_.end() && moved->target ? *moved->target : heardAt(i));
         if (hit.played.lead != lead || x < lane.area.left() || x > lane.area.right()) {
             continue;
         }
@@ -112,8 +113,9 @@ std::pair<QString, Qt::CursorShape> PinGrips::hintAt(const Lane& lane, QPoint pl
         return {tr("It keeps its distance to its main hit; drag that one"), Qt::ArrowCursor};
     }
     return {
-        tr("Drag the pin to where this hit is to be heard: the others stay (Alt: not caught on "
-           "lines); double click: as the fit has it"),
+        tr("Drag the pin to where this hit is to be heard: the others stay, with Shift its "
+           "neighbours are free; in a chosen range all go along, with Ctrl drawn out (Alt: not "
+           "caught); double click: as the fit has it"),
         Qt::SizeHorCursor};
 }
 
@@ -151,12 +153,17 @@ void PinGrips::move(QMouseEvent& event)
         target_ = lineAt;
     }
     isMoved_ = isMoved_ || target_ != heardAt(*held_);
+    moves_ = movesTo(target_, event.modifiers());
     const auto off = [&](Frames at) { return inMilliseconds(toSeconds(at, rate) - hit.line.time); };
     lanes_.setReadout(
-        tr("%1  %2 → %3 ms, neighbours stay")
+        tr("%1  %2 → %3 ms, %4")
             .arg(placeText(session_.song(), target_).place)
             .arg(off(heardAt(*held_)), 0, 'f', 1)
-            .arg(off(target_), 0, 'f', 1),
+            .arg(off(target_), 0, 'f', 1)
+            .arg(
+                moves_.size() == 1 ? tr("neighbours stay")
+                                   : tr("%1 hits go along").arg(moves_.size())
+            ),
         event.pos()
     );
     lanes_.update();
@@ -165,8 +172,9 @@ void PinGrips::move(QMouseEvent& event)
 void PinGrips::release()
 {
     const auto held = std::exchange(held_, std::nullopt);
+    const auto moves = std::exchange(moves_, {});
     if (held && isMoved_) {
-        put(*held, target_);
+        put(moves);
     }
     lanes_.update();
 }
@@ -176,7 +184,8 @@ bool PinGrips::doubleClick(const Lane& lane, QMouseEvent& event)
     const auto hit = hitAt(lane, event.pos());
     if (hit) {
         held_.reset();
-        put(*hit, std::nullopt);
+        moves_.clear();
+        put({{*hit, std::nullopt}});
     }
     return hit.has_value();
 }
@@ -192,33 +201,62 @@ std::optional<std::size_t> PinGrips::touched() const
 void PinGrips::nudge(Seconds by)
 {
     if (const auto hit = touched()) {
-        put(*hit, heardAt(*hit) + toFrames(by, session_.song().rate));
+        put({{*hit, heardAt(*hit) + toFrames(by, session_.song().rate)}});
     }
 }
 
 void PinGrips::remove()
 {
     if (const auto hit = touched()) {
-        put(*hit, std::nullopt);
+        put({{*hit, std::nullopt}});
     }
 }
 
-void PinGrips::put(std::size_t hit, std::optional<Frames> target)
+std::vector<HitMove> PinGrips::movesTo(Frames target, Qt::KeyboardModifiers held) const
 {
-    if (const MicSet* set = session_.choice.set()) {
-        session_.document.apply(
-            moveHitByStretching(
-                session_.song(),
-                set->id,
-                session_.fitting.preview(),
-                hit,
-                target,
-                session_.fitting.request.way.material,
-                *session_.document.sources()
-            ),
-            target ? tr("Move a hit by stretching") : tr("Put a pin back")
-        );
+    const Song& song = session_.song();
+    const MicSet* set = session_.choice.set();
+    const auto& preview = session_.fitting.preview();
+    const Frames was = heardAt(*held_);
+    const auto& range = session_.choice.range();
+    if (set == nullptr || (!range && !held.testFlag(Qt::ShiftModifier))) {
+        return {{*held_, target}};
     }
+    if (held.testFlag(Qt::ShiftModifier)) {
+        return movedFreely(song, set->id, preview, *held_, target);
+    }
+    const Span within{range->from, range->to};
+    if (was < within.from || was >= within.to) {
+        return {{*held_, target}};
+    }
+    if (!held.testFlag(Qt::ControlModifier)) {
+        return movedAlong(song, set->id, preview, within, target - was);
+    }
+    // About the end that is farther away.
+    const Frames about = was - within.from > within.to - was ? within.from : within.to;
+    const double ratio = (target - about) / (was - about);
+    return drawnOutWithin(song, set->id, preview, within, about, ratio);
+}
+
+void PinGrips::put(const std::vector<HitMove>& moves)
+{
+    const MicSet* set = session_.choice.set();
+    if (set == nullptr || moves.empty()) {
+        return;
+    }
+    session_.document.apply(
+        moveHitsByStretching(
+            session_.song(),
+            set->id,
+            session_.fitting.preview(),
+            moves,
+            session_.fitting.request.way.material,
+            *session_.document.sources()
+        ),
+        !moves.front().target ? tr("Put a pin back")
+        : moves.size() == 1   ? tr("Move a hit by stretching")
+                              : tr("Move %1 hits by stretching").arg(moves.size())
+    );
 }
 
 }  // namespace orthochron::app

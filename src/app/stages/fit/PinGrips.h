@@ -3,11 +3,14 @@
 #include <QCoreApplication>
 
 #include "app/stages/Stage.h"
+#include "core/edits/StretchEdits.h"
 
 namespace orthochron::app {
 
 // The Stretch way of Fit under the mouse: every hit stands on a pin, whose head is dragged to where the
-// hit is to be heard; the others stay. A double click puts one back to where the fit has it.
+// hit is to be heard; the others stay. With Shift its neighbours are left free; inside the chosen range all of
+// it goes along, or with Ctrl is drawn out about its far end. A double click puts one back to where the fit
+// has it.
 class PinGrips final {
     Q_DECLARE_TR_FUNCTIONS(PinGrips)
 
@@ -27,13 +30,15 @@ private:
     [[nodiscard]] std::optional<std::size_t> hitAt(const Lane& lane, QPoint place) const;
     [[nodiscard]] std::optional<std::size_t> touched() const;
     [[nodiscard]] Frames heardAt(std::size_t hit) const;
-    void put(std::size_t hit, std::optional<Frames> target);
+    [[nodiscard]] std::vector<HitMove> movesTo(Frames target, Qt::KeyboardModifiers held) const;
+    void put(const std::vector<HitMove>& moves);
 
     Session& session_;
     LanesView& lanes_;
     std::optional<std::size_t> held_;  // of the hits of the preview
     double grabbedAt_ = 0.0;           // px from the pin to the pointer
     Frames target_;
+    std::vector<HitMove> moves_;  // what letting go would do
     bool isMoved_ = false;
     MarkId touched_;
 };

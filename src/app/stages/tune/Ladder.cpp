@@ -29,7 +29,8 @@ const std::vector<NoteTuning>& Ladder::asked() const
     return dragged_.empty() ? hands_.asked() : dragged_;
 }
 
-Ladder::Range Ladder::range(QRect) const
+// What is seen: of all notes, or so much about the chosen one.
+Ladder::Range Ladder::range() const
 {
     if (grip_ != Grip::None) {
         return shown_;
@@ -41,8 +42,9 @@ Ladder::Range Ladder::range(QRect) const
     }
     seen = {200.0, 0.0};
     double middle = 0.0;
+    const auto& now = asked();
     for (std::size_t i = 0; i < sung->notes.size(); ++i) {
-        const double at = sung->notes[i].centre + asked()[i].shift;
+        const double at = sung->notes[i].centre + now[i].shift;
         seen.low = std::min({seen.low, sung->notes[i].centre, at});
         seen.high = std::max({seen.high, sung->notes[i].centre, at});
         middle = hands_.chosen().contains(i) ? at : middle;
@@ -58,7 +60,7 @@ Ladder::Range Ladder::range(QRect) const
 
 double Ladder::yOf(double midi, QRectF area) const
 {
-    const Range seen = range(area.toRect());
+    const Range& seen = shown_;
     return area.bottom() - (midi - seen.low) / (seen.high - seen.low) * area.height();
 }
 
@@ -81,12 +83,12 @@ std::optional<std::pair<Frames, Frames>> Ladder::spanOf(std::size_t note) const
 void Ladder::paintRungs(QPainter& painter, QRect area) const
 {
     const Palette& colours = Theme::palette();
-    const Range seen = range(area);
-    const Scale& key = session_.song().key;
+    const Range& seen = shown_;
+    const Scale& key = hands_.keyHere();
     const double apart = area.height() / (seen.high - seen.low);
     painter.setFont(Theme::label(8.5));
     for (int rung = static_cast<int>(std::ceil(seen.low)); rung <= seen.high; ++rung) {
-        const double y = yOf(rung, area);
+        const double y = yOf(session_.song().temperament.heightOf(rung), area);
         const bool isOfKey = key.has(rung);
         painter.setPen(QPen(
             isOfKey ? colours.barLine : colours.hairline, 1.0, isOfKey ? Qt::SolidLine : Qt::DotLine
@@ -208,9 +210,11 @@ void Ladder::paintNote(QPainter& painter, QRect area, std::size_t i) const
     const SungNote& note = sung.notes[i];
     const Palette& colours = Theme::palette();
     const double centre = note.centre + asked()[i].shift;
-    const int rung = session_.song().key.nearest(centre);
+    const Rungs rungs = hands_.rungsOf(i);
+    const int rung = rungs.nearest(centre);
+    const double height = rungs.temperament.heightOf(rung);
     const double y = yOf(centre, area);
-    const double rungY = yOf(rung, area);
+    const double rungY = yOf(height, area);
     const bool isChosen = hands_.chosen().contains(i);
     double power = 0.0;
     for (std::size_t n = note.firstFrame; n < std::min(note.lastFrame(), sung.curve.size()); ++n) {
@@ -218,8 +222,9 @@ void Ladder::paintNote(QPainter& painter, QRect area, std::size_t i) const
     }
     const double level = std::clamp(1.0 + 10.0 * std::log10(power + 1e-9) / 50.0, 0.0, 1.0);
     const double tall = kLeastBeam + level * (kMostBeam - kLeastBeam);
-    const double cents = 100.0 * (centre - rung);
-    const bool isOfKey = session_.song().key.has(static_cast<int>(std::lround(note.centre)));
+    const double cents = 100.0 * (centre - height);
+    const Rungs any({}, rungs.temperament);
+    const bool isOfKey = rungs.key.has(any.nearest(note.centre));
     const QRectF beam(left, y - 0.5 * tall, std::max(right - left, 2.0), tall);
     if (isChosen) {
         QColor straw = colours.straw;
@@ -255,6 +260,7 @@ void Ladder::paintNote(QPainter& painter, QRect area, std::size_t i) const
 void Ladder::paint(QPainter& painter, QRect area)
 {
     const Palette& colours = Theme::palette();
+    shown_ = range();
     painter.fillRect(QRect(0, area.top(), area.left(), area.height()), colours.paper);
     painter.fillRect(area, colours.lane);
     const Sung* sung = hands_.sung();
@@ -280,6 +286,10 @@ void Ladder::paint(QPainter& painter, QRect area)
                      "at a time, and press F to find its notes.")
         );
     }
+    if (grip_ == Grip::Draw) {
+        painter.setPen(QPen(colours.ink, 2.0, Qt::DashLine));
+        painter.drawLine(pressed_, QPoint(now_.x(), pressed_.y()));
+    }
     if (grip_ == Grip::Band) {
         QColor straw = colours.straw;
         straw.setAlpha(90);
@@ -304,6 +314,12 @@ Ladder::Found Ladder::find(QRect area, QPoint place) const
         const double left = lanes_.xOf(span->first);
         const double right = lanes_.xOf(span->second);
         const double y = yOf(sung->notes[i].centre + asked()[i].shift, area);
+        // The dot, where it is far enough from the beam to be told from it.
+        const QPointF stem = stemOf(area, i);
+        if (std::abs(stem.y() - y) > kNear && std::abs(place.x() - stem.x()) < kNear &&
+            std::abs(place.y() - stem.y()) < kNear - 1) {
+            return {Grip::Stem, i};
+        }
         if (std::abs(place.y() - y) > kNear + 2 || place.x() < left - 3 || place.x() > right + 3) {
             continue;
         }
@@ -322,11 +338,18 @@ Ladder::Found Ladder::find(QRect area, QPoint place) const
 bool Ladder::press(QRect area, QMouseEvent& event)
 {
     const Found found = find(area, event.pos());
-    shown_ = range(area);
     area_ = area;
     pressed_ = now_ = event.pos();
     note_ = found.note;
     const bool adds = (event.modifiers() & Qt::ShiftModifier) != 0;
+    if (event.type() == QEvent::MouseButtonDblClick && found.grip != Grip::None) {
+        splitAt(note_, event.position().x());
+        return true;
+    }
+    if (found.grip == Grip::None && (event.modifiers() & Qt::ControlModifier) != 0) {
+        grip_ = Grip::Draw;
+        return true;
+    }
     if (found.grip == Grip::None) {
         grip_ = Grip::Band;
         if (!adds) {
@@ -348,8 +371,68 @@ bool Ladder::press(QRect area, QMouseEvent& event)
     return true;
 }
 
+double Ladder::pitchAt(int y) const
+{
+    const double part = static_cast<double>(area_.bottom() - y) / area_.height();
+    return shown_.low + part * (shown_.high - shown_.low);
+}
+
+QPointF Ladder::stemOf(QRect area, std::size_t note) const
+{
+    const auto span = spanOf(note);
+    const Rungs rungs = hands_.rungsOf(note);
+    const double centre = hands_.sung()->notes[note].centre + asked()[note].shift;
+    return {
+        span ? 0.5 * (lanes_.xOf(span->first) + lanes_.xOf(span->second)) : -1.0,
+        yOf(rungs.temperament.heightOf(rungs.nearest(centre)), area)};
+}
+
+void Ladder::splitAt(std::size_t note, double x)
+{
+    if (const auto at = session_.hits.takeTimeAt(hands_.track(), lanes_.timeAt(x))) {
+        hands_.splitAt(note, *at);
+    }
+}
+
+void Ladder::draw()
+{
+    const QRect drawn = QRect(pressed_, now_).normalized();
+    if (drawn.width() >= 4) {
+        hands_.draw(
+            lanes_.timeAt(drawn.left()), lanes_.timeAt(drawn.right()), pitchAt(pressed_.y())
+        );
+    }
+}
+
+// The dot is drawn along the stem: how near the note is brought to its rung.
+void Ladder::moveStem(QMouseEvent& event)
+{
+    const auto& was = hands_.asked();
+    dragged_ = was;
+    const SungNote& note = hands_.sung()->notes[note_];
+    const double off = note.offset() + was[note_].shift;
+    const double reach = area_.height() / (shown_.high - shown_.low) * off;
+    // Towards the beam, which hangs `reach` pixels above (or, negative, below) the rung.
+    const double way = static_cast<double>(pressed_.y()) - event.position().y();
+    const double part = reach == 0.0 ? 0.0 : std::clamp(way / reach, 0.0, 1.0);
+    for (const std::size_t i : hands_.meant()) {
+        const double own = hands_.sung()->notes[i].offset() + was[i].shift;
+        dragged_[i].shift = was[i].shift - part * own;
+    }
+    lanes_.setReadout(
+        tr("%1 % of %2 cents taken out")
+            .arg(100.0 * part, 0, 'f', 0)
+            .arg(100.0 * std::abs(off), 0, 'f', 0),
+        event.pos()
+    );
+}
+
 void Ladder::moveNotes(QMouseEvent& event)
 {
+    if (grip_ == Grip::Stem) {
+        moveStem(event);
+        return;
+    }
     const Sung& sung = *hands_.sung();
     const auto held = event.modifiers();
     const double perPixel = (shown_.high - shown_.low) / area_.height();
@@ -360,7 +443,8 @@ void Ladder::moveNotes(QMouseEvent& event)
     if (grip_ == Grip::Note) {
         double up = (pressed_.y() - event.position().y()) * perPixel;
         const double centre = sung.notes[note_].centre + was[note_].shift + up;
-        const int rung = song.key.nearest(centre);
+        const Rungs rungs = hands_.rungsOf(note_);
+        const double rung = rungs.temperament.heightOf(rungs.nearest(centre));
         if ((held & Qt::ControlModifier) == 0 && std::abs(centre - rung) < kCatches) {
             up += rung - centre;
         }
@@ -368,11 +452,12 @@ void Ladder::moveNotes(QMouseEvent& event)
             dragged_[i].shift = std::clamp(was[i].shift + up, -kMostSemitones, kMostSemitones);
         }
         const double now = sung.notes[note_].centre + dragged_[note_].shift;
-        const int near = static_cast<int>(std::lround(now));
+        const Rungs any({}, rungs.temperament);
+        const int near = any.nearest(now);
         lanes_.setReadout(
             tr("%1 %2 cents, moved by %3 semitones")
                 .arg(rungName(near))
-                .arg(100.0 * (now - near), 0, 'f', 0)
+                .arg(100.0 * (now - any.temperament.heightOf(near)), 0, 'f', 0)
                 .arg(dragged_[note_].shift, 0, 'f', 2),
             event.pos()
         );
@@ -411,7 +496,14 @@ void Ladder::move(QMouseEvent& event)
     if (grip_ == Grip::Note && dragged_.empty() && std::abs(way.x()) > 2 * std::abs(way.y())) {
         grip_ = Grip::Sideways;
     }
-    if (grip_ != Grip::Band) {
+    if (grip_ == Grip::Draw) {
+        lanes_.setReadout(
+            tr("a note at %1")
+                .arg(rungName(Rungs({}, session_.song().temperament).nearest(pitchAt(pressed_.y())))
+                ),
+            event.pos()
+        );
+    } else if (grip_ != Grip::Band) {
         moveNotes(event);
         hands_.hearDragged(dragged_);
     }
@@ -422,6 +514,10 @@ void Ladder::release(QMouseEvent& event)
     const Grip was = std::exchange(grip_, Grip::None);
     const std::vector<NoteTuning> dragged = std::exchange(dragged_, {});
     hands_.endDragging();
+    if (was == Grip::Draw) {
+        draw();
+        return;
+    }
     if (was == Grip::Band) {
         const QRect band = QRect(pressed_, now_).normalized();
         if (band.width() + band.height() < 4) {
@@ -444,7 +540,10 @@ void Ladder::release(QMouseEvent& event)
     }
     if (!dragged.empty() && dragged != hands_.asked()) {
         hands_.apply(
-            dragged, was == Grip::Note ? tr("Move notes in pitch") : tr("Move notes in time")
+            dragged,
+            was == Grip::Note   ? tr("Move notes in pitch")
+            : was == Grip::Stem ? tr("Offset")
+                                : tr("Move notes in time")
         );
     }
 }
@@ -460,9 +559,15 @@ std::pair<QString, Qt::CursorShape> Ladder::hintAt(QRect area, QPoint place) con
     case Grip::Note:
         return {
             tr("Drag up or down in pitch, sideways in time; caught by rungs and grid, free with "
-               "Ctrl. Shift and click chooses several"),
+               "Ctrl. Shift and click chooses several, a double click splits"),
             Qt::SizeAllCursor};
-    default: return {tr("Drag to choose notes, click to move the playhead"), Qt::ArrowCursor};
+    case Grip::Stem:
+        return {tr("Drag along the stem: how much of the error is taken out"), Qt::SizeVerCursor};
+    default:
+        return {
+            tr("Drag to choose notes, click to move the playhead; Ctrl-drag draws a note that was "
+               "not found"),
+            Qt::ArrowCursor};
     }
 }
 

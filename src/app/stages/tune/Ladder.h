@@ -10,7 +10,8 @@ namespace orthochron::app {
 
 // The ladder: a rung for each semitone, the notes as beams that hang off theirs by a stem as long as their
 // error, the sung curve in ink through them. Notes are taken by their middle to be moved in pitch (or
-// sideways in time), by an end to be made longer or shorter.
+// sideways in time), by an end to be made longer or shorter, by the dot on their rung to be drawn to it;
+// a double click splits one, a drag with Ctrl over bare paper draws one.
 class Ladder final {
     Q_DECLARE_TR_FUNCTIONS(Ladder)
 
@@ -28,7 +29,7 @@ public:
     [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(QRect area, QPoint place) const;
 
 private:
-    enum class Grip { None, Note, Sideways, Start, End, Band };
+    enum class Grip { None, Note, Sideways, Start, End, Stem, Band, Draw };
 
     struct Found {
         Grip grip = Grip::None;
@@ -39,7 +40,7 @@ private:
         double low = 48.0;
         double high = 72.0;
     };
-    [[nodiscard]] Range range(QRect area) const;
+    [[nodiscard]] Range range() const;
     [[nodiscard]] double yOf(double midi, QRectF area) const;
     // Song times of a note's ends as it is asked for; none where it is not heard.
     [[nodiscard]] std::optional<std::pair<Frames, Frames>> spanOf(std::size_t note) const;
@@ -49,6 +50,11 @@ private:
     void paintCurve(QPainter& painter, QRect area) const;
     void paintNote(QPainter& painter, QRect area, std::size_t note) const;
     void moveNotes(QMouseEvent& event);
+    void moveStem(QMouseEvent& event);
+    [[nodiscard]] double pitchAt(int y) const;
+    [[nodiscard]] QPointF stemOf(QRect area, std::size_t note) const;  // its dot
+    void splitAt(std::size_t note, double x);
+    void draw();
 
     Session& session_;
     LanesView& lanes_;
@@ -56,7 +62,8 @@ private:
     double span_ = 0.0;
     Grip grip_ = Grip::None;
     QRect area_;
-    Range shown_;  // as the grip began: the ladder does not move under the hand
+    Range
+        shown_;  // as it was painted last; while something is held it does not move under the hand
     std::size_t note_ = 0;
     QPoint pressed_;
     QPoint now_;

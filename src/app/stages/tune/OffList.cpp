@@ -69,7 +69,7 @@ void OffList::paintFrame(QPainter& painter, QRect frame, std::size_t place)
     const double shift = hands_.asked()[i].shift;
     const double centre = note.centre + shift;
     const int rung = note.rung;
-    const double cents = 100.0 * (centre - rung);
+    const double cents = 100.0 * (centre - note.height);
     const auto at = hands_.heardAt(note.start);
     paintHead(
         painter,
@@ -85,10 +85,13 @@ void OffList::paintFrame(QPainter& painter, QRect frame, std::size_t place)
     // Its rung, and its curve a semitone to either side.
     const QRectF area = QRectF(frame).adjusted(6, 20, -6, -5);
     const auto yOf = [&](double midi) {
-        return area.center().y() - std::clamp((midi - rung) / 1.6, -0.5, 0.5) * area.height();
+        return area.center().y() -
+               std::clamp((midi - note.height) / 1.6, -0.5, 0.5) * area.height();
     };
     painter.setPen(QPen(colours.barLine, 1.0));
-    painter.drawLine(QPointF(area.left(), yOf(rung)), QPointF(area.right(), yOf(rung)));
+    painter.drawLine(
+        QPointF(area.left(), yOf(note.height)), QPointF(area.right(), yOf(note.height))
+    );
     QPolygonF curve;
     for (std::size_t k = 0; k < note.wander.size(); ++k) {
         const double part = static_cast<double>(k) / static_cast<double>(note.wander.size());

@@ -2,6 +2,8 @@
 
 #include <QComboBox>
 #include <QHBoxLayout>
+#include <QInputDialog>
+#include <QRegularExpression>
 
 #include "app/controls/Counted.h"
 #include "app/stages/Bench.h"
@@ -30,6 +32,7 @@ constexpr std::array kScaleNames{
     "minor-pentatonic",
     "blues",
     "whole-tone"};
+constexpr std::array kTemperamentNames{"equal", "just", "pythagorean", "meantone"};
 constexpr std::size_t kLikely = 3;  // keys that are offered
 
 }  // namespace
@@ -67,33 +70,7 @@ QWidget* TuneBench::makeWhole()
     figures_ = benchNote(QString(), whole);
     figures_->setObjectName(QStringLiteral("tuneFigures"));
     column->addWidget(figures_);
-    auto* key = new QHBoxLayout;
-    tonic_ = new QComboBox(whole);
-    tonic_->setObjectName(QStringLiteral("tonic"));
-    tonic_->setAccessibleName(tr("Key"));
-    for (int semitone = 0; semitone < 12; ++semitone) {
-        tonic_->addItem(QString::fromStdString(semitoneName(semitone)));
-    }
-    scale_ = new QComboBox(whole);
-    scale_->setObjectName(QStringLiteral("scale"));
-    scale_->setAccessibleName(tr("Scale"));
-    for (const char* name : kScaleNames) {
-        scale_->addItem(QLatin1String(name));
-    }
-    scale_->addItem(tr("own"));
-    key->addWidget(tonic_);
-    key->addWidget(scale_, 1);
-    column->addLayout(key);
-    auto* likely = new QHBoxLayout;
-    for (std::size_t i = 0; i < kLikely; ++i) {
-        likely_.push_back(benchButton(QString(), QStringLiteral("likelyKey%1").arg(i), false, whole)
-        );
-        likely_.back()->setStyleSheet(QStringLiteral("padding:3px 6px"));
-        likely->addWidget(likely_.back());
-    }
-    column->addLayout(likely);
-    span_ = field(*column, tr("Semitones seen"), "ladderSpan", {QString(), 0, 0.0, 96.0, 0.0, 0.1});
-    span_->setToolTip(tr("0 for as many as the take needs"));
+    addKey(*column);
     auto* actions = new QHBoxLayout;
     gently_ = benchButton(tr("Put right gently"), QStringLiteral("gently"), true, whole);
     gently_->setToolTip(tr("Takes out what is beyond 10 cents and leaves the rest"));
@@ -101,29 +78,118 @@ QWidget* TuneBench::makeWhole()
     actions->addWidget(gently_, 1);
     actions->addWidget(reset_);
     column->addLayout(actions);
+    addFollowing(*column);
     column->addStretch(1);
-    connect(tonic_, &QComboBox::activated, this, &TuneBench::applyKey);
-    connect(scale_, &QComboBox::activated, this, &TuneBench::applyKey);
-    connect(span_, &NumberField::changed, this, [this](double semitones) {
-        ladder_.setSpan(semitones);
-        Q_EMIT looked();
-    });
     connect(gently_, &QPushButton::clicked, &hands_, &TuneHands::putRightGently);
     connect(reset_, &QPushButton::clicked, &hands_, &TuneHands::reset);
+    return whole;
+}
+
+// The key and where its rungs lie.
+void TuneBench::addKey(QVBoxLayout& column)
+{
+    auto* key = new QHBoxLayout;
+    const auto box = [&](const char* name, const QString& what, QHBoxLayout& row, int stretch) {
+        auto* made = new QComboBox(this);
+        made->setObjectName(QLatin1String(name));
+        made->setAccessibleName(what);
+        row.addWidget(made, stretch);
+        return made;
+    };
+    keyFor_ = box("keyFor", tr("Whose key"), *key, 2);
+    tonic_ = box("tonic", tr("Key"), *key, 0);
+    for (int semitone = 0; semitone < 12; ++semitone) {
+        tonic_->addItem(QString::fromStdString(semitoneName(semitone)));
+    }
+    scale_ = box("scale", tr("Scale"), *key, 3);
+    for (const char* name : kScaleNames) {
+        scale_->addItem(QLatin1String(name));
+    }
+    scale_->addItem(tr("own"));
+    column.addLayout(key);
+    auto* likely = new QHBoxLayout;
     for (std::size_t i = 0; i < kLikely; ++i) {
-        connect(likely_[i], &QPushButton::clicked, this, [this, i] {
+        likely_.push_back(benchButton(QString(), QStringLiteral("likelyKey%1").arg(i), false, this)
+        );
+        likely_.back()->setStyleSheet(QStringLiteral("padding:3px 6px"));
+        likely->addWidget(likely_.back());
+        connect(likely_.back(), &QPushButton::clicked, this, [this, i] {
             const Sung* sung = hands_.sung();
             if (sung == nullptr || sung->notes.empty()) {
                 return;
             }
-            const KeyReading reading = keysOf(sung->notes)[i];
+            const KeyReading reading = keysOf(sung->notes, session_.song().temperament.a4)[i];
             if (auto scale =
                     parseScale(semitoneName(reading.tonic), reading.isMinor ? "minor" : "major")) {
-                hands_.setKey(*scale);
+                hands_.setKey(*scale, keyOf());
             }
         });
     }
-    return whole;
+    column.addLayout(likely);
+    auto* height = new QHBoxLayout;
+    a4_ =
+        new NumberField(tr("A4"), {QStringLiteral("Hz"), 1, 220.0, 880.0, 440.0, 0.1}, false, this);
+    a4_->setObjectName(QStringLiteral("a4"));
+    height->addWidget(a4_, 1);
+    temperament_ = box("temperament", tr("Temperament"), *height, 1);
+    for (const char* name : kTemperamentNames) {
+        temperament_->addItem(QLatin1String(name));
+    }
+    temperament_->addItem(tr("own cents…"));
+    span_ = new NumberField(tr("Sees"), {tr("st"), 0, 0.0, 96.0, 0.0, 0.1}, false, this);
+    span_->setObjectName(QStringLiteral("ladderSpan"));
+    span_->setToolTip(tr("Semitones seen on the ladder; 0 for as many as the take needs"));
+    height->addWidget(span_, 1);
+    column.addLayout(height);
+    connect(tonic_, &QComboBox::activated, this, &TuneBench::applyKey);
+    connect(scale_, &QComboBox::activated, this, &TuneBench::applyKey);
+    connect(keyFor_, &QComboBox::activated, this, &TuneBench::fillKey);
+    connect(a4_, &NumberField::finished, this, &TuneBench::applyTemperament);
+    connect(temperament_, &QComboBox::activated, this, [this](int index) {
+        if (static_cast<std::size_t>(index) < kTemperamentNames.size()) {
+            applyTemperament();
+        } else {
+            askForCents();
+        }
+    });
+    connect(span_, &NumberField::changed, this, [this](double semitones) {
+        ladder_.setSpan(semitones);
+        Q_EMIT looked();
+    });
+}
+
+// After a guide, or onto the grid.
+void TuneBench::addFollowing(QVBoxLayout& column)
+{
+    auto* whom = new QHBoxLayout;
+    guide_ = new QComboBox(this);
+    guide_->setObjectName(QStringLiteral("guide"));
+    guide_->setAccessibleName(tr("Guide"));
+    whom->addWidget(guide_, 1);
+    follow_ = benchButton(tr("Follow"), QStringLiteral("follow"), false, this);
+    follow_->setToolTip(
+        tr("Draws the notes towards those of the guide, in pitch and time, by these amounts")
+    );
+    whom->addWidget(follow_);
+    column.addLayout(whom);
+    auto* amounts = new QHBoxLayout;
+    const auto amount = [&](const QString& label, const char* name) {
+        auto* made =
+            new NumberField(label, {QStringLiteral("%"), 0, 0.0, 100.0, 80.0, 0.5}, false, this);
+        made->setObjectName(QLatin1String(name));
+        made->setValue(80.0);
+        amounts->addWidget(made, 1);
+        return made;
+    };
+    towardsPitch_ = amount(tr("in pitch"), "towardsPitch");
+    towardsTime_ = amount(tr("in time"), "towardsTime");
+    column.addLayout(amounts);
+    connect(guide_, &QComboBox::activated, this, [this](int index) {
+        hands_.setGuide(TrackId{guide_->itemData(index).toUInt()});
+    });
+    connect(follow_, &QPushButton::clicked, this, [this] {
+        hands_.follow({0.01 * towardsPitch_->value(), 0.01 * towardsTime_->value()});
+    });
 }
 
 QWidget* TuneBench::makeChosen()
@@ -146,20 +212,16 @@ QWidget* TuneBench::makeChosen()
         field(*column, tr("Wander taken out"), "noteWander", {percent, 0, 0.0, 100.0, 0.0, 0.5});
     vibrato_ =
         field(*column, tr("Vibrato left"), "noteVibrato", {percent, 0, 0.0, 200.0, 100.0, 0.5});
+    glide_ =
+        field(*column, tr("Glide (0: as sung)"), "glide", {tr("ms"), 0, 0.0, 2000.0, 0.0, 1.0});
+    glide_->setToolTip(tr("How long the pitch takes from note to note, of the whole take"));
     formants_ = new QComboBox(chosen);
     formants_->setObjectName(QStringLiteral("noteFormants"));
     formants_->setAccessibleName(tr("Formants"));
     formants_->addItems({tr("formants stay"), tr("formants go along")});
     column->addWidget(formants_);
-    auto* octaves = new QHBoxLayout;
-    auto* up = benchButton(tr("Octave up"), QStringLiteral("octaveUp"), false, chosen);
-    auto* down = benchButton(tr("Octave down"), QStringLiteral("octaveDown"), false, chosen);
-    octaves->addWidget(up);
-    octaves->addWidget(down);
-    column->addLayout(octaves);
+    addNotes(*column);
     column->addStretch(1);
-    connect(up, &QPushButton::clicked, this, [this] { hands_.shift(12.0); });
-    connect(down, &QPushButton::clicked, this, [this] { hands_.shift(-12.0); });
     connect(shift_, &NumberField::finished, this, [this](double semitones) {
         hands_.change(
             [&](const SungNote&, NoteTuning& asked) { asked.shift = semitones; },
@@ -184,6 +246,9 @@ QWidget* TuneBench::makeChosen()
             [&](const SungNote&, NoteTuning& asked) { asked.vibrato = 0.01 * part; }, tr("Vibrato")
         );
     });
+    connect(glide_, &NumberField::finished, this, [this](double ms) {
+        hands_.setGlide(ms > 0.0 ? std::optional(milliseconds(ms)) : std::nullopt);
+    });
     connect(formants_, &QComboBox::activated, this, [this](int way) {
         hands_.change(
             [&](const SungNote&, NoteTuning& asked) { asked.movesFormants = way == 1; },
@@ -191,6 +256,66 @@ QWidget* TuneBench::makeChosen()
         );
     });
     return chosen;
+}
+
+// What notes there are.
+void TuneBench::addNotes(QVBoxLayout& column)
+{
+    struct Action {
+        QString text;
+        const char* name;
+        QString help;
+        std::function<void()> act;
+    };
+    const auto addRow = [&](const std::vector<Action>& actions) {
+        auto* row = new QHBoxLayout;
+        row->setSpacing(4);
+        for (const Action& action : actions) {
+            auto* button = benchButton(action.text, QLatin1String(action.name), false, this);
+            button->setStyleSheet(QStringLiteral("padding:3px 4px"));
+            button->setToolTip(action.help);
+            row->addWidget(button, 1);
+            connect(button, &QPushButton::clicked, this, action.act);
+        }
+        column.addLayout(row);
+    };
+    addRow(
+        {{tr("Split"),
+          "splitNote",
+          tr("In two at the playhead; or double-click the note"),
+          [this] { hands_.splitAtPlayhead(); }},
+         {tr("Merge"),
+          "mergeNotes",
+          tr("Makes one of the chosen notes"),
+          [this] { hands_.merge(); }},
+         {tr("No note"),
+          "noNote",
+          tr("The chosen notes are breath or noise: nothing of them is tuned"),
+          [this] { hands_.drop(); }},
+         {tr("As found"),
+          "asFound",
+          tr("Takes back what was split, merged, drawn or read otherwise"),
+          [this] { hands_.asFound(); }}}
+    );
+    addRow(
+        {{tr("Read 8ve up"),
+          "readUp",
+          tr("Their pitch was found an octave too low: nothing sounds otherwise"),
+          [this] { hands_.readOctave(1); }},
+         {tr("Read 8ve down"),
+          "readDown",
+          tr("Their pitch was found an octave too high: nothing sounds otherwise"),
+          [this] { hands_.readOctave(-1); }},
+         {tr("Mark starts"),
+          "markStarts",
+          tr("Marks at the starts of all notes, so that Fit moves them onto the grid as a line"),
+          [this] { hands_.markStarts(); }}}
+    );
+    octaves_ = benchButton(QString(), QStringLiteral("octavesRight"), false, this);
+    octaves_->setToolTip(tr("They leap by an octave and back, as a pitch that was found wrong does")
+    );
+    column.addWidget(octaves_);
+    connect(octaves_, &QPushButton::clicked, &hands_, &TuneHands::putOctavesRight);
 }
 
 QWidget* TuneBench::makeFurthest()
@@ -213,8 +338,59 @@ void TuneBench::applyKey()
         semitoneName(tonic_->currentIndex()), kScaleNames[static_cast<std::size_t>(scale)]
     );
     if (key) {
-        hands_.setKey(*key);
+        hands_.setKey(*key, keyOf());
     }
+}
+
+std::optional<SectionId> TuneBench::keyOf() const
+{
+    const int index = keyFor_->currentIndex();
+    return index > 0 ? std::optional(SectionId{keyFor_->itemData(index).toUInt()}) : std::nullopt;
+}
+
+void TuneBench::applyTemperament()
+{
+    Temperament next = session_.song().temperament;
+    next.a4 = Hertz(a4_->value());
+    const int index = temperament_->currentIndex();
+    if (index >= 0 && static_cast<std::size_t>(index) < kTemperamentNames.size()) {
+        const char* name = kTemperamentNames[static_cast<std::size_t>(index)];
+        next.cents = parseTemperament(name, session_.song().key.tonic).value_or(next.cents);
+    }
+    if (!(next == session_.song().temperament)) {
+        hands_.setTemperament(next);
+    }
+}
+
+// Twelve numbers, typed.
+void TuneBench::askForCents()
+{
+    Temperament next = session_.song().temperament;
+    QStringList present;
+    for (const double cents : next.cents) {
+        present << QString::number(cents, 'g', 5);
+    }
+    bool isMeant = false;
+    const QString typed = QInputDialog::getText(
+        this,
+        tr("Temperament"),
+        tr("Cents of C, C#, D … B above the equal ones, twelve numbers:"),
+        QLineEdit::Normal,
+        present.join(QLatin1Char(' ')),
+        &isMeant
+    );
+    const QStringList numbers =
+        typed.split(QRegularExpression(QStringLiteral("[\\s;]+")), Qt::SkipEmptyParts);
+    bool areNumbers = numbers.size() == 12;
+    for (qsizetype i = 0; areNumbers && i < numbers.size(); ++i) {
+        next.cents[static_cast<std::size_t>(i)] = numbers[i].toDouble(&areNumbers);
+    }
+    if (isMeant && !areNumbers) {
+        session_.say(tr("A temperament is twelve numbers, one for each semitone from C"));
+    } else if (isMeant) {
+        hands_.setTemperament(next);
+    }
+    fillKey();
 }
 
 void TuneBench::fill()
@@ -232,12 +408,58 @@ void TuneBench::fill()
     }
     fillKey();
     fillChosen();
+    fillGuide();
     furthest_->fill();
+}
+
+void TuneBench::fillGuide()
+{
+    const Song& song = session_.song();
+    guide_->clear();
+    guide_->addItem(tr("guide: none"), 0U);
+    for (const auto& track : song.tracks) {
+        if (track->id != hands_.track()) {
+            guide_->addItem(
+                tr("guide: %1").arg(QString::fromStdString(track->name)), track->id.value
+            );
+            if (track->id == hands_.guide()) {
+                guide_->setCurrentIndex(guide_->count() - 1);
+            }
+        }
+    }
+    follow_->setEnabled(guide_->currentIndex() > 0);
+    const auto track = song.track(hands_.track());
+    glide_->setValue(track && track->glide ? inMilliseconds(*track->glide) : 0.0);
+    const auto doubts = hands_.octaveDoubts();
+    octaves_->setVisible(!doubts.empty());
+    octaves_->setText(tr("%1 may be an octave off: read them there")
+                          .arg(counted(std::ssize(doubts), tr("note"), tr("notes"))));
 }
 
 void TuneBench::fillKey()
 {
-    const Scale& key = session_.song().key;
+    // The song's sections are asked for when they change; the one that was chosen stays.
+    const Song& song = session_.song();
+    const auto chosen = keyOf();
+    keyFor_->clear();
+    keyFor_->addItem(tr("song"));
+    Scale key = song.key;
+    for (const Section& section : song.sections) {
+        keyFor_->addItem(QString::fromStdString(section.name), section.id.value);
+        if (chosen == section.id) {
+            keyFor_->setCurrentIndex(keyFor_->count() - 1);
+            key = section.key.value_or(song.key);
+        }
+    }
+    keyFor_->setVisible(!song.sections.empty());
+    a4_->setValue(song.temperament.a4.count());
+    std::size_t tempered = 0;
+    while (tempered < kTemperamentNames.size() &&
+           parseTemperament(kTemperamentNames[tempered], song.key.tonic).value() !=
+               song.temperament.cents) {
+        ++tempered;
+    }
+    temperament_->setCurrentIndex(static_cast<int>(tempered));
     tonic_->setCurrentIndex(key.tonic);
     int known = static_cast<int>(kScaleNames.size());
     for (std::size_t i = 0; i < kScaleNames.size(); ++i) {
@@ -249,7 +471,8 @@ void TuneBench::fillKey()
     }
     scale_->setCurrentIndex(known);
     const Sung* sung = hands_.sung();
-    const auto keys = sung != nullptr ? keysOf(sung->notes) : std::vector<KeyReading>();
+    const auto keys =
+        sung != nullptr ? keysOf(sung->notes, song.temperament.a4) : std::vector<KeyReading>();
     for (std::size_t i = 0; i < likely_.size(); ++i) {
         likely_[i]->setVisible(i < keys.size());
         if (i < keys.size()) {

@@ -31,6 +31,14 @@ private:
     void fill();
     void fillKey();
     void fillChosen();
+    void fillGuide();
+    void addKey(QVBoxLayout& column);
+    void addFollowing(QVBoxLayout& column);
+    void addNotes(QVBoxLayout& column);
+    // The section a key is chosen for; none for the whole song.
+    [[nodiscard]] std::optional<SectionId> keyOf() const;
+    void applyTemperament();
+    void askForCents();
     NumberField*
     field(QVBoxLayout& column, const QString& label, const char* name, const NumberStyle& style);
     void applyKey();
@@ -42,6 +50,15 @@ private:
     QLabel* figures_ = nullptr;
     QComboBox* tonic_ = nullptr;
     QComboBox* scale_ = nullptr;
+    QComboBox* keyFor_ = nullptr;
+    QComboBox* temperament_ = nullptr;
+    NumberField* a4_ = nullptr;
+    QComboBox* guide_ = nullptr;
+    NumberField* towardsPitch_ = nullptr;
+    NumberField* towardsTime_ = nullptr;
+    QPushButton* follow_ = nullptr;
+    NumberField* glide_ = nullptr;
+    QPushButton* octaves_ = nullptr;
     std::vector<QPushButton*> likely_;
     NumberField* span_ = nullptr;
     QPushButton* gently_ = nullptr;

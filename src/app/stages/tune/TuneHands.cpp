@@ -1,9 +1,10 @@
 #include "app/stages/tune/TuneHands.h"
 
 #include "app/controls/Counted.h"
-#include "core/pitch/AnyVoice.h"
-#include "core/stretch/MaterialGuess.h"
+#include "core/edits/MarkEdits.h"
+#include "core/edits/SectionEdits.h"
 #include "core/tune/KeyGuess.h"
+#include "core/tune/Octaves.h"
 
 #include <algorithm>
 #include <cmath>
@@ -12,8 +13,7 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr int kHeardEvery = 150;       // ms, while notes are dragged
-constexpr std::size_t kMostKnown = 8;  // takes whose notes are remembered
+constexpr int kHeardEvery = 150;  // ms, while notes are dragged
 
 }  // namespace
 
@@ -23,49 +23,19 @@ QString rungName(int midi)
     return QString::fromStdString(semitoneName(midi)) + QString::number(octave);
 }
 
-TuneHands::TuneHands(Session& session, QObject* parent) : QObject(parent), session_(session)
+TuneHands::TuneHands(Session& session, QObject* parent)
+    : QObject(parent), session_(session), takes_(session, this)
 {
     connect(&session_.document, &Document::opened, this, [this] {
-        known_.clear();
         chosen_.clear();
+        guide_ = {};
     });
-    connect(&session_.document, &Document::songChanged, this, &TuneHands::songChanged);
+    connect(&session_.document, &Document::songChanged, this, &TuneHands::changed);
+    connect(&takes_, &SungTakes::changed, this, &TuneHands::changed);
     connect(&session_.choice, &Choice::trackChanged, this, [this] {
         chosen_.clear();
         Q_EMIT changed();
     });
-}
-
-std::optional<TuneHands::Place> TuneHands::place() const
-{
-    const auto chosen = session_.song().track(track());
-    if (!chosen || !chosen->markedTake.isValid()) {
-        return std::nullopt;
-    }
-    return Place{chosen->markedTake, chosen->markedChannel};
-}
-
-void TuneHands::songChanged()
-{
-    // Their rungs are those of the song's key.
-    for (auto& [where, sung] : known_) {
-        if (!(sung->key == session_.song().key)) {
-            auto again = std::make_shared<Sung>(*sung);
-            again->key = session_.song().key;
-            for (SungNote& note : again->notes) {
-                note.rung = again->key.nearest(note.centre);
-            }
-            sung = std::move(again);
-        }
-    }
-    Q_EMIT changed();
-}
-
-const Sung* TuneHands::sung() const
-{
-    const auto where = place();
-    const auto found = where ? known_.find(*where) : known_.end();
-    return found == known_.end() ? nullptr : found->second.get();
 }
 
 QString TuneHands::trackName() const
@@ -74,68 +44,18 @@ QString TuneHands::trackName() const
     return chosen ? QString::fromStdString(chosen->name) : QString();
 }
 
-Frames TuneHands::takeLength() const
-{
-    const auto where = place();
-    const Take* take = where ? session_.song().take(where->take) : nullptr;
-    return take != nullptr ? take->frames : Frames(0);
-}
-
 void TuneHands::look()
 {
-    const auto where = place();
-    if (!where || known_.contains(*where) || isListening_) {
-        return;
+    takes_.look(track());
+    if (guide_.isValid()) {
+        takes_.look(guide_);
     }
-    isListening_ = true;
-    Q_EMIT changed();
-    session_.jobs.run(
-        {.key = QStringLiteral("notes"),
-         .title = tr("Finding the notes of %1").arg(trackName()),
-         .holds = session_.document.whileOpen()},
-        this,
-        [sources = session_.document.sources(),
-         where = *where,
-         key = session_.song().key,
-         rate = session_.song().rate](const Work& work) -> Result<Sung> {
-            const Channel channel = sources->channel(where.take, where.channel);
-            auto curve = pitchOfAnyVoice(channel, rate, work.part(0.0, 0.9));
-            if (!curve) {
-                return tl::unexpected(curve.error());
-            }
-            const auto guess = guessMaterial(channel, rate, work.part(0.9, 1.0));
-            if (!guess) {
-                return tl::unexpected(guess.error());
-            }
-            Sung sung;
-            sung.notes = sungNotes(*curve, rate, key);
-            sung.pitched = guess->pitched;
-            sung.curve = std::move(*curve);
-            sung.key = key;
-            return sung;
-        },
-        [this, where = *where](Result<Sung> found) {
-            isListening_ = false;
-            if (!found) {
-                if (found.error().kind != ErrorKind::Cancelled) {
-                    Q_EMIT session_.failed(QString::fromStdString(found.error().message));
-                }
-                Q_EMIT changed();
-                return;
-            }
-            if (known_.size() >= kMostKnown) {
-                known_.erase(known_.begin());
-            }
-            known_[where] = std::make_shared<Sung>(std::move(*found));
-            songChanged();
-        }
-    );
 }
 
 std::optional<QString> TuneHands::trouble() const
 {
     const Sung* own = sung();
-    if (own == nullptr || (!own->notes.empty() && own->pitched >= kLeastOneVoice)) {
+    if (own == nullptr || own->isOneVoice()) {
         return std::nullopt;
     }
     return tr("No single pitch in %1 % of it: its notes cannot be told. Fit, By hand shifts it as "
@@ -151,9 +71,13 @@ Treatment TuneHands::tuning() const
 
 const std::vector<NoteTuning>& TuneHands::asked() const
 {
-    const auto where = place();
-    const auto found = where ? known_.find(*where) : known_.end();
-    const std::shared_ptr<const Sung> own = found != known_.end() ? found->second : nullptr;
+    const std::shared_ptr<const Sung> own = takes_.of(track());
+    const ClipChoice& clips = session_.choice.clips();
+    if (own == askedOf_ && askedIn_ == session_.document.song() && askedFor_ == clips) {
+        return asked_;
+    }
+    askedIn_ = session_.document.song();
+    askedFor_ = clips;
     Treatment now = tuning();
     if (own != askedOf_ || !(now == askedBy_)) {
         asked_ = own ? tuningIn(now, own->notes, session_.song().rate) : std::vector<NoteTuning>();
@@ -181,6 +105,30 @@ std::set<std::size_t> TuneHands::meant() const
     return all;
 }
 
+const Section* TuneHands::sectionHere() const
+{
+    const Song& song = session_.song();
+    const Beats at = song.tempo.beatsAt(toSeconds(session_.player.position(), song.rate));
+    return sectionAt(song, song.tempo.barAt(at));
+}
+
+const Scale& TuneHands::keyHere() const
+{
+    const Section* section = sectionHere();
+    return section != nullptr && section->key ? *section->key : session_.song().key;
+}
+
+Rungs TuneHands::rungsOf(std::size_t note) const
+{
+    const Song& song = session_.song();
+    const bool hasOwnKeys = std::ranges::any_of(song.sections, [](const Section& each) {
+        return each.key.has_value();
+    });
+    const auto at = hasOwnKeys ? heardAt(sung()->notes[note].start) : std::nullopt;
+    return at ? rungsAt(song, song.tempo.barAt(song.tempo.beatsAt(toSeconds(*at, song.rate))))
+              : Rungs(song.key, song.temperament);
+}
+
 std::optional<Frames> TuneHands::heardAt(Frames takeTime) const
 {
     return session_.hits.heardOn(track(), takeTime);
@@ -192,9 +140,19 @@ Result<Song> TuneHands::withAsked(const std::vector<NoteTuning>& asked) const
     if (own == nullptr) {
         return badArgument("there are no notes");
     }
-    const Song& song = session_.song();
+    return withAsked(session_.song(), *own, asked);
+}
+
+Result<Song>
+TuneHands::withAsked(const Song& song, const Sung& own, const std::vector<NoteTuning>& asked) const
+{
+    const auto of = song.track(track());
+    const Take* take = of ? song.take(of->markedTake) : nullptr;
+    if (take == nullptr) {
+        return badArgument("there are no notes");
+    }
     const auto treatment =
-        orthochron::tuningOf(own->notes, own->curve, asked, std::nullopt, takeLength(), song.rate);
+        orthochron::tuningOf(own.notes, own.curve, asked, of->glide, take->frames, song.rate);
     if (!treatment) {
         return tl::unexpected(treatment.error());
     }
@@ -286,9 +244,291 @@ void TuneHands::shift(double semitones)
     );
 }
 
-void TuneHands::setKey(const Scale& key)
+void TuneHands::setKey(const Scale& key, std::optional<SectionId> section)
 {
-    session_.document.apply(orthochron::setKey(session_.song(), key), tr("Key"));
+    const Song& song = session_.song();
+    session_.document.apply(
+        section ? setSectionKey(song, *section, key) : Result<Song>(orthochron::setKey(song, key)),
+        tr("Key")
+    );
+}
+
+void TuneHands::setTemperament(const Temperament& temperament)
+{
+    session_.document.apply(
+        orthochron::setTemperament(session_.song(), temperament), tr("Temperament")
+    );
+}
+
+void TuneHands::setGlide(std::optional<Seconds> glide)
+{
+    auto next = orthochron::setGlide(session_.song(), track(), glide);
+    const Sung* own = sung();
+    if (next && own != nullptr && own->isOneVoice()) {
+        // With nothing asked of a note there is nothing that glides otherwise.
+        next = withAsked(*next, *own, asked());
+    }
+    session_.document.apply(std::move(next), tr("Glide"));
+}
+
+// ---- what notes there are
+
+NoteByHand TuneHands::asItIs(std::size_t i) const
+{
+    const SungNote& note = sung()->notes[i];
+    NoteByHand own{note.start, note.end, true, 0, std::clamp(note.centre, 0.0, 127.0)};
+    const auto of = session_.song().track(track());
+    for (const NoteByHand& decided : of->notes) {
+        if (decided.start < note.end && decided.end > note.start) {
+            own.octaves = decided.octaves;
+        }
+    }
+    return own;
+}
+
+void TuneHands::applyDecided(Result<Song> decided, const QString& name)
+{
+    const Treatment now = tuning();
+    const bool isTuned = !now.pitch.empty() || !now.time.pins().empty();
+    if (decided && isTuned) {
+        if (const auto next = takes_.in(*decided, track())) {
+            decided = withAsked(*decided, *next, tuningIn(now, next->notes, session_.song().rate));
+        }
+    }
+    chosen_.clear();
+    session_.document.apply(std::move(decided), name);
+}
+
+void TuneHands::decide(const std::vector<NoteByHand>& notes, const QString& name)
+{
+    Result<Song> next = session_.song();
+    for (const NoteByHand& note : notes) {
+        if (next) {
+            next = layNoteByHand(*next, track(), note);
+        }
+    }
+    applyDecided(std::move(next), name);
+}
+
+void TuneHands::splitAt(std::size_t note, Frames takeTime)
+{
+    NoteByHand first = asItIs(note);
+    NoteByHand second = first;
+    first.end = takeTime;
+    second.start = takeTime;
+    decide({first, second}, tr("Split note"));
+}
+
+void TuneHands::splitAtPlayhead()
+{
+    const auto at = session_.hits.takeTimeAt(track(), session_.player.position());
+    const Sung* own = sung();
+    for (std::size_t i = 0; own != nullptr && at && i < own->notes.size(); ++i) {
+        if (*at > own->notes[i].start && *at < own->notes[i].end) {
+            splitAt(i, *at);
+            return;
+        }
+    }
+    session_.say(tr("Put the playhead inside a note to split it there"));
+}
+
+void TuneHands::merge()
+{
+    if (sung() == nullptr || chosen_.size() < 2) {
+        session_.say(tr("Choose the notes to make one of, two or more"));
+        return;
+    }
+    NoteByHand whole = asItIs(*chosen_.begin());
+    whole.end = sung()->notes[*chosen_.rbegin()].end;
+    decide({whole}, tr("Merge %1 notes").arg(chosen_.size()));
+}
+
+void TuneHands::drop()
+{
+    std::vector<NoteByHand> none;
+    for (const std::size_t i : chosen_) {
+        none.push_back(asItIs(i));
+        none.back().isNote = false;
+        none.back().octaves = 0;
+    }
+    if (none.empty()) {
+        session_.say(tr("Choose the notes that are none"));
+        return;
+    }
+    decide(none, tr("No note there"));
+}
+
+void TuneHands::readOctave(int by)
+{
+    std::vector<NoteByHand> notes;
+    for (const std::size_t i : chosen_) {
+        notes.push_back(asItIs(i));
+        notes.back().octaves += by;
+        notes.back().pitch = std::clamp(notes.back().pitch + 12.0 * by, 0.0, 127.0);
+    }
+    if (notes.empty()) {
+        session_.say(tr("Choose the notes whose octave was found wrong"));
+        return;
+    }
+    decide(notes, by > 0 ? tr("Read an octave higher") : tr("Read an octave lower"));
+}
+
+void TuneHands::draw(Frames from, Frames to, double pitch)
+{
+    const auto first = session_.hits.takeTimeAt(track(), from);
+    const auto last = session_.hits.takeTimeAt(track(), to - Frames(1));
+    if (!first || !last || *last <= *first) {
+        session_.say(tr("Draw a note where one clip of the track plays its take"));
+        return;
+    }
+    NoteByHand note{*first, *last + Frames(1), true, 0, std::clamp(pitch, 0.0, 127.0)};
+    if (const auto found = takes_.foundPitch(track(), note.start, note.end)) {
+        const auto octaves = static_cast<int>(std::lround((pitch - *found) / 12.0));
+        note.octaves = std::clamp(octaves, -kMostOctaves, kMostOctaves);
+    }
+    decide({note}, tr("Draw a note"));
+}
+
+void TuneHands::asFound()
+{
+    const Sung* own = sung();
+    if (own == nullptr) {
+        return;
+    }
+    const auto of = session_.song().track(track());
+    Frames from;
+    Frames to = of->notes.empty() ? Frames(0) : of->notes.back().end;
+    if (!chosen_.empty()) {
+        from = own->notes[*chosen_.begin()].start;
+        to = own->notes[*chosen_.rbegin()].end;
+    }
+    applyDecided(forgetNotesByHand(session_.song(), track(), from, to), tr("Notes as found"));
+}
+
+std::vector<std::pair<std::size_t, int>> TuneHands::octaveDoubts() const
+{
+    std::vector<std::pair<std::size_t, int>> doubts;
+    const Sung* own = sung();
+    if (own != nullptr && own->isOneVoice()) {
+        const auto octaves = orthochron::octaveDoubts(own->notes, session_.song().rate);
+        for (std::size_t i = 0; i < octaves.size(); ++i) {
+            if (octaves[i] != 0) {
+                doubts.emplace_back(i, octaves[i]);
+            }
+        }
+    }
+    return doubts;
+}
+
+void TuneHands::putOctavesRight()
+{
+    std::vector<NoteByHand> notes;
+    for (const auto& [i, octaves] : octaveDoubts()) {
+        notes.push_back(asItIs(i));
+        notes.back().octaves += octaves;
+        notes.back().pitch = std::clamp(notes.back().pitch + 12.0 * octaves, 0.0, 127.0);
+    }
+    if (!notes.empty()) {
+        decide(
+            notes,
+            tr("Read %1 an octave off").arg(counted(std::ssize(notes), tr("note"), tr("notes")))
+        );
+    }
+}
+
+// ---- after a guide, and on the grid
+
+void TuneHands::setGuide(TrackId track)
+{
+    guide_ = track;
+    look();
+    Q_EMIT changed();
+}
+
+std::pair<std::vector<HeardNote>, std::vector<std::size_t>> TuneHands::heardNotes(TrackId id) const
+{
+    std::vector<HeardNote> heard;
+    std::vector<std::size_t> which;
+    const auto own = takes_.of(id);
+    if (!own) {
+        return {heard, which};
+    }
+    const Song& song = session_.song();
+    const ClipChoice none;
+    const auto asked = id == track()
+                           ? this->asked()
+                           : tuningIn(orthochron::tuningOf(song, id, none), own->notes, song.rate);
+    for (std::size_t i = 0; i < own->notes.size(); ++i) {
+        const SungNote& note = own->notes[i];
+        const auto from = session_.hits.heardOn(id, note.start);
+        const auto to = session_.hits.heardOn(id, note.end - Frames(1));
+        if (from && to && *to > *from) {
+            const double shift = asked[i].shift;
+            heard.push_back({*from, *to + Frames(1), note.centre + shift, note.offset() + shift});
+            which.push_back(i);
+        }
+    }
+    return {heard, which};
+}
+
+void TuneHands::follow(const GuideAmounts& amounts)
+{
+    const auto guide = takes_.of(guide_);
+    if (!guide || !guide->isOneVoice()) {
+        session_.say(
+            takes_.isListening() ? tr("The guide is still being listened to")
+                                 : tr("Choose a track of one voice as the guide")
+        );
+        return;
+    }
+    if (sung() == nullptr || trouble()) {
+        return;
+    }
+    const auto [heard, which] = heardNotes(track());
+    const auto followed = heardNotes(guide_).first;
+    std::vector<NoteTuning> part;
+    for (const std::size_t i : which) {
+        part.push_back(asked()[i]);
+    }
+    const auto drawn =
+        drawnTowards(heard, followed, std::move(part), amounts, session_.song().rate);
+    if (!drawn) {
+        Q_EMIT session_.failed(QString::fromStdString(drawn.error().message));
+        return;
+    }
+    std::vector<NoteTuning> next = asked();
+    const auto isMeant = meant();
+    for (std::size_t k = 0; k < which.size(); ++k) {
+        if (isMeant.contains(which[k])) {
+            next[which[k]] = (*drawn)[k];
+        }
+    }
+    const auto pairs = pairedWith(heard, followed, session_.song().rate);
+    const auto paired =
+        std::ranges::count_if(pairs, [](const auto& pair) { return pair.has_value(); });
+    apply(next, tr("Follow a guide"));
+    session_.say(
+        tr("%1 of %2 follow").arg(paired).arg(counted(std::ssize(pairs), tr("note"), tr("notes")))
+    );
+}
+
+void TuneHands::markStarts()
+{
+    const Sung* own = sung();
+    if (own == nullptr || trouble()) {
+        session_.say(trouble().value_or(tr("There are no notes yet")));
+        return;
+    }
+    Result<Song> next = session_.song();
+    std::vector<Frames> starts;
+    for (const SungNote& note : own->notes) {
+        starts.push_back(note.start);
+    }
+    next = placeMarksAt(*next, track(), starts);
+    if (session_.document.apply(std::move(next), tr("Marks at the starts of notes"))) {
+        session_.say(tr("Marks at the starts of %1: Fit, Stretch moves them as a line")
+                         .arg(counted(std::ssize(starts), tr("note"), tr("notes"))));
+    }
 }
 
 void TuneHands::step(int by)

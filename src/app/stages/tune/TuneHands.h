@@ -3,21 +3,13 @@
 #include <QElapsedTimer>
 #include <QObject>
 
-#include "app/session/Session.h"
-#include "core/edits/TuneEdits.h"
+#include "app/stages/tune/SungTakes.h"
+#include "core/tune/Guide.h"
 #include "core/tune/Tuning.h"
 
 #include <set>
 
 namespace orthochron::app {
-
-// The notes of a take, as they were sung.
-struct Sung {
-    std::vector<PitchFrame> curve;
-    std::vector<SungNote> notes;
-    double pitched = 0.0;  // of what is loud, with the pitch of one note
-    Scale key;             // that the notes' rungs are of
-};
 
 // The notes of the chosen track, which of them are chosen, and what is done to them, each as one undo step.
 class TuneHands final : public QObject {
@@ -26,11 +18,11 @@ class TuneHands final : public QObject {
 public:
     TuneHands(Session& session, QObject* parent);
 
-    // Listens to the chosen track's take, when nobody did.
+    // Listens to the chosen track's take and to that of its guide, when nobody did.
     void look();
     // Null while it is listened to, and where there is nothing to sing.
-    [[nodiscard]] const Sung* sung() const;
-    [[nodiscard]] bool isListening() const { return isListening_; }
+    [[nodiscard]] const Sung* sung() const { return takes_.of(track()).get(); }
+    [[nodiscard]] bool isListening() const { return takes_.isListening(); }
     [[nodiscard]] TrackId track() const { return session_.choice.track(); }
     [[nodiscard]] QString trackName() const;
     // Whether it has no single pitch, with a sentence that says so.
@@ -43,6 +35,11 @@ public:
     void choose(std::set<std::size_t> notes);
     // The chosen notes, or all of them.
     [[nodiscard]] std::set<std::size_t> meant() const;
+    // What a note hangs off, and the key where one looks: that of the section under the playhead, or of the
+    // song.
+    [[nodiscard]] Rungs rungsOf(std::size_t note) const;
+    [[nodiscard]] const Scale& keyHere() const;
+    [[nodiscard]] const Section* sectionHere() const;  // null outside all
     // Song time of a moment of the take; none where it is not heard.
     [[nodiscard]] std::optional<Frames> heardAt(Frames takeTime) const;
 
@@ -56,7 +53,30 @@ public:
     void putRightGently();
     void reset();
     void shift(double semitones);
-    void setKey(const Scale& key);
+    // Of the whole song, or of one section.
+    void setKey(const Scale& key, std::optional<SectionId> section);
+    void setTemperament(const Temperament& temperament);
+    void setGlide(std::optional<Seconds> glide);
+
+    // What notes there are, decided by hand; what is heard stays as it is.
+    void splitAt(std::size_t note, Frames takeTime);
+    void splitAtPlayhead();
+    void merge();             // the chosen ones, with what lies between them
+    void drop();              // the chosen ones are no notes
+    void readOctave(int by);  // the pitch of the chosen ones was found that many octaves off
+    void draw(Frames from, Frames to, double pitch);  // song times
+    void asFound();  // takes back what was decided about the chosen ones, or all
+    // Those whose pitch seems to have been found an octave off, and by how many octaves.
+    [[nodiscard]] std::vector<std::pair<std::size_t, int>> octaveDoubts() const;
+    void putOctavesRight();
+
+    // Draws the notes that are meant towards those of another track.
+    void setGuide(TrackId track);
+    [[nodiscard]] TrackId guide() const { return guide_; }
+    void follow(const GuideAmounts& amounts);
+    // Makes marks of the starts of notes, so that Fit moves them.
+    void markStarts();
+
     void step(int by);
     void hear();
 
@@ -67,25 +87,28 @@ Q_SIGNALS:
     void changed();
 
 private:
-    struct Place {
-        TakeId take;
-        int channel = 0;
-        auto operator<=>(const Place&) const = default;
-    };
-    [[nodiscard]] std::optional<Place> place() const;
-    [[nodiscard]] Frames takeLength() const;
     [[nodiscard]] Result<Song> withAsked(const std::vector<NoteTuning>& asked) const;
-    void songChanged();
+    [[nodiscard]] Result<Song>
+    withAsked(const Song& song, const Sung& sung, const std::vector<NoteTuning>& asked) const;
+    // Decides about notes as one step; those there are then are asked what the song has of them.
+    void decide(const std::vector<NoteByHand>& notes, const QString& name);
+    void applyDecided(Result<Song> decided, const QString& name);
+    [[nodiscard]] NoteByHand asItIs(std::size_t note) const;
+    // Notes of a track where they are heard, and which they are.
+    [[nodiscard]] std::pair<std::vector<HeardNote>, std::vector<std::size_t>>
+    heardNotes(TrackId track) const;
 
     Session& session_;
-    std::map<Place, std::shared_ptr<Sung>> known_;
-    bool isListening_ = false;
+    SungTakes takes_;
+    TrackId guide_;
     QElapsedTimer lastHeard_;
     std::set<std::size_t> chosen_;
-    // What is asked, as it was read from this treatment of these notes.
+    // What is asked, as it was read from a treatment of these notes, and of which song's clips that was.
     mutable std::vector<NoteTuning> asked_;
     mutable Treatment askedBy_;
     mutable std::shared_ptr<const Sung> askedOf_;  // kept, so that no other can take its place
+    mutable std::shared_ptr<const Song> askedIn_;
+    mutable ClipChoice askedFor_;
 };
 
 // "A3"; 69 is A4.

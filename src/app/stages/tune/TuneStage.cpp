@@ -102,6 +102,8 @@ bool TuneStage::run(Command command)
     case Command::NoteDownFine: hands_.shift(-kCents); return true;
     case Command::OctaveUp: hands_.shift(12.0); return true;
     case Command::OctaveDown: hands_.shift(-12.0); return true;
+    case Command::ReadHigher: hands_.readOctave(1); return true;
+    case Command::ReadLower: hands_.readOctave(-1); return true;
     default: return false;
     }
 }

@@ -1,0 +1,163 @@
+#include "app/stages/tune/SungTakes.h"
+
+#include "core/edits/HeardPlaces.h"
+#include "core/pitch/AnyVoice.h"
+#include "core/stretch/MaterialGuess.h"
+
+#include <algorithm>
+
+namespace orthochron::app {
+
+namespace {
+
+constexpr std::size_t kMostKnown = 8;  // takes whose notes are remembered
+
+}  // namespace
+
+SungTakes::SungTakes(Session& session, QObject* parent) : QObject(parent), session_(session)
+{
+    connect(&session_.document, &Document::opened, this, [this] {
+        listened_.clear();
+        derived_.clear();
+    });
+}
+
+std::shared_ptr<const SungTakes::Listened> SungTakes::listenedTo(const Song& song, TrackId id) const
+{
+    const auto track = song.track(id);
+    const auto found =
+        track ? listened_.find({track->markedTake, track->markedChannel}) : listened_.end();
+    return found != listened_.end() ? found->second : nullptr;
+}
+
+std::shared_ptr<const Sung> SungTakes::derive(
+    const Listened& listened, const Song& song, const Track& track, const Derived* before
+)
+{
+    auto sung = std::make_shared<Sung>();
+    const bool isOtherwiseCut = before == nullptr || before->track->notes != track.notes ||
+                                before->temperament.a4 != song.temperament.a4;
+    if (isOtherwiseCut) {
+        sung->curve = curveByHand(listened.curve, track.notes, song.rate);
+        const auto found = notesOf(listened.curve, song.rate, song.temperament.a4);
+        sung->notes = sungNotes(
+            sung->curve,
+            notesByHand(found, track.notes, song.rate),
+            song.rate,
+            {song.key, song.temperament}
+        );
+        sung->pitched = listened.pitched;
+    } else {
+        *sung = *before->sung;
+    }
+    const bool hasOwnKeys = std::ranges::any_of(song.sections, [](const Section& each) {
+        return each.key.has_value();
+    });
+    const HeardPlaces places(track);
+    for (SungNote& note : sung->notes) {
+        const auto at = hasOwnKeys ? places.at(note.start) : std::nullopt;
+        hangOff(
+            note,
+            at ? rungsAt(song, song.tempo.barAt(song.tempo.beatsAt(toSeconds(*at, song.rate))))
+               : Rungs(song.key, song.temperament)
+        );
+    }
+    return sung;
+}
+
+std::shared_ptr<const Sung> SungTakes::of(TrackId id) const
+{
+    const Song& song = session_.song();
+    const auto listened = listenedTo(song, id);
+    const auto track = song.track(id);
+    if (listened == nullptr) {
+        return nullptr;
+    }
+    const auto known = derived_.find(id);
+    const Derived* before =
+        known != derived_.end() && known->second.listened == listened ? &known->second : nullptr;
+    const bool isSame = before != nullptr && before->track == track && before->key == song.key &&
+                        before->temperament == song.temperament &&
+                        before->sections == song.sections;
+    if (!isSame) {
+        // Where it is heard counts only for keys of sections; what it is tuned by does not count here.
+        const bool isAlike = before != nullptr && before->track->notes == track->notes &&
+                             before->key == song.key && before->temperament == song.temperament &&
+                             before->sections == song.sections && song.sections.empty();
+        auto sung = isAlike ? before->sung : derive(*listened, song, *track, before);
+        derived_[id] = {
+            listened, track, song.key, song.temperament, song.sections, std::move(sung)};
+    }
+    return derived_[id].sung;
+}
+
+std::shared_ptr<const Sung> SungTakes::in(const Song& song, TrackId id) const
+{
+    const auto listened = listenedTo(song, id);
+    return listened != nullptr ? derive(*listened, song, *song.track(id), nullptr) : nullptr;
+}
+
+std::optional<double> SungTakes::foundPitch(TrackId track, Frames from, Frames to) const
+{
+    const auto listened = listenedTo(session_.song(), track);
+    std::vector<double> pitches;
+    if (listened != nullptr) {
+        for (std::size_t n = 0; n < listened->curve.size(); ++n) {
+            const Frames at = placeOfPitch(n, session_.song().rate);
+            if (at >= from && at < to && listened->curve[n].isVoiced()) {
+                pitches.push_back(semitonesOf(listened->curve[n]));
+            }
+        }
+    }
+    if (pitches.empty()) {
+        return std::nullopt;
+    }
+    const auto middle = pitches.begin() + std::ssize(pitches) / 2;
+    std::ranges::nth_element(pitches, middle);
+    return *middle;
+}
+
+void SungTakes::look(TrackId id)
+{
+    const auto track = session_.song().track(id);
+    const bool isNothing = !track || !track->markedTake.isValid();
+    if (isNothing || isListening_ || listenedTo(session_.song(), id) != nullptr) {
+        return;
+    }
+    const Place where{track->markedTake, track->markedChannel};
+    isListening_ = true;
+    Q_EMIT changed();
+    session_.jobs.run(
+        {.key = QStringLiteral("notes"),
+         .title = tr("Finding the notes of %1").arg(QString::fromStdString(track->name)),
+         .holds = session_.document.whileOpen()},
+        this,
+        [sources = session_.document.sources(), where, rate = session_.song().rate](const Work& work
+        ) -> Result<Listened> {
+            const Channel channel = sources->channel(where.take, where.channel);
+            auto curve = pitchOfAnyVoice(channel, rate, work.part(0.0, 0.9));
+            if (!curve) {
+                return tl::unexpected(curve.error());
+            }
+            const auto guess = guessMaterial(channel, rate, work.part(0.9, 1.0));
+            if (!guess) {
+                return tl::unexpected(guess.error());
+            }
+            return Listened{std::move(*curve), guess->pitched};
+        },
+        [this, where](Result<Listened> found) {
+            isListening_ = false;
+            if (found) {
+                if (listened_.size() >= kMostKnown) {
+                    listened_.erase(listened_.begin());
+                }
+                listened_[where] = std::make_shared<const Listened>(std::move(*found));
+            } else if (found.error().kind != ErrorKind::Cancelled) {
+                Q_EMIT session_.failed(QString::fromStdString(found.error().message));
+            }
+            Q_EMIT changed();
+        }
+    );
+}
+
+}  // namespace orthochron::app

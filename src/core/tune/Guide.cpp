@@ -1,0 +1,190 @@
+#include "core/tune/Guide.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orthochron {
+
+namespace {
+
+constexpr Seconds kFurthest{1.0};
+constexpr double kApart = 0.15;    // seconds between two starts that cost one
+constexpr double kInterval = 1.5;  // semitones that cost one
+constexpr double kMostInterval = 4.0;
+constexpr double kAlone = 1.5;                      // what a note without another costs
+constexpr double kHarmony = 0.75;                   // semitones
+constexpr Seconds kLeastLeft = milliseconds(30.0);  // of a note, and between two places
+
+double costOf(const HeardNote& note, const HeardNote& guide, Hertz rate)
+{
+    const double apart = std::abs(toSeconds(note.start - guide.start, rate).count());
+    const double interval = std::min(std::abs(note.centre - guide.centre), kMostInterval);
+    return apart / kApart + interval / kInterval;
+}
+
+using Pairs = std::vector<std::optional<std::size_t>>;
+
+// Ends of those that are paired go where the guide's are, as far as there is room; one that would be left
+// too short stays where it is, and then the others make room for it too.
+void moveInTime(
+    std::span<const HeardNote> heard,
+    std::span<const HeardNote> guide,
+    const Pairs& pairs,
+    double amount,
+    Frames least,
+    std::vector<NoteTuning>& asked
+)
+{
+    const std::vector<NoteTuning> were = asked;
+    const auto partOf = [&](Frames way) {
+        return Frames(std::llround(amount * static_cast<double>(way.count())));
+    };
+    std::vector<bool> moves(heard.size());
+    for (std::size_t i = 0; i < heard.size(); ++i) {
+        moves[i] = pairs[i].has_value();
+    }
+    for (bool isSettled = false; !isSettled;) {
+        isSettled = true;
+        for (std::size_t i = 0; i < heard.size(); ++i) {
+            asked[i].start = were[i].start;
+            asked[i].end = were[i].end;
+            if (moves[i]) {
+                const HeardNote& other = guide[*pairs[i]];
+                asked[i].start += partOf(other.start - heard[i].start);
+                asked[i].end += partOf(other.end - heard[i].end);
+            }
+        }
+        for (std::size_t i = 0; i < heard.size(); ++i) {
+            if (!moves[i]) {
+                continue;
+            }
+            if (i > 0 && !moves[i - 1]) {
+                asked[i].start = std::max(asked[i].start, asked[i - 1].end);
+            }
+            if (i + 1 < heard.size()) {
+                asked[i].end = std::min(asked[i].end, asked[i + 1].start);
+            }
+            if (asked[i].end - asked[i].start < least || asked[i].start < Frames(0)) {
+                moves[i] = false;
+                isSettled = false;
+            }
+        }
+    }
+}
+
+}  // namespace
+
+std::vector<std::optional<std::size_t>>
+pairedWith(std::span<const HeardNote> notes, std::span<const HeardNote> guide, Hertz rate)
+{
+    // Row by row the cheapest way to have come so far; only what begins near enough can be paired, so
+    // that a row is as long as the guide has notes within two seconds.
+    const Frames furthest = toFrames(kFurthest, rate);
+    enum class Step : char { Pair, SkipNote, SkipGuide };
+    struct Row {
+        std::size_t first = 0;  // of the guide's notes that count here
+        std::vector<double> cost;
+        std::vector<Step> step;
+    };
+    std::vector<Row> rows(notes.size() + 1);
+    const auto costAt = [&](const Row& row, std::size_t g) {
+        if (g < row.first) {
+            return 1e12;
+        }
+        const std::size_t k = g - row.first;
+        // Beyond its end only the guide's notes are passed over.
+        return k < row.cost.size()
+                   ? row.cost[k]
+                   : row.cost.back() + kAlone * static_cast<double>(k - row.cost.size() + 1);
+    };
+    for (std::size_t n = 0; n <= notes.size(); ++n) {
+        Row& row = rows[n];
+        std::size_t last = 0;
+        if (n > 0) {
+            const Frames at = notes[n - 1].start;
+            row.first = static_cast<std::size_t>(
+                std::ranges::lower_bound(guide, at - furthest, {}, &HeardNote::start) -
+                guide.begin()
+            );
+            last = static_cast<std::size_t>(
+                std::ranges::upper_bound(guide, at + furthest, {}, &HeardNote::start) -
+                guide.begin()
+            );
+            row.first = std::max(row.first, rows[n - 1].first);
+        }
+        for (std::size_t g = row.first; g <= std::max(last, row.first); ++g) {
+            double best = n == 0 && g == 0 ? 0.0 : 1e12;
+            Step step = Step::SkipNote;
+            if (n > 0) {
+                best = costAt(rows[n - 1], g) + kAlone;
+            }
+            if (g > row.first && row.cost.back() + kAlone < best) {
+                best = row.cost.back() + kAlone;
+                step = Step::SkipGuide;
+            }
+            if (n > 0 && g > 0 && g - 1 >= rows[n - 1].first) {
+                const Frames apart = notes[n - 1].start - guide[g - 1].start;
+                const double paired =
+                    costAt(rows[n - 1], g - 1) + costOf(notes[n - 1], guide[g - 1], rate);
+                if (Frames(std::abs(apart.count())) <= furthest && paired < best) {
+                    best = paired;
+                    step = Step::Pair;
+                }
+            }
+            row.cost.push_back(best);
+            row.step.push_back(step);
+        }
+    }
+    std::vector<std::optional<std::size_t>> pairs(notes.size());
+    std::size_t g = rows.back().first + rows.back().cost.size() - 1;
+    for (std::size_t n = notes.size(); n > 0;) {
+        const Row& row = rows[n];
+        const std::size_t k = g - row.first;
+        if (k >= row.step.size()) {
+            --g;
+            continue;
+        }
+        switch (row.step[k]) {
+        case Step::Pair:
+            pairs[n - 1] = g - 1;
+            --n;
+            --g;
+            break;
+        case Step::SkipGuide: --g; break;
+        case Step::SkipNote: --n; break;
+        }
+    }
+    return pairs;
+}
+
+Result<std::vector<NoteTuning>> drawnTowards(
+    std::span<const HeardNote> heard,
+    std::span<const HeardNote> guide,
+    std::vector<NoteTuning> asked,
+    const GuideAmounts& amounts,
+    Hertz rate
+)
+{
+    const auto isPart = [](double amount) { return amount >= 0.0 && amount <= 1.0; };
+    if (!isPart(amounts.pitch) || !isPart(amounts.time)) {
+        return badArgument("a guide is followed by 0 to 100 %");
+    }
+    const auto pairs = pairedWith(heard, guide, rate);
+    for (std::size_t i = 0; i < heard.size(); ++i) {
+        if (!pairs[i]) {
+            continue;
+        }
+        const HeardNote& own = heard[i];
+        const HeardNote& other = guide[*pairs[i]];
+        const bool isDouble = std::abs(other.centre - own.centre) <= kHarmony;
+        const double way = isDouble ? other.centre - own.centre : other.offset - own.offset;
+        asked[i].shift =
+            std::clamp(asked[i].shift + amounts.pitch * way, -kMostSemitones, kMostSemitones);
+    }
+    if (amounts.time > 0.0) {
+        moveInTime(heard, guide, pairs, amounts.time, toFrames(kLeastLeft, rate), asked);
+    }
+    return asked;
+}
+
+}  // namespace orthochron
