@@ -26,7 +26,7 @@ shot fit --stage fit --at 40 --bars 4
 shot fit-groove --stage fit --at 40 --bars 4 --groove
 shot fit-stretch --stage fit --at 40 --bars 2 --stretch
 shot fit-stretched --stage fit --at 86 --bars 2 --stretch --stretched
-shot by-hand --stage fit --at 10 --bars 4 --by-hand --fitted
+shot by-hand --stage fit --at 10 --bars 4 --by-hand --fitted --trying
 shot joins --stage joins --at 89 --bars 4
 song="Lantern Weir, shaped"
 shot tune --stage tune --track "Alto voice" --at 20 --bars 4

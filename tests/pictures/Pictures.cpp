@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QComboBox>
 #include <QCommandLineParser>
+#include <QKeyEvent>
 
 #include "app/controls/NumberField.h"
 #include "app/stages/Stages.h"
@@ -57,6 +58,7 @@ int main(int argc, char** argv)
           "fitted",
           "groove",
           "by-hand",
+          "trying",
           "doubtful",
           "tempo",
           "follow",
@@ -106,6 +108,14 @@ int main(int argc, char** argv)
         window.findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
         window.action(Command::Next)->trigger();
         window.action(Command::Next)->trigger();
+    }
+    if (has("trying")) {
+        auto* keys = window.findChild<QWidget*>(QStringLiteral("pitchKeys"));
+        QApplication::setActiveWindow(&window);
+        keys->setFocus();
+        settle(session);
+        QKeyEvent held(QEvent::KeyPress, Qt::Key_F, Qt::NoModifier);
+        QApplication::sendEvent(keys, &held);
     }
     if (has("stretch")) {
         window.findChild<QAbstractButton*>(QStringLiteral("wayStretch"))->click();

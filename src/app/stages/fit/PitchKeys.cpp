@@ -236,7 +236,7 @@ void PitchKeys::paintEvent(QPaintEvent*)
     const Palette& colours = Theme::palette();
     painter.setFont(Theme::label(9));
     painter.setPen(colours.ink);
-    painter.drawText(QRectF(4, 0, kHead - 8, height()), Qt::AlignVCenter, tr("Try"));
+    painter.drawText(QRectF(4, 0, kHead - 8, height()), Qt::AlignVCenter, tr("Pitches"));
     for (int semitones = -kMost; semitones <= kMost; ++semitones) {
         const QRectF key = keyOf(semitones).adjusted(0.5, 0.0, -0.5, 0.0);
         const bool isMade = trial_ && trial_->has(semitones);
