@@ -276,9 +276,7 @@ void Player::setRate(const RateSettings& rate)
         rate_.speed =
             std::isfinite(rate.speed) ? std::clamp(rate.speed, kLeastRate, kMostRate) : 1.0;
     }
-    if (!rate_.isPlain()) {
-        played_.set(rate_);
-    }
+    played_.set(rate_);
     if (isOtherPath && isWanted()) {
         request(position(), false, stopAt_);
     }
@@ -337,8 +335,11 @@ void Player::settle()
     // The round under way may have begun before what is waited for; the one after it has not.
     const std::uint64_t enough = idleRounds_ + 2;
     idle_.wait(lock, [&] { return !wanted_ && !isServing_ && idleRounds_ >= enough; });
+    const bool isRated = !rate_.isPlain();
     lock.unlock();
-    played_.settle();
+    if (isRated) {
+        played_.settle();
+    }
 }
 
 StreamPlan Player::planFor(const Request& request) const

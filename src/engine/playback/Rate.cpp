@@ -17,6 +17,9 @@ constexpr std::int64_t kPiece = 512;    // frames the stretcher is given at once
 constexpr std::int64_t kReady = 3072;   // frames that are kept ready to be taken
 constexpr std::int64_t kBegins = 1536;  // that must be there before it sounds
 constexpr auto kLooks = std::chrono::milliseconds(1);
+constexpr auto kRests =
+    std::chrono::milliseconds(10);  // between looks while nothing is asked of it
+constexpr int kRestless = 500;      // looks before it rests
 
 }  // namespace
 
@@ -217,16 +220,20 @@ bool Rate::workOnce()
 
 void Rate::work(const std::stop_token& stopped)
 {
+    int idle = 0;
     while (!stopped.stop_requested()) {
         if (workOnce()) {
+            idle = 0;
             continue;
         }
+        const bool isAsked = speed_.load(std::memory_order_acquire) != 1.0;
+        idle = isAsked ? 0 : std::min(idle + 1, kRestless);
         std::unique_lock lock(mutex_);
         ++idleRounds_;
         idle_.notify_all();
         lock.unlock();
         // The callback must not be made to wake anybody: it is looked for.
-        std::this_thread::sleep_for(kLooks);
+        std::this_thread::sleep_for(idle < kRestless ? kLooks : kRests);
     }
 }
 

@@ -6,7 +6,9 @@
 #include "core/base/Hash.h"
 #include "core/edits/GridEdits.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/SectionEdits.h"
 #include "core/edits/TakeEdits.h"
+#include "core/edits/TuneEdits.h"
 #include "core/files/MidiTempo.h"
 #include "testkit/Folder.h"
 
@@ -266,6 +268,38 @@ TEST(SongFile, AClipsChannelIsOneOfItsTake)
     Json json = Json::parse(writeSong({history(), {}}));
     json["clips"][0][0]["channel"] = 63;
     EXPECT_FALSE(readSong(json.dump(), "s"));
+}
+
+TEST(SongFile, KeepsWhatWasDecidedAboutNotesKeysAndTemperaments)
+{
+    Song song = *history().song();
+    const TrackId id = song.tracks[0]->id;
+    song = *layNoteByHand(song, id, {Frames(4800), Frames(9600), true, -1, 61.5});
+    song = *layNoteByHand(song, id, {Frames(9600), Frames(20000), false});
+    song = *setGlide(song, id, milliseconds(35.0));
+    song = *addSection(song, "Bridge", {9, 12});
+    song = *setSectionKey(song, song.sections[1].id, *parseScale("F", "dorian"));
+    song = *setTemperament(song, {Hertz(442.0), *parseTemperament("meantone", 5)});
+    const std::string text = writeSong({History(song), {}});
+    const auto read = readSong(text, "s");
+    ASSERT_TRUE(read) << read.error().message;
+    EXPECT_EQ(*read->history.song(), song);
+    // Nothing of it that cannot be is taken.
+    const auto refuses = [&](const auto& spoil) {
+        Json json = Json::parse(text);
+        spoil(json);
+        const auto spoilt = readSong(json.dump(), "s");
+        return !spoilt.has_value();
+    };
+    EXPECT_TRUE(refuses([](Json& json) { json["tracks"][0]["notes"][1][0] = 9000; }));
+    EXPECT_TRUE(refuses([](Json& json) { json["tracks"][0]["notes"][0][3] = 9; }));
+    EXPECT_TRUE(refuses([](Json& json) { json["tracks"][0]["notes"][0].erase(4); }));
+    EXPECT_TRUE(refuses([](Json& json) { json["tracks"][0]["glide"] = -1.0; }));
+    EXPECT_TRUE(refuses([](Json& json) { json["versions"][0]["temperament"]["a4"] = 20.0; }));
+    EXPECT_TRUE(refuses([](Json& json) { json["versions"][0]["temperament"]["cents"] = {1, 2}; }));
+    EXPECT_TRUE(refuses([](Json& json) {
+        json["versions"][0]["sections"][1][4]["degrees"] = Json::array();
+    }));
 }
 
 TEST(SongFile, WhatCanBeSavedCanBeOpened)
