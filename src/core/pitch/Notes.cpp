@@ -20,6 +20,7 @@ constexpr double kDip = 2.1;            // of power, on both sides of a moment: 
 constexpr Seconds kPowerOver = milliseconds(20.0);  // that a frame's power is the mean of
 constexpr std::size_t kWidest = 4;                  // frames to either side it is smoothed over
 constexpr double kSounds = 0.1;                     // of the power of a note's beginning
+constexpr std::size_t kLeadsInto = 16;              // frames from a consonant to its pitch
 constexpr Seconds kScoop = milliseconds(110.0);
 
 // The semitone of each frame of a run, as the cheapest row has it.
@@ -174,8 +175,16 @@ void addNotes(
     std::size_t begin = from;
     for (std::size_t n = from + 1; n <= to; ++n) {
         const bool isOther = n < to && row[n - from] != row[begin - from];
-        const bool isAgain =
-            n < to && (isStruckAgain(curve, begin, n) || isTonguedAgain(curve, begin, n));
+        // A consonant on the way into another pitch is its own beginning, not that of a note before it.
+        const bool leads =
+            n < to &&
+            std::any_of(
+                row.begin() + static_cast<std::ptrdiff_t>(n - from),
+                row.begin() + static_cast<std::ptrdiff_t>(std::min(n + kLeadsInto, to) - from),
+                [&](int semitone) { return semitone != row[begin - from]; }
+            );
+        const bool isAgain = n < to && (isStruckAgain(curve, begin, n) ||
+                                        (!leads && isTonguedAgain(curve, begin, n)));
         if (n < to && !isOther && !isAgain) {
             continue;
         }

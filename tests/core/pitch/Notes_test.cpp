@@ -51,6 +51,29 @@ TEST(Notes, AToneThatIsTonguedAnewIsAnotherNote)
     EXPECT_EQ(notes[0].midi, notes[1].midi);
 }
 
+TEST(Notes, AConsonantOnTheWayIntoAnotherPitchBeginsNoNoteOfItsOwn)
+{
+    // A dip of 4 dB at half a second, and so many frames later another pitch.
+    const auto sung = [](std::size_t later) {
+        std::vector<PitchFrame> curve(240, {Hertz(330.0), 1.0, 0.01});
+        for (std::size_t n = 98; n <= 102; ++n) {
+            curve[n].power = n == 100 ? 0.003 : 0.004;
+        }
+        for (std::size_t n = 100 + later; n < curve.size(); ++n) {
+            curve[n].pitch = Hertz(415.3);
+        }
+        return notesOf(curve, kRate);
+    };
+    const auto soon = sung(13);
+    ASSERT_EQ(soon.size(), 2U);
+    EXPECT_NEAR(startOf(soon[1]), 0.565, 0.011);
+    // Where the pitch stays for a while, what is tongued is a note.
+    const auto late = sung(40);
+    ASSERT_EQ(late.size(), 3U);
+    EXPECT_NEAR(startOf(late[1]), 0.5, 0.011);
+    EXPECT_NEAR(startOf(late[2]), 0.7, 0.011);
+}
+
 TEST(Notes, ATremoloIsOneNote)
 {
     // 3 dB either way, as quick as anybody does it.
