@@ -384,6 +384,48 @@ TEST_F(TuneWindow, ADoubleFollowsItsGuideInPitchAndTime)
     EXPECT_EQ(song().tracks[1]->marks.size(), 4U);
 }
 
+TEST_F(TuneWindow, ANoteIsHeardAloneOrAgainstAToneOnItsRung)
+{
+    auto& card = dynamic_cast<engine::SimulatedDevice&>(player_->device());
+    drag(on(2.3, 63.2), on(3.05, 61.2));
+    // What sounds at a pitch, in the middle of what is played.
+    const auto levelAt = [&](double hertz) {
+        press(Qt::Key_H);
+        std::vector<float> all;
+        for (int i = 0; i < 120; ++i) {
+            player_->settle();
+            QTest::qWait(i < 12 ? 12 : 0);
+            const auto some = card.pump(Frames(256));
+            all.insert(all.end(), some.begin(), some.end());
+        }
+        player_->stop();
+        (void)card.pump(Frames(2048));
+        QTest::qWait(40);
+        double re = 0.0;
+        double im = 0.0;
+        for (std::size_t i = 10'000; i < 25'000; ++i) {
+            const double turn = 2.0 * 3.14159265358979 * hertz * static_cast<double>(i) / 48000.0;
+            re += static_cast<double>(all[2 * i]) * std::cos(turn);
+            im += static_cast<double>(all[2 * i]) * std::sin(turn);
+        }
+        return std::hypot(re, im) / 15'000.0;
+    };
+    const double rung = 440.0 * std::exp2((62.0 - 69.0) / 12.0);
+    choose("hearing", 1);
+    const double alone = levelAt(rung);
+    choose("hearing", 2);
+    const double withTone = levelAt(rung);
+    EXPECT_GT(withTone, alone + 0.02);
+    // A fifth above D in D major, and only with the chord.
+    choose("scale", 1);
+    choose("tonic", 2);
+    drag(on(2.3, 63.2), on(3.05, 61.2));
+    const double fifth = 440.0 * std::exp2((69.0 - 69.0) / 12.0);
+    const double without = levelAt(fifth);
+    choose("hearing", 3);
+    EXPECT_GT(levelAt(fifth), without + 0.01);
+}
+
 class NothingToTune : public Window {};
 
 TEST_F(NothingToTune, IsSaidPlainly)

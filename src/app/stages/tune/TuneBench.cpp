@@ -219,7 +219,20 @@ QWidget* TuneBench::makeChosen()
     formants_->setObjectName(QStringLiteral("noteFormants"));
     formants_->setAccessibleName(tr("Formants"));
     formants_->addItems({tr("formants stay"), tr("formants go along")});
-    column->addWidget(formants_);
+    auto* ways = new QHBoxLayout;
+    ways->addWidget(formants_, 1);
+    auto* hearing = new QComboBox(chosen);
+    hearing->setObjectName(QStringLiteral("hearing"));
+    hearing->setAccessibleName(tr("Heard with"));
+    hearing->setToolTip(tr("What H plays with the chosen notes"));
+    hearing->addItems(
+        {tr("H: in the song"), tr("H: alone"), tr("H: with a tone"), tr("H: with the chord")}
+    );
+    ways->addWidget(hearing, 1);
+    column->addLayout(ways);
+    connect(hearing, &QComboBox::activated, this, [this](int index) {
+        hands_.setHearing(static_cast<TuneHands::Hearing>(index));
+    });
     addNotes(*column);
     column->addStretch(1);
     connect(shift_, &NumberField::finished, this, [this](double semitones) {

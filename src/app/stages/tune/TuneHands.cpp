@@ -5,6 +5,7 @@
 #include "core/edits/SectionEdits.h"
 #include "core/tune/KeyGuess.h"
 #include "core/tune/Octaves.h"
+#include "core/tune/PlainTones.h"
 
 #include <algorithm>
 #include <cmath>
@@ -13,6 +14,7 @@ namespace orthochron::app {
 
 namespace {
 
+constexpr int kAttendEvery = 10;  // ms
 constexpr int kHeardEvery = 150;  // ms, while notes are dragged
 
 }  // namespace
@@ -31,6 +33,8 @@ TuneHands::TuneHands(Session& session, QObject* parent)
         guide_ = {};
     });
     connect(&session_.document, &Document::songChanged, this, &TuneHands::changed);
+    attending_.setInterval(kAttendEvery);
+    connect(&attending_, &QTimer::timeout, this, &TuneHands::attend);
     connect(&takes_, &SungTakes::changed, this, &TuneHands::changed);
     connect(&session_.choice, &Choice::trackChanged, this, [this] {
         chosen_.clear();
@@ -559,8 +563,62 @@ void TuneHands::hear()
     }
     const auto from = heardAt(own->notes[*chosen_.begin()].start);
     const auto to = heardAt(own->notes[*chosen_.rbegin()].end - Frames(1));
-    if (from && to && *to > *from) {
-        session_.player.playRange(*from, *to);
+    if (!from || !to || *to <= *from) {
+        return;
+    }
+    session_.player.setAlone(
+        hearing_ == Hearing::InSong ? std::vector<TrackId>() : std::vector{track()}
+    );
+    session_.player.setTrial(tonesFor(*from, *to));
+    session_.player.playRange(*from, *to);
+    areTonesHeld_ = false;
+    attending_.start();
+}
+
+// On the rungs the notes hang off, as they now are; none where nothing is to be held against them.
+std::shared_ptr<const engine::Trial> TuneHands::tonesFor(Frames from, Frames to) const
+{
+    if (hearing_ != Hearing::WithTone && hearing_ != Hearing::WithChord) {
+        return nullptr;
+    }
+    std::vector<TonesAt> tones;
+    const auto& notes = sung()->notes;
+    for (const std::size_t i : chosen_) {
+        const auto first = heardAt(notes[i].start);
+        const auto last = heardAt(notes[i].end - Frames(1));
+        if (!first || !last) {
+            continue;
+        }
+        const Rungs rungs = rungsOf(i);
+        const int rung = rungs.nearest(notes[i].centre + asked()[i].shift);
+        const double height = rungs.temperament.heightOf(rung);
+        tones.push_back(
+            {*first,
+             *last + Frames(1),
+             hearing_ == Hearing::WithTone ? std::vector{height} : tonicChord(rungs, height)}
+        );
+    }
+    auto trial = std::make_shared<engine::Trial>(std::vector<TrackId>(), from, to - from);
+    trial->put(
+        0,
+        std::make_shared<const AudioBuffer>(plainTones(tones, from, to - from, session_.song().rate)
+        )
+    );
+    return trial;
+}
+
+// The tones begin with the playing, and all is as before once it ends.
+void TuneHands::attend()
+{
+    if (session_.player.isPlaying()) {
+        if (!areTonesHeld_) {
+            areTonesHeld_ = true;
+            session_.player.holdPitch(0);
+        }
+    } else if (!session_.player.isWanted()) {
+        attending_.stop();
+        session_.player.setTrial(nullptr);
+        session_.player.setAlone({});
     }
 }
 

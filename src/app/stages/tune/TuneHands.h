@@ -2,6 +2,7 @@
 
 #include <QElapsedTimer>
 #include <QObject>
+#include <QTimer>
 
 #include "app/stages/tune/SungTakes.h"
 #include "core/tune/Guide.h"
@@ -78,6 +79,10 @@ public:
     void markStarts();
 
     void step(int by);
+    // What is heard with the chosen notes: all of the song, nothing, a plain tone on the rung of each, or
+    // the chord of the key.
+    enum class Hearing { InSong, Alone, WithTone, WithChord };
+    void setHearing(Hearing hearing) { hearing_ = hearing; }
     void hear();
 
     // Mean distance from the rung, in cents: as sung, and as it is now.
@@ -101,6 +106,12 @@ private:
     Session& session_;
     SungTakes takes_;
     TrackId guide_;
+    void attend();  // while it is heard, some times a second
+    [[nodiscard]] std::shared_ptr<const engine::Trial> tonesFor(Frames from, Frames to) const;
+
+    Hearing hearing_ = Hearing::InSong;
+    bool areTonesHeld_ = false;
+    QTimer attending_;
     QElapsedTimer lastHeard_;
     std::set<std::size_t> chosen_;
     // What is asked, as it was read from a treatment of these notes, and of which song's clips that was.
