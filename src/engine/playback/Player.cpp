@@ -1,13 +1,11 @@
 #include "engine/playback/Player.h"
 
-#include <xmmintrin.h>
-
 #include "core/edits/SetParts.h"
+#include "engine/playback/HeldPitch.h"
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
-#include <numbers>
 
 namespace orthochron::engine {
 
@@ -15,10 +13,6 @@ namespace {
 
 constexpr Seconds kFade = milliseconds(10.0);
 constexpr std::int64_t kPreroll = 4096;  // frames rendered before a stream is handed over
-// How a held pitch is written down.
-constexpr std::uint32_t kMostHeld = 0xFFFFFF;
-constexpr std::uint32_t kAnew = 0x80;
-constexpr int kNoShift = 64;
 constexpr std::int64_t kAhead = 6144;  // how far ahead a continuation begins: it must be ready then
 
 // More of the song goes by until then where it is played faster.
@@ -284,7 +278,7 @@ void Player::setRate(const RateSettings& rate)
 
 void Player::setTrial(std::shared_ptr<const Trial> trial)
 {
-    heldPitch_.store(0, std::memory_order_release);
+    heldPitch_.store(HeldPitch::kNone, std::memory_order_release);
     isPitchHeld_ = false;
     trial_.store(trial.get(), std::memory_order_seq_cst);
     // What the callback still holds is let go of the next time.
@@ -301,11 +295,8 @@ void Player::setTrial(std::shared_ptr<const Trial> trial)
 void Player::holdPitch(std::optional<int> semitones, bool isAnew)
 {
     const bool isHeld = semitones && !trials_.empty() && trials_.back()->has(*semitones);
-    pitchesHeld_ = (pitchesHeld_ + 1) & kMostHeld;
     heldPitch_.store(
-        isHeld ? (pitchesHeld_ << 8U) | (isAnew ? kAnew : 0U) |
-                     static_cast<std::uint32_t>(*semitones + kNoShift)
-               : 0U,
+        isHeld ? HeldPitch::written(++pitchesHeld_, isAnew, *semitones) : HeldPitch::kNone,
         std::memory_order_release
     );
     isPitchHeld_ = isHeld;
@@ -423,216 +414,6 @@ void Player::readAhead(const std::stop_token& stopped)
             wake_.wait_for(lock, std::chrono::milliseconds(4), [&] {
                 return wanted_.has_value() || stopped.stop_requested();
             });
-        }
-    }
-}
-
-// ---- the audio callback's side
-
-void Player::retire(Stream* stream) noexcept
-{
-    // The ring holds more than ever are alive; a full one would leak a stream until the end.
-    if (stream != nullptr) {
-        (void)retired_.push(stream);
-    }
-}
-
-// Takes over a new stream once the old fade is done and a continuation's place is reached.
-void Player::adopt() noexcept
-{
-    Stream* next = nullptr;
-    while (incoming_.pop(next)) {
-        retire(pending_);
-        pending_ = next;
-    }
-    isChangingPath_ = false;
-    if (pending_ == nullptr || fading_ != nullptr) {
-        return;
-    }
-    const StreamPlan& plan = pending_->plan();
-    const bool isOtherPath =
-        plan.isRated != isRated_ || (plan.isRated && plan.keepsPitch != keepsPitch_);
-    if (isOtherPath && run_ > 0.0F) {
-        isChangingPath_ = true;  // it is adopted once this is silent
-        return;
-    }
-    if (plan.isRated && run_ <= 0.0F) {
-        played_.restart();
-    }
-    isRated_ = plan.isRated;
-    keepsPitch_ = plan.keepsPitch;
-    if (pending_->plan().isContinuation && active_ != nullptr && run_ > 0.0F) {
-        const std::int64_t late = (active_->position() - pending_->plan().start).count();
-        const bool isFar = std::abs(late) > 6 * kAhead;  // the loop came between
-        if (!isFar && late < 0) {
-            return;
-        }
-        if (!isFar && late > 0) {
-            pending_->skip(std::min(late, pending_->available()));
-        }
-    }
-    fading_ = run_ > 0.0F ? active_ : nullptr;
-    if (fading_ == nullptr) {
-        retire(active_);
-    }
-    active_ = pending_;
-    pending_ = nullptr;
-    faded_ = 0;
-}
-
-void Player::sound(Stream& stream, std::span<float> left, std::span<float> right) noexcept
-{
-    std::ranges::fill(left, 0.0F);
-    std::ranges::fill(right, 0.0F);
-    const auto count = static_cast<std::int64_t>(left.size());
-    const std::int64_t there = std::min(stream.available(), count);
-    if (there < count) {
-        dropouts_.fetch_add(1, std::memory_order_relaxed);
-    }
-    const auto some = static_cast<std::size_t>(there);
-    if (some > 0) {
-        stream.take(
-            left.first(some), right.first(some), gains_, clickGain_.load(std::memory_order_relaxed)
-        );
-    }
-}
-
-// What is held of a trial, from this block on.
-void Player::turnPitch() noexcept
-{
-    const Trial* trial = trial_.load(std::memory_order_seq_cst);
-    trialInUse_.store(trial, std::memory_order_seq_cst);
-    if (trial_.load(std::memory_order_seq_cst) != trial) {
-        trial = nullptr;  // just taken away: the next block has the new one
-        trialInUse_.store(nullptr, std::memory_order_seq_cst);
-    }
-    if (trial != heardTrial_) {
-        voice_.silence();
-        heardTrial_ = trial;
-        heardPitch_ = 0;
-    }
-    const std::uint32_t held = trial != nullptr ? heldPitch_.load(std::memory_order_acquire) : 0;
-    if (held == heardPitch_) {
-        return;
-    }
-    heardPitch_ = held;
-    const bool goesOn = (held & kAnew) == 0 && run_ > 0.0F && active_ != nullptr;
-    std::int64_t place = 0;
-    if (held != 0 && goesOn) {
-        const std::int64_t length = trial->length().count();
-        place = (((active_->position() - trial->at()).count() % length) + length) % length;
-    }
-    const int semitones = static_cast<int>(held & (kAnew - 1)) - kNoShift;
-    voice_.turnTo(held != 0 ? trial->soundOf(semitones) : nullptr, place);
-}
-
-void Player::mixBlock(std::span<float> left, std::span<float> right) noexcept
-{
-    turnPitch();
-    sound(*active_, left, right);
-    if (fading_ != nullptr) {
-        const auto oldLeft = std::span(oldLeft_).first(left.size());
-        const auto oldRight = std::span(oldRight_).first(left.size());
-        sound(*fading_, oldLeft, oldRight);
-        const bool isAlike = active_->plan().isContinuation;
-        for (std::size_t i = 0; i < left.size(); ++i) {
-            const float part =
-                std::min(1.0F, static_cast<float>(faded_) / static_cast<float>(fadeFrames_));
-            const float turn = part * std::numbers::pi_v<float> / 2.0F;
-            const float in = isAlike ? part : std::sin(turn);
-            const float out = isAlike ? 1.0F - part : std::cos(turn);
-            left[i] = in * left[i] + out * oldLeft[i];
-            right[i] = in * right[i] + out * oldRight[i];
-            ++faded_;
-        }
-        if (faded_ >= fadeFrames_) {
-            retire(fading_);
-            fading_ = nullptr;
-        }
-    }
-    voice_.addTo(left, right);
-}
-
-bool Player::nextBlock(std::span<float> left, std::span<float> right) noexcept
-{
-    if (!isRated_) {
-        mixBlock(left, right);
-        return true;
-    }
-    const std::int64_t count = std::ssize(left);
-    const std::int64_t there = played_.take(left, right);
-    for (std::int64_t more = played_.wants(count); more > 0;) {
-        const auto some = std::min(more, static_cast<std::int64_t>(kBlock));
-        const auto mixedLeft = std::span(mixedLeft_).first(static_cast<std::size_t>(some));
-        const auto mixedRight = std::span(mixedRight_).first(static_cast<std::size_t>(some));
-        mixBlock(mixedLeft, mixedRight);
-        played_.give(mixedLeft, mixedRight);
-        more -= some;
-    }
-    if (played_.isSounding() && there < count) {
-        dropouts_.fetch_add(1, std::memory_order_relaxed);
-    }
-    return played_.isSounding();
-}
-
-void Player::callback(std::span<float> interleaved) noexcept
-{
-    _MM_SET_FLUSH_ZERO_MODE(_MM_FLUSH_ZERO_ON);
-    for (std::size_t s = 0; s < kMixSlots; ++s) {
-        gains_[s] = {
-            mix_[s].left.load(std::memory_order_relaxed),
-            mix_[s].right.load(std::memory_order_relaxed)};
-    }
-    const float master = master_.load(std::memory_order_relaxed);
-    const float step = 1.0F / static_cast<float>(std::max<std::int64_t>(1, fadeFrames_ / 2));
-    std::array<float, 2> peak{};
-    for (std::size_t done = 0; done < interleaved.size() / 2;) {
-        adopt();
-        const std::size_t count = std::min(kBlock, interleaved.size() / 2 - done);
-        const auto left = std::span(left_).first(count);
-        const auto right = std::span(right_).first(count);
-        const bool wants = isWanted() && active_ != nullptr && !isChangingPath_;
-        const bool isReady =
-            run_ > 0.0F ||
-            (wants && active_->plan().startNumber == startNumber_.load(std::memory_order_acquire));
-        if (!isReady) {
-            std::ranges::fill(left, 0.0F);
-            std::ranges::fill(right, 0.0F);
-            turnPitch();
-            voice_.addTo(left, right);
-            for (std::size_t i = 0; i < count; ++i) {
-                interleaved[(done + i) * 2] = left[i] * master;
-                interleaved[(done + i) * 2 + 1] = right[i] * master;
-            }
-            isPlaying_.store(false, std::memory_order_release);
-            done += count;
-            continue;
-        }
-        const bool isSounding = nextBlock(left, right);
-        if (squeezed_.load(std::memory_order_relaxed)) {
-            squeeze_.process(left, right);
-        }
-        for (std::size_t i = 0; i < count; ++i) {
-            run_ = std::clamp(run_ + (wants && isSounding ? step : -step), 0.0F, 1.0F);
-            const float l = left[i] * run_ * master;
-            const float r = right[i] * run_ * master;
-            interleaved[(done + i) * 2] = l;
-            interleaved[(done + i) * 2 + 1] = r;
-            peak = {std::max(peak[0], std::abs(l)), std::max(peak[1], std::abs(r))};
-        }
-        mixedPosition_.store(active_->position().count(), std::memory_order_release);
-        const Frames now = active_->position(isRated_ ? played_.underWay() : 0);
-        position_.store(now.count(), std::memory_order_release);
-        isPlaying_.store(true, std::memory_order_release);
-        if (active_->plan().stopAt && now >= *active_->plan().stopAt) {
-            std::uint32_t ended = active_->plan().startNumber;
-            wantedStart_.compare_exchange_strong(ended, kNoStart, std::memory_order_acq_rel);
-        }
-        done += count;
-    }
-    for (std::size_t c = 0; c < 2; ++c) {
-        if (peak[c] > peaks_[c].load(std::memory_order_relaxed)) {
-            peaks_[c].store(peak[c], std::memory_order_relaxed);
         }
     }
 }

@@ -20,8 +20,8 @@ constexpr double kRoom = 1.5;  // semitones above and below the notes
 
 }  // namespace
 
-Ladder::Ladder(Session& session, LanesView& lanes, TuneHands& hands)
-    : session_(session), lanes_(lanes), hands_(hands)
+Ladder::Ladder(Session& session, LanesView& lanes, TuneHands& hands, NoteHands& notes)
+    : session_(session), lanes_(lanes), hands_(hands), notes_(notes)
 {}
 
 const std::vector<NoteTuning>& Ladder::asked() const
@@ -390,7 +390,7 @@ QPointF Ladder::stemOf(QRect area, std::size_t note) const
 void Ladder::splitAt(std::size_t note, double x)
 {
     if (const auto at = session_.hits.takeTimeAt(hands_.track(), lanes_.timeAt(x))) {
-        hands_.splitAt(note, *at);
+        notes_.splitAt(note, *at);
     }
 }
 
@@ -398,7 +398,7 @@ void Ladder::draw()
 {
     const QRect drawn = QRect(pressed_, now_).normalized();
     if (drawn.width() >= 4) {
-        hands_.draw(
+        notes_.draw(
             lanes_.timeAt(drawn.left()), lanes_.timeAt(drawn.right()), pitchAt(pressed_.y())
         );
     }

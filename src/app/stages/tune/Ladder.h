@@ -3,7 +3,7 @@
 #include <QCoreApplication>
 #include <QRectF>
 
-#include "app/stages/tune/TuneHands.h"
+#include "app/stages/tune/NoteHands.h"
 #include "app/views/LanesView.h"
 
 namespace orthochron::app {
@@ -16,7 +16,7 @@ class Ladder final {
     Q_DECLARE_TR_FUNCTIONS(Ladder)
 
 public:
-    Ladder(Session& session, LanesView& lanes, TuneHands& hands);
+    Ladder(Session& session, LanesView& lanes, TuneHands& hands, NoteHands& notes);
 
     // How many semitones are seen; 0 for as many as the take needs.
     void setSpan(double semitones) { span_ = semitones; }
@@ -59,6 +59,7 @@ private:
     Session& session_;
     LanesView& lanes_;
     TuneHands& hands_;
+    NoteHands& notes_;
     double span_ = 0.0;
     Grip grip_ = Grip::None;
     QRect area_;

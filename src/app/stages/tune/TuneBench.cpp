@@ -37,8 +37,8 @@ constexpr std::size_t kLikely = 3;  // keys that are offered
 
 }  // namespace
 
-TuneBench::TuneBench(Session& session, TuneHands& hands, Ladder& ladder)
-    : session_(session), hands_(hands), ladder_(ladder)
+TuneBench::TuneBench(Session& session, TuneHands& hands, NoteHands& notes, Ladder& ladder)
+    : session_(session), hands_(hands), notes_(notes), ladder_(ladder)
 {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(20, 8, 20, 8);
@@ -296,29 +296,29 @@ void TuneBench::addNotes(QVBoxLayout& column)
         {{tr("Split"),
           "splitNote",
           tr("In two at the playhead; or double-click the note"),
-          [this] { hands_.splitAtPlayhead(); }},
+          [this] { notes_.splitAtPlayhead(); }},
          {tr("Merge"),
           "mergeNotes",
           tr("Makes one of the chosen notes"),
-          [this] { hands_.merge(); }},
+          [this] { notes_.merge(); }},
          {tr("No note"),
           "noNote",
           tr("The chosen notes are breath or noise: nothing of them is tuned"),
-          [this] { hands_.drop(); }},
+          [this] { notes_.drop(); }},
          {tr("As found"),
           "asFound",
           tr("Takes back what was split, merged, drawn or read otherwise"),
-          [this] { hands_.asFound(); }}}
+          [this] { notes_.asFound(); }}}
     );
     addRow(
         {{tr("Read 8ve up"),
           "readUp",
           tr("Their pitch was found an octave too low: nothing sounds otherwise"),
-          [this] { hands_.readOctave(1); }},
+          [this] { notes_.readOctave(1); }},
          {tr("Read 8ve down"),
           "readDown",
           tr("Their pitch was found an octave too high: nothing sounds otherwise"),
-          [this] { hands_.readOctave(-1); }},
+          [this] { notes_.readOctave(-1); }},
          {tr("Mark starts"),
           "markStarts",
           tr("Marks at the starts of all notes, so that Fit moves them onto the grid as a line"),
@@ -328,7 +328,7 @@ void TuneBench::addNotes(QVBoxLayout& column)
     octaves_->setToolTip(tr("They leap by an octave and back, as a pitch that was found wrong does")
     );
     column.addWidget(octaves_);
-    connect(octaves_, &QPushButton::clicked, &hands_, &TuneHands::putOctavesRight);
+    connect(octaves_, &QPushButton::clicked, this, [this] { notes_.putOctavesRight(); });
 }
 
 QWidget* TuneBench::makeFurthest()
@@ -443,7 +443,7 @@ void TuneBench::fillGuide()
     follow_->setEnabled(guide_->currentIndex() > 0);
     const auto track = song.track(hands_.track());
     glide_->setValue(track && track->glide ? inMilliseconds(*track->glide) : 0.0);
-    const auto doubts = hands_.octaveDoubts();
+    const auto doubts = notes_.octaveDoubts();
     octaves_->setVisible(!doubts.empty());
     octaves_->setText(tr("%1 may be an octave off: read them there")
                           .arg(counted(std::ssize(doubts), tr("note"), tr("notes"))));

@@ -19,7 +19,7 @@ class TuneBench final : public QWidget {
     Q_OBJECT
 
 public:
-    TuneBench(Session& session, TuneHands& hands, Ladder& ladder);
+    TuneBench(Session& session, TuneHands& hands, NoteHands& notes, Ladder& ladder);
 
 Q_SIGNALS:
     void looked();  // the ladder is to be drawn otherwise
@@ -45,6 +45,7 @@ private:
 
     Session& session_;
     TuneHands& hands_;
+    NoteHands& notes_;
     Ladder& ladder_;
     QLabel* of_ = nullptr;
     QLabel* figures_ = nullptr;

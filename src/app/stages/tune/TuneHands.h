@@ -31,6 +31,10 @@ public:
     // What is asked of each note; empty without notes.
     [[nodiscard]] const std::vector<NoteTuning>& asked() const;
     [[nodiscard]] Treatment tuning() const;  // as the song has it
+    // A song in which that is asked of its notes.
+    [[nodiscard]] Result<Song>
+    withAsked(const Song& song, const Sung& sung, const std::vector<NoteTuning>& asked) const;
+    [[nodiscard]] const SungTakes& takes() const { return takes_; }
 
     [[nodiscard]] const std::set<std::size_t>& chosen() const { return chosen_; }
     void choose(std::set<std::size_t> notes);
@@ -59,18 +63,6 @@ public:
     void setTemperament(const Temperament& temperament);
     void setGlide(std::optional<Seconds> glide);
 
-    // What notes there are, decided by hand; what is heard stays as it is.
-    void splitAt(std::size_t note, Frames takeTime);
-    void splitAtPlayhead();
-    void merge();             // the chosen ones, with what lies between them
-    void drop();              // the chosen ones are no notes
-    void readOctave(int by);  // the pitch of the chosen ones was found that many octaves off
-    void draw(Frames from, Frames to, double pitch);  // song times
-    void asFound();  // takes back what was decided about the chosen ones, or all
-    // Those whose pitch seems to have been found an octave off, and by how many octaves.
-    [[nodiscard]] std::vector<std::pair<std::size_t, int>> octaveDoubts() const;
-    void putOctavesRight();
-
     // Draws the notes that are meant towards those of another track.
     void setGuide(TrackId track);
     [[nodiscard]] TrackId guide() const { return guide_; }
@@ -93,12 +85,6 @@ Q_SIGNALS:
 
 private:
     [[nodiscard]] Result<Song> withAsked(const std::vector<NoteTuning>& asked) const;
-    [[nodiscard]] Result<Song>
-    withAsked(const Song& song, const Sung& sung, const std::vector<NoteTuning>& asked) const;
-    // Decides about notes as one step; those there are then are asked what the song has of them.
-    void decide(const std::vector<NoteByHand>& notes, const QString& name);
-    void applyDecided(Result<Song> decided, const QString& name);
-    [[nodiscard]] NoteByHand asItIs(std::size_t note) const;
     // Notes of a track where they are heard, and which they are.
     [[nodiscard]] std::pair<std::vector<HeardNote>, std::vector<std::size_t>>
     heardNotes(TrackId track) const;

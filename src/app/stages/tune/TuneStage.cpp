@@ -19,8 +19,9 @@ constexpr double kCents = 0.05;       // semitones of a fine step
 TuneStage::TuneStage(Session& session, LanesView& lanes, QObject* parent)
     : Stage(session, lanes, parent),
       hands_(session, this),
-      ladder_(session, lanes, hands_),
-      bench_(new TuneBench(session, hands_, ladder_))
+      notes_(session, hands_),
+      ladder_(session, lanes, hands_, notes_),
+      bench_(new TuneBench(session, hands_, notes_, ladder_))
 {
     connect(&hands_, &TuneHands::changed, this, [this] {
         if (bench_->isVisible()) {
@@ -102,8 +103,8 @@ bool TuneStage::run(Command command)
     case Command::NoteDownFine: hands_.shift(-kCents); return true;
     case Command::OctaveUp: hands_.shift(12.0); return true;
     case Command::OctaveDown: hands_.shift(-12.0); return true;
-    case Command::ReadHigher: hands_.readOctave(1); return true;
-    case Command::ReadLower: hands_.readOctave(-1); return true;
+    case Command::ReadHigher: notes_.readOctave(1); return true;
+    case Command::ReadLower: notes_.readOctave(-1); return true;
     default: return false;
     }
 }

@@ -34,6 +34,7 @@ public:
 
 private:
     TuneHands hands_;
+    NoteHands notes_;
     Ladder ladder_;
     TuneBench* bench_ = nullptr;
 };
