@@ -48,7 +48,9 @@ bool showTour(QWidget* parent)
           "4  Fit: every hit leans towards its line. Take out drift, feel and stray, each by its "
           "own "
           "amount; F cuts and joins.",
-          "5  R switches between recorded and edited while it plays, at matched loudness.",
+          "5  R switches between recorded and edited while it plays, at matched loudness; Alt+Left "
+          "and "
+          "Alt+Right play slower and faster.",
           "6  Joins: every join as a frame, worst first. H plays around it, N mends it, Y accepts "
           "it.",
           "7  Tune: a voice or a bass on a ladder of semitones. Drag a note; F puts them right "

@@ -85,6 +85,46 @@ Take takeFrom(JsonReader& read, const Json& json)
     return take;
 }
 
+OnsetSettings detectionFrom(JsonReader& read, const Json& json)
+{
+    OnsetSettings settings;
+    settings.sensitivity = read.number(read.field(json, "sensitivity"), 0.0, 100.0);
+    settings.minGap = Seconds(read.number(read.field(json, "minGap"), 0.0, 10.0));
+    if (const Json* threshold = read.find(json, "threshold")) {
+        settings.threshold = read.number(*threshold, 0.0, 1.0);
+    }
+    if (read.find(json, "way") != nullptr) {
+        settings.way = OnsetWay::Weak;
+    }
+    if (const Json* band = read.find(json, "band")) {
+        settings.band = FrequencyBand{
+            Hertz(read.number(read.item(*band, 0), 10.0, 96000.0)),
+            Hertz(read.number(read.item(*band, 1), 10.0, 96000.0))};
+    }
+    return settings;
+}
+
+BarRange barsFrom(JsonReader& read, const Json& first, const Json& last)
+{
+    return {
+        static_cast<int>(read.whole(first, -10'000'000, 10'000'000)),
+        static_cast<int>(read.whole(last, -10'000'000, 10'000'000))};
+}
+
+std::vector<Section> sectionsFrom(JsonReader& read, const Json& json)
+{
+    std::vector<Section> sections;
+    for (const Json& section : read.list(json, 10'000)) {
+        sections.push_back(
+            {SectionId{read.id(read.item(section, 0))},
+             read.text(read.item(section, 1)),
+             barsFrom(read, read.item(section, 2), read.item(section, 3)),
+             section.size() > 4 ? std::optional(keyFrom(read, section[4])) : std::nullopt}
+        );
+    }
+    return sections;
+}
+
 GridSettings gridFrom(JsonReader& read, const Json& json)
 {
     const std::int64_t division = read.whole(read.field(json, "division"), 4, 64);

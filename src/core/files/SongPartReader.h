@@ -7,6 +7,10 @@
 namespace orthochron {
 
 [[nodiscard]] Take takeFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] OnsetSettings detectionFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] BarRange
+barsFrom(JsonReader& read, const nlohmann::json& first, const nlohmann::json& last);
+[[nodiscard]] std::vector<Section> sectionsFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] GridSettings gridFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] TempoMap tempoFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] LevelLine levelFrom(JsonReader& read, const nlohmann::json& json);

@@ -72,20 +72,7 @@ std::shared_ptr<const Track> trackFrom(JsonReader& read, const Json& json, Pools
     track.name = read.text(read.field(json, "name"));
     track.clips = *listFrom(read, pools, pools.clips, read.field(json, "clips"));
     track.marks = *listFrom(read, pools, pools.marks, read.field(json, "marks"));
-    const Json& detection = read.field(json, "detection");
-    track.detection.sensitivity = read.number(read.field(detection, "sensitivity"), 0.0, 100.0);
-    track.detection.minGap = Seconds(read.number(read.field(detection, "minGap"), 0.0, 10.0));
-    if (const Json* threshold = read.find(detection, "threshold")) {
-        track.detection.threshold = read.number(*threshold, 0.0, 1.0);
-    }
-    if (read.find(detection, "way") != nullptr) {
-        track.detection.way = OnsetWay::Weak;
-    }
-    if (const Json* band = read.find(detection, "band")) {
-        track.detection.band = FrequencyBand{
-            Hertz(read.number(read.item(*band, 0), 10.0, 96000.0)),
-            Hertz(read.number(read.item(*band, 1), 10.0, 96000.0))};
-    }
+    track.detection = detectionFrom(read, read.field(json, "detection"));
     if (const Json* take = read.find(json, "take")) {
         track.markedTake = TakeId{read.id(*take)};
     }
@@ -152,13 +139,6 @@ std::shared_ptr<const FitRecipe> recipeFrom(JsonReader& read, const Json& json, 
     recipe.madeFrom = print.is_number_unsigned() ? print.get<std::uint64_t>() : 0;
     recipe.extras = extrasOf(json, {"fit", "joins", "grid", "way", "recorded", "madeFrom"});
     return std::make_shared<const FitRecipe>(std::move(recipe));
-}
-
-BarRange barsFrom(JsonReader& read, const Json& first, const Json& last)
-{
-    return {
-        static_cast<int>(read.whole(first, -10'000'000, 10'000'000)),
-        static_cast<int>(read.whole(last, -10'000'000, 10'000'000))};
 }
 
 // Whether the clips of a song name takes and channels there are.
@@ -350,15 +330,7 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
         }
     }
     if (const Json* sections = read.find(json, "sections")) {
-        song.sections.clear();
-        for (const Json& section : read.list(*sections, 10'000)) {
-            song.sections.push_back(
-                {SectionId{read.id(read.item(section, 0))},
-                 read.text(read.item(section, 1)),
-                 barsFrom(read, read.item(section, 2), read.item(section, 3)),
-                 section.size() > 4 ? std::optional(keyFrom(read, section[4])) : std::nullopt}
-            );
-        }
+        song.sections = sectionsFrom(read, *sections);
     }
     if (const Json* level = read.find(json, "level")) {
         song.level = levelFrom(read, *level);

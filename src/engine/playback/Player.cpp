@@ -100,7 +100,8 @@ void Player::updateMix()
         const auto isAmong = [&](const std::vector<TrackId>& tracks) {
             return std::ranges::find(tracks, track->id) != tracks.end();
         };
-        const bool isTried = isPitchHeld_ && isAmong(trials_.back()->tracks());
+        const bool isTried =
+            isPitchHeld_ && isAmong(trial_.load(std::memory_order_relaxed)->tracks());
         const bool isOn = !isTried && (alone_.empty() ? isHeard(*song_, *track) : isAmong(alone_));
         const auto gains = isOn ? mixGains(*track, channelsOf(*track, *sources_))
                                 : std::array<float, 2>{0.0F, 0.0F};
@@ -294,7 +295,8 @@ void Player::setTrial(std::shared_ptr<const Trial> trial)
 
 void Player::holdPitch(std::optional<int> semitones, bool isAnew)
 {
-    const bool isHeld = semitones && !trials_.empty() && trials_.back()->has(*semitones);
+    const Trial* trial = trial_.load(std::memory_order_relaxed);
+    const bool isHeld = semitones && trial != nullptr && trial->has(*semitones);
     heldPitch_.store(
         isHeld ? HeldPitch::written(++pitchesHeld_, isAnew, *semitones) : HeldPitch::kNone,
         std::memory_order_release

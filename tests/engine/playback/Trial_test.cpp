@@ -99,6 +99,10 @@ TEST_F(Playing, APitchGoesOnFromTheSongsPlaceOrBeginsAnewAndTurnsWithoutAClick)
     player_->setTrial(nullptr);
     (void)play(1024);
     EXPECT_NEAR(frequencyOf(play(8192)), 220.0, 1.0);
+    // What was taken away cannot be held, and nothing falls silent for it.
+    player_->holdPitch(0);
+    (void)play(1024);
+    EXPECT_GT(std::ranges::max(play(4096)), 0.3F);
 }
 
 }  // namespace

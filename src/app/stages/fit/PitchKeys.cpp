@@ -272,7 +272,10 @@ void PitchKeys::paintEvent(QPaintEvent*)
 
 void PitchKeys::enterEvent(QEnterEvent*)
 {
-    make();
+    // Only what was chosen: who merely passes by asks for nothing.
+    if (!session_.choice.clips().empty()) {
+        make();
+    }
 }
 
 void PitchKeys::focusInEvent(QFocusEvent*)

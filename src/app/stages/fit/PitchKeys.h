@@ -48,7 +48,6 @@ private:
     ClipHands& hands_;
     std::shared_ptr<engine::Trial> trial_;
     ClipChoice tried_;  // what it is of
-    std::shared_ptr<const Song> triedIn_;
     std::optional<int> held_;
     std::optional<int> last_;  // held last: what Enter keeps
     QTimer look_;              // while it is being made
