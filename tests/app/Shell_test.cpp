@@ -131,6 +131,13 @@ TEST_F(Shell, AllLanesOfTheKitFitTheWindowInEveryStage)
         settle();
         EXPECT_LE(lanes().lanes().back().area.bottom(), lanes().height() + 1) << stage;
     }
+    // Also with all that Stretch shows.
+    press(Qt::Key_3);
+    press(Qt::Key_F);
+    press(Qt::Key_4);
+    child<QAbstractButton>("wayStretch")->click();
+    settle();
+    EXPECT_LE(lanes().lanes().back().area.bottom(), lanes().height() + 1);
 }
 
 TEST_F(Shell, TheHeadSaysWhatATrackIsAndWhetherItIsLocked)

@@ -99,7 +99,8 @@ public:
         }
     }
 
-    // Given no silence first, the engine's first frame out is the first one in. Gives a piece; what became of it and of earlier ones goes into the pipe.
+    // Gives a piece; what became of it and of earlier ones goes into the pipe. Either engine's first frame
+    // out is the first one in.
     void process(std::span<const float> left, std::span<const float> right, Pipe& into)
     {
         held_ += static_cast<double>(left.size());
@@ -118,14 +119,14 @@ public:
             std::size_t taken = 0;
             std::size_t made = 0;
             do {
-                const std::array<soxr_buf_t, 2> out{out_[0].data(), out_[1].data()};
+                std::array<soxr_buf_t, 2> out{out_[0].data(), out_[1].data()};
                 const std::array<soxr_cbuf_t, 2> rest{left.data() + used, right.data() + used};
                 soxr_process(
                     tape_.get(),
                     rest.data(),
                     left.size() - used,
                     &taken,
-                    const_cast<soxr_buf_t*>(out.data()),
+                    out.data(),
                     out_[0].size(),
                     &made
                 );

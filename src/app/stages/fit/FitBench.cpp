@@ -303,6 +303,7 @@ void FitBench::fillFields()
     furthest_->setValue(inMilliseconds(wanted.fit.furthest));
     humanise_->setValue(inMilliseconds(wanted.fit.humanise));
     seed_->setValue(static_cast<double>(wanted.fit.seed));
+    seed_->setVisible(wanted.fit.humanise > Seconds(0.0));  // of nothing there is no other way
     leadIn_->setValue(inMilliseconds(wanted.joins.leadIn));
     crossfade_->setValue(inMilliseconds(wanted.joins.crossfade));
     swing_->setValue(wanted.grid.swing);
@@ -329,6 +330,7 @@ void FitBench::changed()
     wanted.fit.furthest = milliseconds(furthest_->value());
     wanted.fit.humanise = milliseconds(humanise_->value());
     wanted.fit.seed = static_cast<std::uint64_t>(seed_->value());
+    seed_->setVisible(humanise_->value() > 0.0);
     wanted.fit.grooveAmount = grooveAmount_->value() / 100.0;
     wanted.joins.leadIn = milliseconds(leadIn_->value());
     wanted.joins.crossfade = milliseconds(crossfade_->value());
