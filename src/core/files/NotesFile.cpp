@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <optional>
 
 namespace orthochron {
 
@@ -45,24 +46,29 @@ Result<NoteChange> changeOf(const Json& json, Hertz rate)
         }
     }
     NoteChange change;
-    const auto time = [&](const char* key) { return numberOf(json, key, 0.0, kLatest); };
-    const auto start = time("start_s");
-    const auto semitones = numberOf(json, "semitones", -kMostSemitones, kMostSemitones);
-    const auto cents = numberOf(json, "cents", -2400.0, 2400.0);
-    const auto newStart = time("new_start_s");
-    const auto newEnd = time("new_end_s");
-    for (const auto* number : {&start, &semitones, &cents, &newStart, &newEnd}) {
-        if (!*number) {
-            return tl::unexpected(number->error());
+    // The first number that is none is what is told.
+    std::optional<Error> wrong;
+    const auto number = [&](const char* key, double low, double high) {
+        const auto value = numberOf(json, key, low, high);
+        if (!value && !wrong) {
+            wrong = value.error();
         }
-    }
-    change.at = toFrames(Seconds(*start), rate);
-    change.semitones = *semitones + *cents / 100.0;
+        return value.value_or(0.0);
+    };
+    const auto time = [&](const char* key) {
+        return toFrames(Seconds(number(key, 0.0, kLatest)), rate);
+    };
+    change.at = time("start_s");
+    change.semitones = number("semitones", -kMostSemitones, kMostSemitones);
+    change.semitones += number("cents", -2400.0, 2400.0) / 100.0;
     if (json.contains("new_start_s")) {
-        change.start = toFrames(Seconds(*newStart), rate);
+        change.start = time("new_start_s");
     }
     if (json.contains("new_end_s")) {
-        change.end = toFrames(Seconds(*newEnd), rate);
+        change.end = time("new_end_s");
+    }
+    if (wrong) {
+        return tl::unexpected(*wrong);
     }
     if (json.contains("formants")) {
         const Json& formants = json["formants"];

@@ -470,7 +470,7 @@ double countability(const OnsetBands& bands, double beatsPerMinute)
     double best = -std::numeric_limits<double>::infinity();
     for (const auto& pattern : usualPatterns(clearOnes(frames))) {
         const auto path = search.run(BeatLikelihood(frames, lengths, pattern), {});
-        best = std::max(best, path->likelihood / count);
+        best = path ? std::max(best, path->likelihood / count) : best;
     }
     return best;
 }

@@ -357,13 +357,13 @@ void TuneHands::markStarts()
         session_.say(trouble().value_or(tr("There are no notes yet")));
         return;
     }
-    Result<Song> next = session_.song();
     std::vector<Frames> starts;
     for (const SungNote& note : own->notes) {
         starts.push_back(note.start);
     }
-    next = placeMarksAt(*next, track(), starts);
-    if (session_.document.apply(std::move(next), tr("Marks at the starts of notes"))) {
+    if (session_.document.apply(
+            placeMarksAt(session_.song(), track(), starts), tr("Marks at the starts of notes")
+        )) {
         session_.say(tr("Marks at the starts of %1: Fit, Stretch moves them as a line")
                          .arg(counted(std::ssize(starts), tr("note"), tr("notes"))));
     }
