@@ -252,7 +252,8 @@ void ClipHands::fade(const FadeChange& change)
 {
     const ClipChoice choice = scope();
     auto faded = fadeClips(session_.song(), choice, change);
-    if (!faded && !choice.empty() && meetsNeighbours(session_.song(), choice)) {
+    const bool isAsked = change.evenTouching || choice.empty();
+    if (!faded && !isAsked && meetsNeighbours(session_.song(), choice)) {
         fadeMet(choice, change);
         return;
     }
@@ -276,8 +277,7 @@ void ClipHands::fadeMet(const ClipChoice& choice, FadeChange change)
     box.exec();
     if (box.clickedButton() == room) {
         change.evenTouching = true;
-        apply(fadeClips(session_.song(), choice, change), tr("Fades of clips"), choice.size());
-        sayFade(choice, change);
+        fade(change);
     } else if (box.clickedButton() == crossfade) {
         apply(
             fadeCrossfades(session_.song(), choice, change),

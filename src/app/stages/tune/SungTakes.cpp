@@ -36,7 +36,7 @@ std::shared_ptr<const Sung> SungTakes::derive(
 {
     auto sung = std::make_shared<Sung>();
     const bool isOtherwiseCut = before == nullptr || before->track->notes != track.notes ||
-                                before->temperament.a4 != song.temperament.a4;
+                                before->song->temperament.a4 != song.temperament.a4;
     if (isOtherwiseCut) {
         sung->curve = curveByHand(listened.curve, track.notes, song.rate);
         const auto found = notesOf(listened.curve, song.rate, song.temperament.a4);
@@ -76,19 +76,18 @@ std::shared_ptr<const Sung> SungTakes::of(TrackId id) const
     const auto known = derived_.find(id);
     const Derived* before =
         known != derived_.end() && known->second.listened == listened ? &known->second : nullptr;
-    const bool isSame = before != nullptr && before->track == track && before->key == song.key &&
-                        before->temperament == song.temperament &&
-                        before->sections == song.sections;
-    if (!isSame) {
-        // Where it is heard counts only for keys of sections; what it is tuned by does not count here.
-        const bool isAlike = before != nullptr && before->track->notes == track->notes &&
-                             before->key == song.key && before->temperament == song.temperament &&
-                             before->sections == song.sections && song.sections.empty();
-        auto sung = isAlike ? before->sung : derive(*listened, song, *track, before);
-        derived_[id] = {
-            listened, track, song.key, song.temperament, song.sections, std::move(sung)};
+    if (before != nullptr && before->song == session_.document.song()) {
+        return before->sung;
     }
-    return derived_[id].sung;
+    // Where it is heard counts only for keys of sections; what it is tuned by never does.
+    const bool isAlike = before != nullptr && before->track->notes == track->notes &&
+                         before->song->key == song.key &&
+                         before->song->temperament == song.temperament && song.sections.empty() &&
+                         before->song->sections.empty();
+    auto sung = isAlike ? before->sung : derive(*listened, song, *track, before);
+    Derived& now = derived_[id];
+    now = {session_.document.song(), listened, track, std::move(sung)};
+    return now.sung;
 }
 
 std::shared_ptr<const Sung> SungTakes::in(const Song& song, TrackId id) const

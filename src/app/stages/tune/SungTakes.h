@@ -50,13 +50,11 @@ private:
         std::vector<PitchFrame> curve;
         double pitched = 0.0;
     };
-    // Notes, and what of the song they were made for.
+    // Notes, and what of the song they were made for; keys of sections depend on where bars lie.
     struct Derived {
+        std::shared_ptr<const Song> song;
         std::shared_ptr<const Listened> listened;
         std::shared_ptr<const Track> track;
-        Scale key;
-        Temperament temperament;
-        std::vector<Section> sections;
         std::shared_ptr<const Sung> sung;
     };
     [[nodiscard]] std::shared_ptr<const Listened> listenedTo(const Song& song, TrackId track) const;
