@@ -1,9 +1,9 @@
 #include <fmt/format.h>
-#include <oneapi/tbb/parallel_for.h>
 
 #include "cli/Commands.h"
 #include "cli/Mono.h"
 #include "core/onset/BandPass.h"
+#include "core/onset/Microphones.h"
 
 namespace orthochron::cli {
 
@@ -66,25 +66,16 @@ Result<int> run(const OnsetsOptions& options, const Context& context)
         }
         against.push_back(std::move(*other));
     }
-    const double share = 1.0 / static_cast<double>(1 + against.size());
-    auto analysis = analyseAsAsked(sound->channel(), rate, settings, context.work.part(0.0, share));
-    if (!analysis) {
-        return tl::unexpected(analysis.error());
+    std::vector<HeardMicrophone> microphones{{sound->channel(), Frames(0), settings}};
+    for (const Mono& other : against) {
+        microphones.push_back({other.channel(), Frames(0), std::nullopt});
     }
-    std::vector<Result<BandEnvelope>> envelopes(against.size());
-    tbb::parallel_for(std::size_t{0}, against.size(), [&](std::size_t i) {
-        envelopes[i] = bandEnvelopeOf(against[i].channel(), rate, {context.work.stop, {}});
-    });
-    std::vector<const BandEnvelope*> others;
-    for (const auto& envelope : envelopes) {
-        if (!envelope) {
-            return tl::unexpected(envelope.error());
-        }
-        others.push_back(&*envelope);
+    const auto found = analyseMicrophones(microphones, rate, context.work);
+    if (!found) {
+        return tl::unexpected(found.error());
     }
-    context.work.report(1.0);
-    weighCandidates(*analysis, others);
-    const auto onsets = pickOnsets(analysis->candidates, rate, settings);
+    const auto& candidates = found->front().candidates;
+    const auto onsets = pickOnsets(candidates, rate, settings);
     if (!onsets) {
         return tl::unexpected(onsets.error());
     }
@@ -114,7 +105,7 @@ Result<int> run(const OnsetsOptions& options, const Context& context)
     }
     if (options.withDoubtful) {
         constexpr double kLeast = 0.05;  // what is less sure is as good as certainly no hit
-        const auto left = leftOut(analysis->candidates, *onsets, rate, settings, kLeast);
+        const auto left = leftOut(candidates, *onsets, rate, settings, kLeast);
         json["left_out"] = Json::array();
         readable += fmt::format("{} left out that may be hits\n", left.size());
         for (const OnsetCandidate& candidate : left) {

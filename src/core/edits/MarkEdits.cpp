@@ -1,9 +1,7 @@
 #include "core/edits/MarkEdits.h"
 
 #include <fmt/format.h>
-#include <oneapi/tbb/parallel_for.h>
 
-#include "core/onset/BandPass.h"
 #include "core/onset/LeadHits.h"
 
 #include <algorithm>
@@ -40,101 +38,46 @@ Result<Song> setDetection(const Song& song, TrackId id, const OnsetSettings& set
     return next;
 }
 
-namespace {
-
-struct HeardTrack {
-    TrackId track;
-    TrackTake take;
-    bool isLead = false;
-    BandEnvelope envelope;
-    OnsetAnalysis analysis;
-};
-
-Result<void>
-analyseTrack(HeardTrack& heard, const Song& song, const Sources& sources, const Work& work)
-{
-    const Channel channel = sources.channel(heard.take.take, heard.take.channel);
-    if (!heard.isLead) {
-        auto envelope = bandEnvelopeOf(channel, song.rate, work);
-        if (!envelope) {
-            return tl::unexpected(envelope.error());
-        }
-        heard.envelope = std::move(*envelope);
-        return {};
-    }
-    const OnsetSettings& settings = song.track(heard.track)->detection;
-    auto analysis = analyseAsAsked(channel, song.rate, settings, work);
-    if (!analysis) {
-        return tl::unexpected(analysis.error());
-    }
-    heard.analysis = std::move(*analysis);
-    return {};
-}
-
-}  // namespace
-
 Result<SetAnalysis> analyseSet(const Song& song, SetId id, const Sources& sources, const Work& work)
 {
     const MicSet* set = song.set(id);
     if (set == nullptr) {
         return badArgument("the mic set is not in the song");
     }
-    std::vector<HeardTrack> heard;
+    std::vector<TrackId> tracks;
+    std::vector<HeardMicrophone> microphones;
     for (const TrackId track : set->tracks) {
         if (const auto take = recordedTake(song, track)) {
-            heard.push_back({track, *take, song.isLead(*song.track(track)), {}, {}});
+            const auto whole = song.track(track);
+            tracks.push_back(track);
+            microphones.push_back(
+                {sources.channel(take->take, take->channel),
+                 take->offset,
+                 song.isLead(*whole) ? std::optional(whole->detection) : std::nullopt}
+            );
         }
     }
-    if (std::ranges::none_of(heard, &HeardTrack::isLead)) {
+    if (std::ranges::none_of(microphones, [](const HeardMicrophone& m) {
+            return m.lead.has_value();
+        })) {
         return badArgument(
             "choose at least one lead first: the microphone that hears a drum before the others"
         );
     }
-    std::vector<Result<void>> outcomes(heard.size());
-    tbb::parallel_for(std::size_t{0}, heard.size(), [&](std::size_t i) {
-        if (!work.stopped()) {
-            outcomes[i] = analyseTrack(heard[i], song, sources, {work.stop, {}});
-        }
-    });
-    if (work.stopped()) {
-        return cancelled();
+    auto found = analyseMicrophones(microphones, song.rate, work);
+    if (!found) {
+        return tl::unexpected(found.error());
     }
-    for (const auto& outcome : outcomes) {
-        if (!outcome) {
-            return tl::unexpected(outcome.error());
-        }
-    }
-    work.report(0.9);
     SetAnalysis analyses;
-    tbb::parallel_for(std::size_t{0}, heard.size(), [&](std::size_t i) {
-        if (!heard[i].isLead) {
-            return;
-        }
-        const OnsetSettings& settings = song.track(heard[i].track)->detection;
-        if (settings.way == OnsetWay::Weak || settings.band) {
-            return;  // what is asked for there may well be another microphone's own
-        }
-        std::vector<const BandEnvelope*> others;
-        for (std::size_t k = 0; k < heard.size(); ++k) {
-            if (k != i && heard[k].take.offset == heard[i].take.offset) {
-                others.push_back(
-                    heard[k].isLead ? &heard[k].analysis.envelope : &heard[k].envelope
-                );
-            }
-        }
-        // It changes what is said of its own attacks; others look at its envelope alone.
-        weighCandidates(heard[i].analysis, others);
-    });
-    for (std::size_t i = 0; i < heard.size(); ++i) {
-        if (heard[i].isLead) {
-            analyses.emplace(heard[i].track, std::move(heard[i].analysis));
+    for (std::size_t i = 0; i < tracks.size(); ++i) {
+        if (microphones[i].lead) {
+            analyses.emplace(tracks[i], std::move((*found)[i]));
         }
     }
-    work.report(1.0);
     return analyses;
 }
 
-std::size_t countMarks(const OnsetAnalysis& analysis, Hertz rate, const OnsetSettings& settings)
+std::size_t countMarks(const LeadAnalysis& analysis, Hertz rate, const OnsetSettings& settings)
 {
     const auto picked = pickOnsets(analysis.candidates, rate, settings);
     return picked ? picked->size() : 0;

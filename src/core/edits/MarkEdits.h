@@ -2,6 +2,7 @@
 
 #include "core/edits/SetParts.h"
 #include "core/onset/Arrival.h"
+#include "core/onset/Microphones.h"
 #include "core/render/Sources.h"
 
 #include <map>
@@ -15,7 +16,7 @@ namespace orthochron {
 setDetection(const Song& song, TrackId id, const OnsetSettings& settings);
 
 // What detection found on each lead of a set; the song keeps only the marks picked from it.
-using SetAnalysis = std::map<TrackId, OnsetAnalysis>;
+using SetAnalysis = std::map<TrackId, LeadAnalysis>;
 
 // Analyses the leads of a set against all its microphones. Long work: run it as a job.
 // Errors: BadArgument when no track is a lead; the sources'; Cancelled.
@@ -39,7 +40,7 @@ placeMarksAt(const Song& song, TrackId id, const std::vector<Frames>& takeTimes)
 
 // How many marks that would give, without making them.
 [[nodiscard]] std::size_t
-countMarks(const OnsetAnalysis& analysis, Hertz rate, const OnsetSettings& settings);
+countMarks(const LeadAnalysis& analysis, Hertz rate, const OnsetSettings& settings);
 
 // Positions are take time. A mark moved, added or confirmed is by hand from then on.
 [[nodiscard]] Result<Song> addMark(const Song& song, TrackId id, Frames takeTime);

@@ -35,6 +35,9 @@ private:
     std::vector<std::array<std::uint16_t, kBands>> hops_;  // logarithms
 };
 
+// Errors: BadArgument for a rate outside 8 to 192 kHz.
+[[nodiscard]] Result<void> checkAnalysed(Hertz rate);
+
 // Linear in the samples; each band is a high and a low pass of second order (Butterworth).
 [[nodiscard]] BandEnvelope bandEnvelopeOf(std::span<const float> samples, Hertz rate);
 // In passes. Errors: the channel's; BadArgument for a rate outside 8 to 192 kHz; BadInput for a sample that

@@ -28,26 +28,6 @@ double thresholdOf(const OnsetSettings& settings)
     return settings.threshold.value_or(fromDecibels(-(6.0 + 0.48 * settings.sensitivity)));
 }
 
-double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop)
-{
-    if (analysis.loudPower <= 0.0 || hop < 0) {
-        return 0.0;
-    }
-    // Ringing has power too: what rises above none of what came before is no attack.
-    const BandEnvelope& envelope = analysis.envelope;
-    constexpr double kDeepest = 1e-10;  // mean square, -100 dB: below every converter's noise
-    double rise = 0.0;
-    for (std::size_t band = 0; band < kBands; ++band) {
-        for (const float there : risesIn(envelope, band, kDeepest, hop, 7)) {
-            rise = std::max(rise, static_cast<double>(there));
-        }
-    }
-    constexpr double kClearRise = 6.0;
-    const double clear = std::clamp(rise / kClearRise, 0.0, 1.0);
-    const double power = sumOf(attackPowers(envelope, hop));
-    return clear * std::min(1.0, std::sqrt(power / analysis.loudPower));
-}
-
 namespace {
 
 // Places the attacks to the sample, and what rises just ahead of each, a stretch of the channel with many of them at a time.
@@ -383,16 +363,21 @@ void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* cons
     }
 }
 
-std::optional<StrengthGap> widestGap(const OnsetAnalysis& analysis)
+bool countsForGaps(const OnsetCandidate& candidate)
 {
-    constexpr double kClear = 6.0;      // dB of rise
-    constexpr double kSoftest = 0.01;   // of the loud ones
+    constexpr double kClear = 6.0;     // dB of rise
+    constexpr double kSoftest = 0.01;  // of the loud ones
+    return candidate.riseDecibels >= kClear && !candidate.isRing &&
+           candidate.onset.strength > kSoftest;
+}
+
+std::optional<StrengthGap> widestGap(std::span<const OnsetCandidate> candidates)
+{
     constexpr double kLeast = 3.0;      // dB
     constexpr std::size_t kFewest = 3;  // above it
     std::vector<double> strengths;
-    for (const OnsetCandidate& candidate : analysis.candidates) {
-        if (candidate.riseDecibels >= kClear && !candidate.isRing &&
-            candidate.onset.strength > kSoftest) {
+    for (const OnsetCandidate& candidate : candidates) {
+        if (countsForGaps(candidate)) {
             strengths.push_back(candidate.onset.strength);
         }
     }

@@ -79,8 +79,7 @@ enum class Doubt {
 };
 [[nodiscard]] Doubt doubtOf(const OnsetCandidate& candidate);
 
-// Everything detection knows of a channel, whatever the sensitivity: kept, so that moving a
-// slider costs nothing.
+// Everything detection knows of a channel while it works.
 struct OnsetAnalysis {
     BandEnvelope envelope;
     std::vector<OnsetCandidate> candidates;  // ascending
@@ -89,15 +88,13 @@ struct OnsetAnalysis {
 
 // Levels, linear like strengths, between which none of the clear attacks lies: the widest such gap that has at
 // least three above it, down to -40 dB; where a threshold divides best. None where levels lie close together (3 dB).
+// Attacks are clear that rise by 6 dB and are no ring.
 struct StrengthGap {
     double above = 1.0;
     double below = 0.0;
 };
-[[nodiscard]] std::optional<StrengthGap> widestGap(const OnsetAnalysis& analysis);
-
-// What strength an attack at a hop of the envelope would have, 0..1: the curve a threshold is set
-// against. 0 for weak attacks, which have no such curve.
-[[nodiscard]] double strengthAt(const OnsetAnalysis& analysis, std::int64_t hop);
+[[nodiscard]] bool countsForGaps(const OnsetCandidate& candidate);
+[[nodiscard]] std::optional<StrengthGap> widestGap(std::span<const OnsetCandidate> candidates);
 
 // Finds every attack of one channel, and weighs it as that of a microphone alone, each by itself.
 //
@@ -108,7 +105,7 @@ struct StrengthGap {
 // The channel may be empty. `rate` is 8000..192000 Hz; windows are lengths in seconds.
 // Errors: the channel's; BadArgument for the rate, BadInput for a sample that is no number,
 // Cancelled.
-// Reads the channel in passes: what stays in memory of an hour is about 50 MB.
+// Reads the channel in passes: what stays in memory of an hour is about 50 MB (see Microphones.h for more).
 [[nodiscard]] Result<OnsetAnalysis>
 analyseOnsets(const Channel& channel, Hertz rate, const Work& work = {});
 [[nodiscard]] Result<OnsetAnalysis>

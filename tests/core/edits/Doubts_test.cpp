@@ -31,7 +31,7 @@ protected:
     // A kick's analysis in which one attack between the first two marks was left out.
     [[nodiscard]] SetAnalysis withOneLeftOut(double confidence)
     {
-        OnsetAnalysis analysis;
+        LeadAnalysis analysis;
         for (const Mark& mark : song_.track(kick_)->marks) {
             OnsetCandidate candidate;
             candidate.onset = {mark.at, mark.strength, mark.confidence};

@@ -174,7 +174,7 @@ TEST_F(Editing, KeepsMarksInOrderAndWithinTheTake)
 
 TEST_F(Editing, DetectionLeavesWhatWasSetByHandAndWhatWasSwitchedOff)
 {
-    OnsetAnalysis analysis;
+    LeadAnalysis analysis;
     for (const std::int64_t at : {10000, 30000, 50000}) {
         analysis.candidates.push_back({{Frames(at), 0.9}, Frames(at), 30.0, false, false, 20.0});
     }

@@ -245,15 +245,15 @@ TEST(OnsetDetector, SaysWhereTheWidestGapOfLevelsIs)
         add(strength, 12.0);
     }
     add(0.4, 3.0);  // rises by too little to be counted
-    const auto gap = widestGap(analysis);
+    const auto gap = widestGap(analysis.candidates);
     ASSERT_TRUE(gap);
     EXPECT_DOUBLE_EQ(gap->above, 0.75);
     EXPECT_DOUBLE_EQ(gap->below, 0.15);
     for (const double strength : {0.6, 0.5, 0.4, 0.3, 0.25, 0.2, 0.12}) {
         add(strength, 12.0);
     }
-    EXPECT_FALSE(widestGap(analysis));
-    EXPECT_FALSE(widestGap(OnsetAnalysis()));
+    EXPECT_FALSE(widestGap(analysis.candidates));
+    EXPECT_FALSE(widestGap({}));
 }
 
 }  // namespace

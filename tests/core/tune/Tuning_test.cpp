@@ -269,9 +269,14 @@ TEST_F(TuningTest, AGlideTakesTheTimeAskedFor)
         return frames;
     };
     const int sung = takes(heard(*tuning({})));
-    const int fast = takes(heard(*made(untuned(notes_), milliseconds(10.0))));
+    const auto quick = *made(untuned(notes_), milliseconds(10.0));
+    const int fast = takes(heard(quick));
     EXPECT_LT(fast, sung);
     EXPECT_LE(fast, 4);
+    // However fast, it goes from the one to the other and nowhere else.
+    for (const PitchPoint& point : quick.pitch) {
+        EXPECT_LE(std::abs(point.semitones), 61.68 - 57.22);
+    }
 }
 
 TEST_F(TuningTest, RefusesWhatCannotBe)
@@ -315,6 +320,13 @@ TEST_F(TuningTest, ATreatmentSaysWhatItAsksOfEachNote)
     }
     EXPECT_NEAR(read[3].wander, 0.4, 0.02);
     EXPECT_NEAR(read[2].vibrato, 0.6, 0.02);
+    // What is asked of a later note alone is not read from those before it.
+    auto third = untuned(notes_);
+    third[2].shift = 0.35;
+    const auto alone = tuningIn(*made(third, {}), notes_, kRate);
+    EXPECT_EQ(alone[0].shift, 0.0);
+    EXPECT_EQ(alone[1].shift, 0.0);
+    EXPECT_NEAR(alone[2].shift, 0.35, 0.005);
     // Nothing asked is nothing read.
     for (const NoteTuning& own : tuningIn(*made(untuned(notes_), {}), notes_, kRate)) {
         EXPECT_EQ(own.shift, 0.0);

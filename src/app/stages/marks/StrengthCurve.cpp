@@ -38,9 +38,10 @@ void paintStrengthCurve(
     if (analyses == nullptr || !analyses->contains(lane.track)) {
         return;
     }
-    const OnsetAnalysis& analysis = analyses->at(lane.track);
+    const LeadAnalysis& analysis = analyses->at(lane.track);
+    const StrengthCurve& strengths = analysis.strengths;
     const Palette& colours = Theme::palette();
-    if (session.shown.scale().framesPerPixel < 1200.0 && analysis.loudPower > 0.0) {
+    if (session.shown.scale().framesPerPixel < 1200.0 && !strengths.isEmpty()) {
         std::vector<QPolygonF> curves;  // one for each clip that plays the take
         const auto track = session.song().track(lane.track);
         for (const Clip& clip : track->clips) {
@@ -54,14 +55,14 @@ void paintStrengthCurve(
             int column = static_cast<int>(lanes.xOf(from));
             const Frames first = clip.sound.takeTimeOf(clip.soundTimeOf(from, to));
             const Frames last = clip.sound.takeTimeOf(clip.soundTimeOf(from, to) + (to - from));
-            for (std::int64_t hop = std::max<std::int64_t>(0, analysis.envelope.hopOf(first));
-                 hop <= analysis.envelope.hopOf(last);
+            for (std::int64_t hop = std::max<std::int64_t>(0, strengths.hopOf(first));
+                 hop <= strengths.hopOf(last);
                  ++hop) {
-                const auto at = clip.songTimeOf(analysis.envelope.frameOf(hop));
+                const auto at = clip.songTimeOf(strengths.frameOf(hop));
                 if (!at) {
                     continue;
                 }
-                highest = std::min(highest, heightOfStrength(lane, strengthAt(analysis, hop)));
+                highest = std::min(highest, heightOfStrength(lane, strengths.at(hop)));
                 const double x = lanes.xOf(*at);
                 if (static_cast<int>(x) != column) {
                     curve << QPointF(x, highest);
@@ -78,7 +79,7 @@ void paintStrengthCurve(
             painter.drawPolyline(curve);
         }
     }
-    if (const auto gap = widestGap(analysis)) {
+    if (const auto gap = widestGap(analysis.candidates)) {
         const double top = heightOfStrength(lane, gap->above);
         const double bottom = heightOfStrength(lane, gap->below);
         QColor straw = colours.straw;
