@@ -158,7 +158,9 @@ Result<void> renderTrack(
         return rendered;
     }
     HeardLine(track.level, song.tempo, song.rate).apply(from, into);
-    applyHushes(track.hushes, song.tempo, song.rate, from, into);
+    for (int c = 0; c < into.channels(); ++c) {
+        applyHushes(track.hushes, song.tempo, song.rate, from, into.channel(c));
+    }
     return {};
 }
 

@@ -45,13 +45,17 @@ FrameSpan spanOf(const Hush& hush, const TempoMap& map, Hertz rate)
 }
 
 void applyHushes(
-    std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames from, AudioBuffer& sound
+    std::span<const Hush> hushes,
+    const TempoMap& map,
+    Hertz rate,
+    Frames from,
+    std::span<float> values
 )
 {
     if (hushes.empty()) {
         return;
     }
-    const Frames to = from + sound.frames();
+    const Frames to = from + Frames(std::ssize(values));
     // Those that are far away are told by their places, without asking the map for each.
     const auto reach = [&](Keeps keeps) {
         return std::pair{
@@ -69,9 +73,7 @@ void applyHushes(
         const Silence silence(hush, map, rate);
         const auto gain = [&](Frames begin, Frames end, auto gainAt) {
             for (Frames at = std::max(begin, from); at < std::min(end, to); at += Frames(1)) {
-                for (int c = 0; c < sound.channels(); ++c) {
-                    sound.channel(c)[static_cast<std::size_t>((at - from).count())] *= gainAt(at);
-                }
+                values[static_cast<std::size_t>((at - from).count())] *= gainAt(at);
             }
         };
         const auto edge = [&](Frames at) { return static_cast<float>(silence.gainAt(at)); };
@@ -80,9 +82,9 @@ void applyHushes(
         gain(rises, silence.span.to, edge);
         const Frames begin = std::max(silence.span.from, from);
         const Frames end = std::min(rises, to);
-        for (int c = 0; c < sound.channels() && begin < end; ++c) {
+        if (begin < end) {
             std::ranges::fill(
-                sound.channel(c).subspan(
+                values.subspan(
                     static_cast<std::size_t>((begin - from).count()),
                     static_cast<std::size_t>((end - begin).count())
                 ),

@@ -1,6 +1,5 @@
 #pragma once
 
-#include "core/audio/AudioBuffer.h"
 #include "core/base/Id.h"
 #include "core/shape/HeldPlace.h"
 
@@ -35,9 +34,13 @@ struct FrameSpan {
 
 [[nodiscard]] FrameSpan spanOf(const Hush& hush, const TempoMap& map, Hertz rate);
 
-// Silences a track's sound, which begins at song time `from`, where its hushes are.
+// Silences where the hushes are what begins at song time `from`: a channel of sound, or gains.
 void applyHushes(
-    std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames from, AudioBuffer& sound
+    std::span<const Hush> hushes,
+    const TempoMap& map,
+    Hertz rate,
+    Frames from,
+    std::span<float> values
 );
 
 }  // namespace orthochron

@@ -100,8 +100,7 @@ void Player::updateMix()
         const auto isAmong = [&](const std::vector<TrackId>& tracks) {
             return std::ranges::find(tracks, track->id) != tracks.end();
         };
-        const bool isTried =
-            isPitchHeld_ && isAmong(trial_.load(std::memory_order_relaxed)->tracks());
+        const bool isTried = isPitchHeld_ && isAmong(trial_.current()->tracks());
         const bool isOn = !isTried && (alone_.empty() ? isHeard(*song_, *track) : isAmong(alone_));
         const auto gains = isOn ? mixGains(*track, channelsOf(*track, *sources_))
                                 : std::array<float, 2>{0.0F, 0.0F};
@@ -116,13 +115,12 @@ void Player::updateMix()
 
 void Player::setSong(std::shared_ptr<const Song> song, std::shared_ptr<const Sources> sources)
 {
-    // Level, pan and mute act through the mix; a new stream is only for what sounds differently.
+    // Level, pan and mute act through the mix, lines and hushes as it is mixed; a new stream is only for
+    // what else sounds differently.
     const auto soundsAlike = [](const Song& a, const Song& b) {
-        return a.tempo == b.tempo && a.level == b.level &&
+        return a.tempo == b.tempo &&
                std::ranges::equal(a.tracks, b.tracks, [](const auto& x, const auto& y) {
-                   return x->id == y->id &&
-                          (x == y || (x->clips == y->clips && x->level == y->level &&
-                                      x->hushes == y->hushes));
+                   return x->id == y->id && (x == y || x->clips == y->clips);
                });
     };
     const bool isSame = song_ && sources_ == sources && soundsAlike(*song_, *song);
@@ -132,6 +130,7 @@ void Player::setSong(std::shared_ptr<const Song> song, std::shared_ptr<const Sou
         sources_ = std::move(sources);
     }
     updateMix();
+    shaping_.give(std::make_shared<const Shaping>(song_, slots_, ++shapings_));
     startDevice();
     if (!isSame) {
         refresh();
@@ -281,13 +280,7 @@ void Player::setTrial(std::shared_ptr<const Trial> trial)
 {
     heldPitch_.store(HeldPitch::kNone, std::memory_order_release);
     isPitchHeld_ = false;
-    trial_.store(trial.get(), std::memory_order_seq_cst);
-    // What the callback still holds is let go of the next time.
-    const Trial* inUse = trialInUse_.load(std::memory_order_seq_cst);
-    std::erase_if(trials_, [&](const auto& each) { return each.get() != inUse; });
-    if (trial) {
-        trials_.push_back(std::move(trial));
-    }
+    trial_.give(std::move(trial));
     if (song_) {
         updateMix();
     }
@@ -295,7 +288,7 @@ void Player::setTrial(std::shared_ptr<const Trial> trial)
 
 void Player::holdPitch(std::optional<int> semitones, bool isAnew)
 {
-    const Trial* trial = trial_.load(std::memory_order_relaxed);
+    const Trial* trial = trial_.current();
     const bool isHeld = semitones && trial != nullptr && trial->has(*semitones);
     heldPitch_.store(
         isHeld ? HeldPitch::written(++pitchesHeld_, isAnew, *semitones) : HeldPitch::kNone,

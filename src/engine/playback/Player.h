@@ -1,6 +1,7 @@
 #pragma once
 
 #include "engine/device/AudioDevice.h"
+#include "engine/playback/Handover.h"
 #include "engine/playback/Rate.h"
 #include "engine/playback/Ring.h"
 #include "engine/playback/Squeeze.h"
@@ -19,8 +20,9 @@ enum class Side { Recorded, Edited };
 // Plays a song: transport, loop, click, recorded against edited, levels.
 //
 // Threads: every public function from the control thread (the GUI's). A reader thread renders
-// ahead and opens new streams; the audio callback takes from them and never waits. Whatever
-// changes (an edit, a seek, the other side) is a new stream, faded into within 10 ms.
+// ahead and opens new streams; the audio callback takes from them and never waits. What changes
+// clips or place (an edit, a seek, the other side) is a new stream, faded into within 10 ms; what is
+// laid over them (levels, lines, hushes) is heard from the next block on.
 class Player {
 public:
     explicit Player(std::unique_ptr<AudioDevice> device);
@@ -28,7 +30,8 @@ public:
     Player& operator=(const Player&) = delete;
     ~Player();
 
-    // The song as it now is. Heard at once when playing; mute, level and pan without a new stream.
+    // The song as it now is. Heard at once when playing; mute, level and pan, level lines and hushes without
+    // a new stream, from the next block on.
     void setSong(std::shared_ptr<const Song> song, std::shared_ptr<const Sources> sources);
     void play();
     void stop();
@@ -124,8 +127,7 @@ private:
     std::optional<Frames> stopAt_;  // where what plays ends, when a range of the song was asked for
     std::map<TrackId, std::size_t> slots_;
     std::vector<TrackId> alone_;
-    std::vector<std::shared_ptr<const Trial>>
-        trials_;  // the last is the one; others may still be heard
+    std::uint64_t shapings_ = 0;  // given so far
     bool isPitchHeld_ = false;
     std::uint32_t pitchesHeld_ = 0;
 
@@ -158,7 +160,8 @@ private:
     std::atomic<float> clickGain_{0.0F};
     std::atomic<float> master_{1.0F};
     std::atomic<bool> squeezed_{false};
-    std::atomic<const Trial*> trial_{nullptr};
+    Handover<Trial> trial_;
+    Handover<Shaping> shaping_;
     // What is held of it: how often something was, whether anew, and 64 more than the semitones; 0 is none.
     std::atomic<std::uint32_t> heldPitch_{0};
     // The number of the start that is to sound. By number, so that the end of an older one never stops
@@ -172,7 +175,6 @@ private:
     std::atomic<std::int64_t> mixedPosition_{0};  // what is mixed next; ahead of what is heard
     std::atomic<std::int64_t> dropouts_{0};
     std::array<std::atomic<float>, 2> peaks_{};
-    std::atomic<const Trial*> trialInUse_{nullptr};  // is kept as long as it stands here
 
     // Callback's own.
     Stream* active_ = nullptr;
@@ -188,6 +190,7 @@ private:
     TrialVoice voice_;
     bool isRated_ = false;
     bool keepsPitch_ = true;
+    const Shaping* heardShaping_ = nullptr;
     bool isChangingPath_ = false;  // what plays is faded out, for what comes goes another way
     std::array<float, kBlock> left_{}, right_{}, oldLeft_{}, oldRight_{};
     std::array<float, kBlock> mixedLeft_{}, mixedRight_{};

@@ -79,7 +79,11 @@ void Player::sound(Stream& stream, std::span<float> left, std::span<float> right
     const auto some = static_cast<std::size_t>(there);
     if (some > 0) {
         stream.take(
-            left.first(some), right.first(some), gains_, clickGain_.load(std::memory_order_relaxed)
+            left.first(some),
+            right.first(some),
+            gains_,
+            clickGain_.load(std::memory_order_relaxed),
+            heardShaping_
         );
     }
 }
@@ -87,12 +91,7 @@ void Player::sound(Stream& stream, std::span<float> left, std::span<float> right
 // What is held of a trial, from this block on.
 void Player::turnPitch() noexcept
 {
-    const Trial* trial = trial_.load(std::memory_order_seq_cst);
-    trialInUse_.store(trial, std::memory_order_seq_cst);
-    if (trial_.load(std::memory_order_seq_cst) != trial) {
-        trial = nullptr;  // just taken away: the next block has the new one
-        trialInUse_.store(nullptr, std::memory_order_seq_cst);
-    }
+    const Trial* trial = trial_.take();
     if (trial != heardTrial_) {
         voice_.silence();
         heardTrial_ = trial;
@@ -171,6 +170,7 @@ void Player::callback(std::span<float> interleaved) noexcept
             mix_[s].left.load(std::memory_order_relaxed),
             mix_[s].right.load(std::memory_order_relaxed)};
     }
+    heardShaping_ = shaping_.take();
     const float master = master_.load(std::memory_order_relaxed);
     const float step = 1.0F / static_cast<float>(std::max<std::int64_t>(1, fadeFrames_ / 2));
     std::array<float, 2> peak{};

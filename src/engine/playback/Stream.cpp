@@ -8,6 +8,7 @@ namespace {
 
 constexpr std::int64_t kMask = Stream::kCapacity - 1;
 constexpr Seconds kLoopFade = milliseconds(3.0);  // into the loop's beginning, before its end
+constexpr Seconds kLeap = milliseconds(5.0);      // of a level, where it is edited
 
 }  // namespace
 
@@ -26,9 +27,7 @@ Stream::Stream(StreamPlan plan)
     Lane click;
     click.sound[0].assign(kCapacity, 0.0F);
     lanes_.push_back(std::move(click));
-    if (!plan_.song->level.isEmpty()) {
-        songGain_.assign(kCapacity, 1.0F);
-    }
+    leapFrames_ = toFrames(kLeap, plan_.song->rate).count();
 }
 
 Frames Stream::positionOf(std::int64_t frame) const noexcept
@@ -70,11 +69,6 @@ bool Stream::fill()
     std::vector<float> click(static_cast<std::size_t>(count), 0.0F);
     click_.addTo(click, from);
     store(lanes_.back().sound[0], click, at);
-    if (!songGain_.empty()) {
-        std::vector<float> gain(static_cast<std::size_t>(count));
-        HeardLine(plan_.song->level, plan_.song->tempo, plan_.song->rate).gains(from, gain);
-        store(songGain_, gain, at);
-    }
     written_.store(at + count, std::memory_order_release);
     return true;
 }
@@ -89,7 +83,7 @@ bool Stream::crossLoop(const Track& track, Frames from, AudioBuffer& sound) cons
     }
     AudioBuffer before(sound.channels(), sound.frames());
     const Frames length = plan_.loop->to - plan_.loop->from;
-    if (!renderTrack(*plan_.song, track, *plan_.sources, from - length, before)) {
+    if (!renderClips(track.clips, *plan_.sources, from - length, before)) {
         return false;
     }
     for (std::int64_t i = 0; i < sound.frames().count(); ++i) {
@@ -111,8 +105,7 @@ void Stream::render(
 {
     const int channels = std::max(lane.channels, channelsOf(track, *plan_.sources));
     AudioBuffer sound(channels, Frames(count));
-    if (!renderTrack(*plan_.song, track, *plan_.sources, from, sound) ||
-        !crossLoop(track, from, sound)) {
+    if (!renderClips(track.clips, *plan_.sources, from, sound) || !crossLoop(track, from, sound)) {
         sound.clear();
         failed_ = true;
     }
@@ -133,31 +126,62 @@ void Stream::store(std::vector<float>& ring, std::span<const float> sound, std::
     }
 }
 
-void Stream::followSong(std::span<float> left, std::span<float> right) const noexcept
+void Stream::eachPiece(std::size_t count, bool leaps, const auto& see) const noexcept
 {
-    if (songGain_.empty()) {
-        return;
-    }
     const std::int64_t at = read_.load(std::memory_order_relaxed);
-    for (std::size_t i = 0; i < left.size(); ++i) {
-        const float gain =
-            songGain_[static_cast<std::size_t>((at + static_cast<std::int64_t>(i)) & kMask)];
-        left[i] *= gain;
-        right[i] *= gain;
+    for (std::size_t done = 0; done < count;) {
+        const Frames from = positionOf(at + static_cast<std::int64_t>(done));
+        std::size_t some = std::min(kPiece, count - done);
+        if (plan_.loop && from < plan_.loop->to) {
+            some = std::min(some, static_cast<std::size_t>((plan_.loop->to - from).count()));
+        }
+        const bool isElsewhere = done > 0 && plan_.loop && from == plan_.loop->from;
+        see(done, some, from, leaps || isElsewhere);
+        leaps = false;
+        done += some;
     }
 }
 
+std::span<const float> Stream::shaped(
+    SmoothGains& smooth, std::size_t count, bool leaps, bool isKnown, bool has, const auto& fill
+) noexcept
+{
+    const auto gains = std::span(shape_).first(count);
+    if (!isKnown) {
+        std::ranges::fill(gains, smooth.last());
+        return gains;
+    }
+    if (!has) {
+        std::ranges::fill(gains, 1.0F);
+        if (smooth.isOne()) {
+            smooth.rest();
+            return {};
+        }
+    } else {
+        fill(gains);
+    }
+    smooth.follow(gains, leaps, leapFrames_);
+    return gains;
+}
+
 void Stream::take(
-    std::span<float> left, std::span<float> right, const Gains& gains, float click
+    std::span<float> left,
+    std::span<float> right,
+    const Gains& gains,
+    float click,
+    const Shaping* shaping
 ) noexcept
 {
     const std::int64_t at = read_.load(std::memory_order_relaxed);
     const std::size_t count = left.size();
+    const bool isKnown = shaping != nullptr;
+    const bool leaps = (isKnown && shaping->number() != shapedBy_) || positionOf(at) != expected_;
+    const float step = 1.0F / static_cast<float>(count);
     for (std::size_t k = 0; k < lanes_.size(); ++k) {
         Lane& lane = lanes_[k];
         const bool isClick = k + 1 == lanes_.size();
         if (isClick) {
-            followSong(left, right);
+            followSong(left, right, leaps, shaping);
         }
         const std::array<float, 2> goal =
             isClick ? std::array<float, 2>{click, click}
@@ -169,23 +193,69 @@ void Stream::take(
         }
         const bool isStill = lane.gain == goal;
         if (isStill && goal[0] == 0.0F && goal[1] == 0.0F) {
+            lane.shape = {};
             continue;
         }
         const auto& first = lane.sound[0];
         const auto& second = lane.channels > 1 ? lane.sound[1] : lane.sound[0];
-        const float step = 1.0F / static_cast<float>(count);
-        for (std::size_t i = 0; i < count; ++i) {
-            const auto place =
-                static_cast<std::size_t>((at + static_cast<std::int64_t>(i)) & kMask);
-            const float part = isStill ? 1.0F : static_cast<float>(i + 1) * step;
-            left[i] +=
-                first[place] * (isStill ? goal[0] : lane.gain[0] + part * (goal[0] - lane.gain[0]));
-            right[i] += second[place] *
+        eachPiece(
+            count,
+            leaps,
+            [&](std::size_t begin, std::size_t some, Frames from, bool mayLeap) {
+                const bool has = isKnown && !isClick && shaping->has(lane.slot);
+                const auto shape =
+                    isClick
+                        ? std::span<const float>()
+                        : shaped(
+                              lane.shape,
+                              some,
+                              mayLeap,
+                              isKnown,
+                              has,
+                              [&](std::span<float> into) { shaping->gains(lane.slot, from, into); }
+                          );
+                for (std::size_t i = begin; i < begin + some; ++i) {
+                    const auto place =
+                        static_cast<std::size_t>((at + static_cast<std::int64_t>(i)) & kMask);
+                    const float part = isStill ? 1.0F : static_cast<float>(i + 1) * step;
+                    const float along = shape.empty() ? 1.0F : shape[i - begin];
+                    left[i] += first[place] * along *
+                               (isStill ? goal[0] : lane.gain[0] + part * (goal[0] - lane.gain[0]));
+                    right[i] +=
+                        second[place] * along *
                         (isStill ? goal[1] : lane.gain[1] + part * (goal[1] - lane.gain[1]));
-        }
+                }
+            }
+        );
         lane.gain = goal;
     }
+    shapedBy_ = isKnown ? shaping->number() : shapedBy_;
     skip(static_cast<std::int64_t>(count));
+    expected_ = positionOf(at + static_cast<std::int64_t>(count) - 1) + Frames(1);
+}
+
+void Stream::followSong(
+    std::span<float> left, std::span<float> right, bool leaps, const Shaping* shaping
+) noexcept
+{
+    eachPiece(
+        left.size(),
+        leaps,
+        [&](std::size_t begin, std::size_t some, Frames from, bool mayLeap) {
+            const auto shape = shaped(
+                songShape_,
+                some,
+                mayLeap,
+                shaping != nullptr,
+                shaping != nullptr && shaping->hasSong(),
+                [&](std::span<float> into) { shaping->songGains(from, into); }
+            );
+            for (std::size_t i = 0; i < shape.size(); ++i) {
+                left[begin + i] *= shape[i];
+                right[begin + i] *= shape[i];
+            }
+        }
+    );
 }
 
 }  // namespace orthochron::engine

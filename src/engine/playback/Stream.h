@@ -2,6 +2,7 @@
 
 #include "core/render/Render.h"
 #include "engine/playback/Click.h"
+#include "engine/playback/Shaping.h"
 
 #include <array>
 #include <atomic>
@@ -15,8 +16,6 @@ struct LoopRange {
 
     bool operator==(const LoopRange&) const = default;
 };
-
-constexpr std::size_t kMixSlots = 512;
 
 // What a stream plays, fixed when it is made.
 struct StreamPlan {
@@ -34,7 +33,7 @@ struct StreamPlan {
     bool keepsPitch = true;         // there
 };
 
-// Sound rendered ahead, track by track, so that level and mute act at once.
+// Sound rendered ahead, track by track, so that level and mute, level lines and hushes act at once.
 //
 // Threads: one fills (the reader), one takes (the audio callback); the constructor and destructor
 // run on the reader. take* are bounded and neither lock nor allocate.
@@ -56,11 +55,17 @@ public:
     {
         return written_.load(std::memory_order_acquire) - read_.load(std::memory_order_relaxed);
     }
-    // Callback: adds `frames` (at most available()) to left and right, which are silent, through
-    // the mix's gains and the song's level line, then the click, and moves on. `gains[slot]` are targets, reached at the end of the block.
+    // Callback: adds `frames` (at most available()) to left and right, which are silent, along the lines and
+    // hushes of `shaping` (null: as they were last) and through the mix's gains, then along the song's level
+    // line, then the click, and moves on. `gains[slot]` are targets, reached at the end of the block.
     using Gains = std::array<std::array<float, 2>, kMixSlots>;
-    void
-    take(std::span<float> left, std::span<float> right, const Gains& gains, float click) noexcept;
+    void take(
+        std::span<float> left,
+        std::span<float> right,
+        const Gains& gains,
+        float click,
+        const Shaping* shaping
+    ) noexcept;
     // Callback: moves on without sounding.
     void skip(std::int64_t frames) noexcept { read_.fetch_add(frames, std::memory_order_release); }
     // Callback: song time of the next frame, or of one that was taken a while ago.
@@ -74,19 +79,34 @@ private:
         std::array<std::vector<float>, 2> sound;  // rings of kCapacity
         std::array<float, 2> gain{};              // where the last block ended
         bool hasGain = false;
+        SmoothGains shape;
     };
     [[nodiscard]] Frames positionOf(std::int64_t frame) const noexcept;
     void
     render(Lane& lane, const Track& track, Frames from, std::int64_t place, std::int64_t count);
     void store(std::vector<float>& ring, std::span<const float> sound, std::int64_t place);
+    // Callback: calls `see(first, count, from, leaps)` for the pieces of the next frames, each of which
+    // is shaped at once and lies on one side of the loop's end.
+    void eachPiece(std::size_t count, bool leaps, const auto& see) const noexcept;
+    // Callback: gains of a piece; empty where all of them are 1.
+    std::span<const float> shaped(
+        SmoothGains& smooth, std::size_t count, bool leaps, bool isKnown, bool has, const auto& fill
+    ) noexcept;
     // Callback: applies the song's level line to the tracks.
-    void followSong(std::span<float> left, std::span<float> right) const noexcept;
+    void followSong(
+        std::span<float> left, std::span<float> right, bool leaps, const Shaping* shaping
+    ) noexcept;
     [[nodiscard]] bool crossLoop(const Track& track, Frames from, AudioBuffer& sound) const;
 
     StreamPlan plan_;
     Click click_;
-    std::vector<Lane> lanes_;      // by track; the last is the click
-    std::vector<float> songGain_;  // a ring of the song's level line; empty where it has none
+    std::vector<Lane> lanes_;  // by track; the last is the click
+    static constexpr std::size_t kPiece = 512;
+    std::array<float, kPiece> shape_{};  // gains of the piece being taken
+    SmoothGains songShape_;
+    std::int64_t leapFrames_ = 240;
+    std::uint64_t shapedBy_ = 0;  // the number of what the last block was shaped by
+    Frames expected_;             // the song time the next block begins at unless the song leaps
     std::atomic<std::int64_t> written_{0};
     std::atomic<std::int64_t> read_{0};
     bool failed_ = false;

@@ -140,6 +140,57 @@ TEST_F(Playing, APointSweptUpAndDownWhileItPlaysNeverClicks)
     EXPECT_EQ(player_->dropouts(), 0);
 }
 
+TEST_F(Playing, LinesAndHushesAreHeardWithinABlockOfTheirEdit)
+{
+    addTake(8.0, sine);
+    load();
+    player_->play();
+    (void)play(8192);
+    const auto peakOf = [](std::span<const float> sound) { return std::ranges::max(sound); };
+    const float loud = static_cast<float>(0.5 * std::sqrt(0.5));
+    // The reader is given no time: what is heard comes from what was rendered before the edit.
+    const Song before = song_;
+    const LevelLine line{{{HeldPlace(0.0), -20.0}}, Keeps::Time};
+    song_ = *setLevelLine(before, std::array{song_.tracks[0]->id}, line);
+    load();
+    std::vector<float> sound = device_->pump(Frames(512));
+    EXPECT_NEAR(peakOf(std::span(sound).last(440)), 0.1F * loud, 0.01F * loud);
+    EXPECT_LT(largestStep(sound), 2.0 * kSineStep);
+    Hush hush;
+    hush.keeps = Keeps::Time;
+    hush.to = HeldPlace(7.0);
+    song_ = *addHush(before, std::array{song_.tracks[0]->id}, hush);
+    load();
+    sound = device_->pump(Frames(512));
+    EXPECT_EQ(peakOf(std::span(sound).last(440)), 0.0F);
+    song_ = *setLevelLine(before, {}, line);
+    load();
+    sound = device_->pump(Frames(512));
+    EXPECT_NEAR(peakOf(std::span(sound).last(440)), 0.1F * loud, 0.01F * loud);
+    song_ = before;
+    load();
+    sound = device_->pump(Frames(512));
+    EXPECT_NEAR(peakOf(std::span(sound).last(440)), loud, 0.01F * loud);
+    EXPECT_LT(largestStep(sound), 2.0 * kSineStep);
+    EXPECT_EQ(player_->dropouts(), 0);
+}
+
+TEST_F(Playing, ALoopWhoseEndsAreNotEquallyLoudDoesNotClick)
+{
+    addTake(3.0, sine);
+    const LevelLine line{{{HeldPlace(0.1), -40.0}, {HeldPlace(0.5), 0.0}}, Keeps::Time};
+    song_ = *setLevelLine(song_, std::array{song_.tracks[0]->id}, line);
+    load();
+    player_->setLoop(LoopRange{Frames(4800), Frames(24000)});
+    player_->seek(Frames(4800));
+    player_->play();
+    const auto sound = play(60000);
+    EXPECT_LT(largestStep(sound), 1.5 * kSineStep);
+    // It comes round as soft as it began.
+    const auto begin = std::span(sound).subspan(2 * (19200 + 1000), 2 * 400);
+    EXPECT_LT(std::ranges::max(begin), 0.03F);
+}
+
 TEST_F(Playing, LoopsWithoutAClickAndComesRound)
 {
     addTake(4.0, sine);
@@ -310,6 +361,18 @@ TEST_F(Playing, TheCallbackAllocatesNothing)
         return testkit::allocationCount() - before;
     };
 
+    EXPECT_EQ(callMe(), 0U);
+    Hush hush;
+    hush.keeps = Keeps::Time;
+    hush.from = HeldPlace(0.2);
+    hush.to = HeldPlace(0.3);
+    const LevelLine line{{{HeldPlace(0.1), 0.0, 0.4}, {HeldPlace(3.0), -20.0}}, Keeps::Bars};
+    const Song shaped = *setLevelLine(
+        *addHush(song_, std::array{song_.tracks[0]->id}, hush),
+        std::array{song_.tracks[0]->id},
+        line
+    );
+    player.setSong(std::make_shared<const Song>(*setLevelLine(shaped, {}, line)), sources_);
     EXPECT_EQ(callMe(), 0U);
     player.seek(Frames(100000));
     player.settle();

@@ -55,7 +55,7 @@ protected:
             }
             std::vector<float> one(static_cast<std::size_t>(count));
             std::vector<float> two(one);
-            stream.take(one, two, gains_, click);
+            stream.take(one, two, gains_, click, nullptr);
             all.insert(all.end(), one.begin(), one.end());
         }
         return all;
