@@ -1,5 +1,6 @@
 #include "app/WindowFixture.h"
 #include "app/stages/grid/ReadingsSheet.h"
+#include "core/edits/ShapeEdits.h"
 
 // The tempo of a take found, chosen among its readings or typed, and given to the song.
 namespace orthochron::app {
@@ -54,6 +55,55 @@ TEST_F(GridTempo, AnotherReadingIsOneClickOrKeyAway)
     EXPECT_DOUBLE_EQ(value("takeBpm"), first);
     press(Qt::Key_D);
     EXPECT_DOUBLE_EQ(value("takeBpm"), second);
+}
+
+TEST_F(GridTempo, IsHeardCountedAsItsReadingsSay)
+{
+    EXPECT_FALSE(child<QPushButton>("hearTempo")->isEnabled());
+    find();
+    // The take silent, so that what is heard is the click, which the song's is switched off for.
+    const TrackId track = song().tracks[5]->id;
+    const LevelLine silence{{{HeldPlace(0.0), kSilence}}, Keeps::Time};
+    ASSERT_TRUE(
+        session_->document.apply(setLevelLine(song(), std::array{track}, silence), QString())
+    );
+    engine::ClickSettings off = player_->click();
+    off.isOn = false;
+    player_->setClick(off);
+    auto& card = dynamic_cast<engine::SimulatedDevice&>(player_->device());
+    const auto spacing = [&] {
+        std::vector<double> clicks;
+        std::int64_t frame = 0;
+        for (int block = 0; block < 400; ++block) {
+            player_->settle();
+            const auto sound = card.pump(Frames(512));
+            for (std::size_t i = 0; i < sound.size(); i += 2, ++frame) {
+                const double at = static_cast<double>(frame) / song().rate.count();
+                if (std::abs(sound[i]) > 0.01F && (clicks.empty() || at > clicks.back() + 0.15)) {
+                    clicks.push_back(at);
+                }
+            }
+        }
+        return clicks.size() < 4
+                   ? 0.0
+                   : (clicks.back() - clicks[1]) / static_cast<double>(clicks.size() - 2);
+    };
+    click("hearTempo");
+    EXPECT_EQ(child<QPushButton>("hearTempo")->text(), QStringLiteral("Stop"));
+    EXPECT_NEAR(spacing(), 60.0 / value("takeBpm"), 0.005);
+    // Another reading is heard at once.
+    press(Qt::Key_D);
+    EXPECT_NEAR(spacing(), 60.0 / value("takeBpm"), 0.005);
+    click("hearTempo");
+    for (int block = 0; block < 20; ++block) {
+        (void)card.pump(Frames(512));
+    }
+    settle();
+    EXPECT_FALSE(player_->isPlaying());
+    // And the song's own click is off as it was.
+    player_->setAlone({track});
+    player_->play();
+    EXPECT_EQ(spacing(), 0.0);
 }
 
 TEST_F(GridTempo, AfterAWrongDetectionTheCountOfBeatsOrBarsSaysIt)

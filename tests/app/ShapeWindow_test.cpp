@@ -187,6 +187,59 @@ TEST_F(ShapeWindow, AHushIsCopiedTrimmedMovedAndStepsInTheList)
     EXPECT_NE(status().find("hush"), std::string::npos);
 }
 
+TEST_F(ShapeWindow, PointsOfSeveralLinesAreChosenAndMovedTogether)
+{
+    // Two lines of two points each, that end in different bars.
+    for (const auto& [lane, end] : {std::pair{1, bar(5)}, std::pair{2, bar(6)}}) {
+        clickAt(area(lane).bottomLeft().toPoint() + QPoint(40, -4));
+        clickAt(at(lane, bar(3), 0.0));
+        clickAt(at(lane, end, 0.0));
+        drag(at(lane, end, 0.0), at(lane, end, -12.0));
+    }
+    ASSERT_EQ(line(2).points.size(), 2U);
+    const auto ends = [&](std::size_t track) {
+        return HeardLine(line(track), song().tempo, song().rate).timeOfPoint(1);
+    };
+    const double first = line(1).points[1].level;
+    // Both ends with Ctrl; dragging one takes the other along.
+    clickAt(at(1, bar(5), first));
+    QTest::mouseClick(
+        &window_->lanes(),
+        Qt::LeftButton,
+        Qt::ControlModifier,
+        at(2, bar(6), line(2).points[1].level)
+    );
+    settle();
+    EXPECT_EQ(child<QLabel>("linePoint")->text().left(17).toStdString(), "2 points of 2 lin");
+    drag(at(2, bar(6), line(2).points[1].level), at(2, bar(7), line(2).points[1].level));
+    EXPECT_LE(std::abs((ends(1) - bar(6)).count()), 1);
+    EXPECT_LE(std::abs((ends(2) - bar(7)).count()), 1);
+    EXPECT_EQ(document_->history().undoName(), "Move 2 points of 2 lines");
+    // What is typed goes to both: one place, one level.
+    set("pointPlace", 8.0);
+    EXPECT_LE(std::abs((ends(1) - bar(8)).count()), 1);
+    EXPECT_LE(std::abs((ends(2) - bar(8)).count()), 1);
+    set("pointLevel", -20.0);
+    EXPECT_EQ(line(1).points[1].level, -20.0);
+    EXPECT_EQ(line(2).points[1].level, -20.0);
+    // With Ctrl one is left out again, and Delete takes the other alone.
+    QTest::mouseClick(&window_->lanes(), Qt::LeftButton, Qt::ControlModifier, at(1, bar(8), -20.0));
+    settle();
+    press(Qt::Key_Delete);
+    EXPECT_EQ(line(1).points.size(), 2U);
+    EXPECT_EQ(line(2).points.size(), 1U);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    // A span over both lanes: where their lines end, chosen by one button, deleted by one key.
+    drag(
+        area(1).topLeft().toPoint() + QPoint(30, 3), area(2).bottomLeft().toPoint() + QPoint(90, -3)
+    );
+    click("lineEnds");
+    press(Qt::Key_Delete);
+    EXPECT_EQ(line(1).points.size(), 1U);
+    EXPECT_EQ(line(2).points.size(), 1U);
+    EXPECT_EQ(document_->history().undoName(), "Take 2 points of 2 lines away");
+}
+
 TEST_F(ShapeWindow, AClipOfAFittedKitSpinsDownOnAllMicrophonesAndBack)
 {
     press(Qt::Key_3);

@@ -99,7 +99,7 @@ void ShapePainter::paintPoints(
     QRectF area,
     const LevelLine& line,
     Ink ink,
-    std::optional<std::size_t> chosen
+    const std::set<std::size_t>& chosen
 ) const
 {
     const Song& song = session_.song();
@@ -109,18 +109,21 @@ void ShapePainter::paintPoints(
     for (std::size_t i = 0; i < line.points.size(); ++i) {
         const double x = lanes_.xOf(heard.timeOfPoint(i));
         // From afar not each of thousands.
-        if (x < area.left() - 6 || x > area.right() + 6 || (x - last < 2.0 && chosen != i)) {
+        if (x < area.left() - 6 || x > area.right() + 6 ||
+            (x - last < 2.0 && !chosen.contains(i))) {
             continue;
         }
         last = x;
         if (ink != Ink::Full) {
             const double y = levelY(line.points[i].level, area);
             painter.fillRect(QRectF(x - 2.5, y - 2.5, 5.0, 5.0), colours.ink);
-            painter.fillRect(QRectF(x - 1.5, y - 1.5, 3.0, 3.0), colours.lane);
+            if (!chosen.contains(i)) {
+                painter.fillRect(QRectF(x - 1.5, y - 1.5, 3.0, 3.0), colours.lane);
+            }
             continue;
         }
         painter.setPen(QPen(colours.ink, 1.4));
-        painter.setBrush(chosen == i ? colours.ink : colours.lane);
+        painter.setBrush(chosen.contains(i) ? colours.ink : colours.lane);
         painter.drawEllipse(QPointF(x, levelY(line.points[i].level, area)), 4.0, 4.0);
     }
     painter.setBrush(Qt::NoBrush);

@@ -5,6 +5,8 @@
 #include "app/views/LanesView.h"
 #include "core/edits/ShapeEdits.h"
 
+#include <set>
+
 namespace orthochron::app {
 
 // Where a level stands in a lane: silence at its foot, +12 dB at its head, and between them by the
@@ -30,7 +32,7 @@ public:
         QRectF area,
         const LevelLine& line,
         Ink ink,
-        std::optional<std::size_t> chosen
+        const std::set<std::size_t>& chosen
     ) const;
     void paintHush(
         QPainter& painter, QRectF area, const Hush& hush, Ink ink, bool isChosen, bool isNamed

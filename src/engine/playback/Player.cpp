@@ -108,7 +108,7 @@ void Player::updateMix()
         mix_[place->second].right.store(gains[1], std::memory_order_relaxed);
     }
     clickGain_.store(
-        click_.isOn ? static_cast<float>(fromDecibels(click_.decibels)) : 0.0F,
+        click_.isOn || clickOn_ ? static_cast<float>(fromDecibels(click_.decibels)) : 0.0F,
         std::memory_order_relaxed
     );
 }
@@ -222,6 +222,21 @@ void Player::setSide(Side side)
         side_ = side;
     }
     refresh();
+}
+
+void Player::setClickOn(std::optional<TempoMap> map)
+{
+    if (clickOn_ == map) {
+        return;
+    }
+    {
+        const std::scoped_lock lock(mutex_);
+        clickOn_ = std::move(map);
+    }
+    if (song_) {
+        updateMix();
+        refresh();
+    }
 }
 
 void Player::setClick(const ClickSettings& click)
@@ -339,6 +354,7 @@ StreamPlan Player::planFor(const Request& request) const
     plan.keepsPitch = rate_.keepsPitch;
     plan.sources = sources_;
     plan.click = click_.sound;
+    plan.clickOn = clickOn_;
     if (!request.stopAt) {
         plan.loop = loop_;
     }

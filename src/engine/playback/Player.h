@@ -41,6 +41,8 @@ public:
     void setLoop(std::optional<LoopRange> loop);
     void setSide(Side side);
     void setClick(const ClickSettings& click);
+    // Clicks on the beats of another map, whether the click is on or off; none for the song's own.
+    void setClickOn(std::optional<TempoMap> map);
     // Gain of the recorded side that makes it as loud as the edited one.
     void setRecordedTrim(double decibels);
     void setMasterLevel(double decibels);
@@ -138,6 +140,7 @@ private:
     std::shared_ptr<const Song> song_;
     std::shared_ptr<const Sources> sources_;
     std::optional<Request> wanted_;
+    std::optional<TempoMap> clickOn_;
     bool isServing_ = false;
     std::uint64_t idleRounds_ = 0;  // of the reader, in which there was nothing to do
     double recordedTrim_ = 0.0;

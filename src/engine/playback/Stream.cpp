@@ -13,7 +13,8 @@ constexpr Seconds kLeap = milliseconds(5.0);      // of a level, where it is edi
 }  // namespace
 
 Stream::Stream(StreamPlan plan)
-    : plan_(std::move(plan)), click_(plan_.song->tempo, plan_.song->rate, plan_.click)
+    : plan_(std::move(plan)),
+      click_(plan_.clickOn.value_or(plan_.song->tempo), plan_.song->rate, plan_.click)
 {
     for (std::size_t t = 0; t < plan_.song->tracks.size(); ++t) {
         Lane lane;

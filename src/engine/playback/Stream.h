@@ -25,12 +25,13 @@ struct StreamPlan {
     std::optional<LoopRange> loop;
     std::optional<Frames> stopAt;
     ClickSound click = ClickSound::Wood;
-    Frames start;                   // song time of the first frame
-    bool isContinuation = false;    // goes on where the playing one is, sample for sample
-    float gain = 1.0F;              // loudness trim of the recorded side
-    std::uint32_t startNumber = 0;  // counts plays and seeks: playing waits for the newest
-    bool isRated = false;           // goes through Rate
-    bool keepsPitch = true;         // there
+    std::optional<TempoMap> clickOn;  // whose beats it sounds on; none for the song's
+    Frames start;                     // song time of the first frame
+    bool isContinuation = false;      // goes on where the playing one is, sample for sample
+    float gain = 1.0F;                // loudness trim of the recorded side
+    std::uint32_t startNumber = 0;    // counts plays and seeks: playing waits for the newest
+    bool isRated = false;             // goes through Rate
+    bool keepsPitch = true;           // there
 };
 
 // Sound rendered ahead, track by track, so that level and mute, level lines and hushes act at once.

@@ -85,7 +85,11 @@ void GridStage::step(int by)
 
 void GridStage::hear()
 {
-    following_->hear();
+    if (isFollowing()) {
+        following_->hear();
+    } else {
+        steady_->hear();
+    }
 }
 
 void GridStage::accept()

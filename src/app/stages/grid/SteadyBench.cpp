@@ -147,6 +147,11 @@ QWidget* SteadyBench::makeFound()
     readings_ = new ReadingsSheet(search_, found);
     column->addWidget(readings_, 1);
     auto* ends = new QHBoxLayout;
+    hear_ = benchButton(QString(), QStringLiteral("hearTempo"), false, found);
+    hear_->setToolTip(
+        tr("The take alone, with a click on each beat of the reading that is looked at")
+    );
+    ends->addWidget(hear_);
     ends->addStretch(1);
     ends->addWidget(stretch_);
     ends->addWidget(give_);
@@ -166,6 +171,8 @@ QWidget* SteadyBench::makeFound()
     connect(round_, &QPushButton::clicked, this, [this] {
         search_.setBpm(search_.roundValue().value_or(search_.bpm()));
     });
+    connect(hear_, &QPushButton::clicked, &search_, &TempoSearch::hear);
+    connect(&search_, &TempoSearch::hearingChanged, this, &SteadyBench::fillFound);
     connect(give_, &QPushButton::clicked, &search_, &TempoSearch::giveToSong);
     connect(stretch_, &QPushButton::clicked, &search_, &TempoSearch::stretchToSong);
     return found;
@@ -223,6 +230,8 @@ void SteadyBench::fillFound()
         bpm > 0.0 ? tr("Give the song %1 bpm").arg(bpm, 0, 'f', 2) : tr("Give the song its tempo")
     );
     give_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
+    hear_->setText(search_.isHeard() ? tr("Stop") : tr("Hear it counted"));
+    hear_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
     stretch_->setText(
         tr("Stretch it to %1").arg(session_.song().tempo.tempi().front().bpm, 0, 'f', 1)
     );

@@ -24,6 +24,7 @@ public:
     void mainAction();
     [[nodiscard]] QString mainActionName() const;
     void step(int by);
+    void hear() { search_.hear(); }
     void tap();  // the tempo of the take, or the song's where there is none
 
 private:
@@ -48,6 +49,7 @@ private:
     QPushButton* round_ = nullptr;
     QPushButton* give_ = nullptr;
     QPushButton* stretch_ = nullptr;
+    QPushButton* hear_ = nullptr;
     Taps taps_;
     QElapsedTimer clock_;  // of the taps
 };

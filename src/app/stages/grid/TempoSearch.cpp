@@ -16,6 +16,14 @@ TempoSearch::TempoSearch(Session& session, QObject* parent) : QObject(parent), s
         of_.reset();
         refresh();
     });
+    constexpr int kOften = 40;  // ms
+    attending_.setInterval(kOften);
+    connect(&attending_, &QTimer::timeout, this, &TempoSearch::attend);
+    connect(this, &TempoSearch::changed, this, [this] {
+        if (isHeard()) {
+            session_.player.setClickOn(saidMap());
+        }
+    });
 }
 
 std::shared_ptr<const Track> TempoSearch::track() const
@@ -42,6 +50,10 @@ void TempoSearch::refresh()
 {
     if (of_ != key()) {
         session_.jobs.drop(QStringLiteral("tempo"));
+        if (isHeard()) {
+            session_.player.stop();
+            attend();
+        }
         of_ = key();
         isSearched_ = false;
         found_ = {};
@@ -213,6 +225,51 @@ void TempoSearch::stretchToSong()
             }
         }
     );
+}
+
+std::optional<TempoMap> TempoSearch::saidMap() const
+{
+    const Song& song = session_.song();
+    const auto given = setTempo(song, bpm_, song.tempo.meterOfBar(1), firstBeat());
+    return bpm_ > 0.0 && given ? std::optional(given->tempo) : std::nullopt;
+}
+
+void TempoSearch::hear()
+{
+    const auto chosen = track();
+    if (isHeard()) {
+        session_.player.stop();
+        attend();
+        return;
+    }
+    if (bpm_ <= 0.0 || !chosen || chosen->clips.empty()) {
+        session_.say(tr("Find the tempo first, or type how many beats it lasts"));
+        return;
+    }
+    const auto map = saidMap();
+    if (!map) {
+        session_.say(tr("No click goes so slow or so fast"));
+        return;
+    }
+    session_.player.setAlone({chosen->id});
+    session_.player.setClickOn(map);
+    session_.player.playRange(
+        toFrames(firstBeat(), session_.song().rate), chosen->clips.back().end()
+    );
+    attending_.start();
+    Q_EMIT hearingChanged();
+}
+
+// All is as before once it ends.
+void TempoSearch::attend()
+{
+    if (session_.player.isWanted()) {
+        return;
+    }
+    attending_.stop();
+    session_.player.setAlone({});
+    session_.player.setClickOn(std::nullopt);
+    Q_EMIT hearingChanged();
 }
 
 }  // namespace orthochron::app

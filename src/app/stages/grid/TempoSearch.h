@@ -1,5 +1,7 @@
 #pragma once
 
+#include <QTimer>
+
 #include "app/session/Session.h"
 #include "core/tempo/Tempo.h"
 
@@ -42,8 +44,14 @@ public:
     // the nearest one of the song.
     void stretchToSong();
 
+    // The take alone with a click on the beats it is said to have, from its first one on; once more to end it.
+    // Another reading or tempo is heard at once meanwhile.
+    void hear();
+    [[nodiscard]] bool isHeard() const { return attending_.isActive(); }
+
 Q_SIGNALS:
     void changed();
+    void hearingChanged();
 
 private:
     struct Key {
@@ -54,6 +62,9 @@ private:
     };
     [[nodiscard]] std::optional<Key> key() const;
     void refresh();
+    void attend();
+    [[nodiscard]] std::optional<TempoMap>
+    saidMap() const;  // as the take is said to be; none for nothing yet
 
     Session& session_;
     std::optional<Key> of_;  // the take that all below is about
@@ -61,6 +72,7 @@ private:
     TempoFound found_;
     std::size_t place_ = 0;
     double bpm_ = 0.0;
+    QTimer attending_;  // as long as it is heard
 };
 
 }  // namespace orthochron::app

@@ -26,6 +26,9 @@ LineGrips::LineGrips(Session& session, LanesView& lanes, ShapeHands& hands)
 
 const LevelLine& LineGrips::lineOf(std::optional<TrackId> owner) const
 {
+    if (song_) {
+        return levelLineOf(*song_, owner);
+    }
     return isHeld() && owner == owner_ ? line_ : levelLineOf(session_.song(), owner);
 }
 
@@ -46,11 +49,17 @@ void LineGrips::paint(QPainter& painter, std::optional<TrackId> owner, QRectF ar
     const auto ink = isLookedAt || (isHeld() && owner == owner_) ? ShapePainter::Ink::Full
                                                                  : ShapePainter::Ink::Plain;
     shapes.paintLine(painter, area, line, ink);
-    std::optional<std::size_t> chosen;
-    if (isHeld() && owner == owner_) {
-        chosen = grip_ == Grip::Point ? std::optional(point_) : std::nullopt;
-    } else if (isLookedAt) {
-        chosen = hands_.point();
+    std::set<std::size_t> chosen;
+    if (isHeld() && owner == owner_ && grip_ != Grip::Points) {
+        if (grip_ == Grip::Point) {
+            chosen.insert(point_);
+        }
+    } else {
+        for (const LinePoint& point : hands_.points()) {
+            if (point.track == owner) {
+                chosen.insert(point.index);
+            }
+        }
     }
     shapes.paintPoints(painter, area, line, ink, chosen);
 }
@@ -77,7 +86,9 @@ LineGrips::Found LineGrips::find(std::optional<TrackId> owner, QRectF area, QPoi
     return std::abs(place.y() - y) <= kNearLine ? Found{Grip::Piece, before} : Found{};
 }
 
-bool LineGrips::press(std::optional<TrackId> owner, QRectF area, QMouseEvent& event)
+bool LineGrips::press(
+    std::optional<TrackId> owner, QRectF area, QMouseEvent& event, const LinePoints& chosen
+)
 {
     const bool draws = (event.modifiers() & Qt::ShiftModifier) != 0;
     const Found found = draws ? Found{} : find(owner, area, event.position());
@@ -97,6 +108,15 @@ bool LineGrips::press(std::optional<TrackId> owner, QRectF area, QMouseEvent& ev
         grip_ = isStepped ? Grip::Steps : Grip::Draw;
     }
     hands_.choosePoint(owner, grip_ == Grip::Point ? std::optional(found.point) : std::nullopt);
+    chosen_.clear();
+    isWithCtrl_ = (event.modifiers() & Qt::ControlModifier) != 0;
+    if (grip_ == Grip::Point && (isWithCtrl_ || chosen.contains({owner, found.point}))) {
+        chosen_ = chosen;
+        LinePoints all = chosen;
+        all.merge(hands_.pointsAt(owner, found.point));
+        hands_.choosePoints(all);
+        grip_ = hands_.areSeveral() ? Grip::Points : Grip::Point;
+    }
     return true;
 }
 
@@ -108,6 +128,7 @@ void LineGrips::move(QMouseEvent& event)
     isMoved_ = true;
     switch (grip_) {
     case Grip::Point: movePoint(event.position(), event.modifiers()); return;
+    case Grip::Points: movePoints(event.position(), event.modifiers()); return;
     case Grip::Piece: movePiece(event.position()); return;
     case Grip::Draw:
     case Grip::Steps: draw(event.position()); return;
@@ -143,6 +164,33 @@ void LineGrips::movePoint(QPointF place, Qt::KeyboardModifiers held)
     moved.points[point_].at = placeAt(at);
     moved.points[point_].level = level;
     show(moved, tr("%1 at %2").arg(levelText(level), placeText(song, at).place), place.toPoint());
+}
+
+void LineGrips::movePoints(QPointF place, Qt::KeyboardModifiers held)
+{
+    const Song& song = session_.song();
+    const LevelLine& line = levelLineOf(song, owner_);
+    const Frames was = HeardLine(line, song.tempo, song.rate).timeOfPoint(point_);
+    const double from = line.points[point_].level;
+    const double to = levelAtY(place.y(), area_);
+    // Where it is silent, its level is no measure for the others.
+    const double louder = from == kSilence || to == kSilence ? 0.0 : to - from;
+    const Frames by = lanes_.snapped(lanes_.timeAt(place.x()), held) - was;
+    auto moved = orthochron::movePoints(song, hands_.points(), by, louder);
+    if (!moved) {
+        return;
+    }
+    const Frames now =
+        HeardLine(levelLineOf(*moved, owner_), song.tempo, song.rate).timeOfPoint(point_);
+    const double seconds = toSeconds(now - was, song.rate).count();
+    lanes_.setReadout(
+        tr("%1: %2 dB, %3 s")
+            .arg(hands_.pointsName())
+            .arg(QString::asprintf("%+.1f", louder), QString::asprintf("%+.3f", seconds)),
+        place.toPoint()
+    );
+    hands_.hear(*moved);
+    song_ = std::move(*moved);
 }
 
 void LineGrips::movePiece(QPointF place)
@@ -217,8 +265,17 @@ void LineGrips::release()
 {
     const Grip was = std::exchange(grip_, Grip::None);
     const LevelLine dragged = std::exchange(line_, LevelLine());
+    auto moved = std::exchange(song_, std::nullopt);
     hands_.endDragging();
     if (was == Grip::None) {
+        return;
+    }
+    if (was == Grip::Points) {
+        if (moved) {
+            hands_.changePoints(std::move(*moved), tr("Move %1"));
+        } else {
+            chooseClicked();
+        }
         return;
     }
     const Song& song = session_.song();
@@ -246,13 +303,29 @@ void LineGrips::release()
     hands_.setLine(dragged, name);
 }
 
+// A click on a point among several: with Ctrl it is left out if it was one of them, else it stays alone.
+void LineGrips::chooseClicked()
+{
+    if (!isWithCtrl_) {
+        hands_.choosePoint(owner_, point_);
+    } else if (chosen_.contains({owner_, point_})) {
+        LinePoints left = chosen_;
+        for (const LinePoint& point : hands_.pointsAt(owner_, point_)) {
+            left.erase(point);
+        }
+        hands_.choosePoints(left);
+    }
+}
+
 std::pair<QString, Qt::CursorShape>
 LineGrips::hintAt(std::optional<TrackId> owner, QRectF area, QPoint place) const
 {
     switch (find(owner, area, place).grip) {
     case Grip::Point:
         return {
-            tr("Drag the point; it catches on the grid, free with Ctrl. Delete takes it away"),
+            tr("Drag the point; it catches on the grid, free with Ctrl. Delete takes it away. Ctrl "
+               "and "
+               "click chooses several, of any lines"),
             Qt::SizeAllCursor};
     case Grip::Piece:
         return {

@@ -18,7 +18,10 @@ public:
     LineGrips(Session& session, LanesView& lanes, ShapeHands& hands);
 
     void paint(QPainter& painter, std::optional<TrackId> owner, QRectF area) const;
-    bool press(std::optional<TrackId> owner, QRectF area, QMouseEvent& event);
+    // `chosen` are the points that were chosen before: a point among them takes all along, and with Ctrl
+    // it is chosen with them, or no more.
+    bool
+    press(std::optional<TrackId> owner, QRectF area, QMouseEvent& event, const LinePoints& chosen);
     void move(QMouseEvent& event);
     void release();
     [[nodiscard]] bool isHeld() const { return grip_ != Grip::None; }
@@ -26,7 +29,7 @@ public:
     hintAt(std::optional<TrackId> owner, QRectF area, QPoint place) const;
 
 private:
-    enum class Grip { None, Point, Piece, Draw, Steps };
+    enum class Grip { None, Point, Points, Piece, Draw, Steps };
 
     struct Found {
         Grip grip = Grip::None;
@@ -35,8 +38,10 @@ private:
     [[nodiscard]] Found find(std::optional<TrackId> owner, QRectF area, QPointF place) const;
     [[nodiscard]] const LevelLine& lineOf(std::optional<TrackId> owner) const;
     void movePoint(QPointF place, Qt::KeyboardModifiers held);
+    void movePoints(QPointF place, Qt::KeyboardModifiers held);
     void movePiece(QPointF place);
     void draw(QPointF place);
+    void chooseClicked();
     [[nodiscard]] HeldPlace placeAt(Frames songTime) const;
     void show(const LevelLine& line, const QString& readout, QPoint at);
 
@@ -49,7 +54,10 @@ private:
     std::size_t point_ = 0;
     QPointF pressed_;
     bool isMoved_ = false;
-    LevelLine line_;  // as it is dragged
+    bool isWithCtrl_ = false;   // when it was taken hold of
+    LevelLine line_;            // as it is dragged
+    std::optional<Song> song_;  // with several points as they are dragged
+    LinePoints chosen_;         // when it was taken hold of
     std::map<HeldPlace, double> drawn_;
 };
 

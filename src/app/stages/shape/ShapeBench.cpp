@@ -23,6 +23,8 @@ namespace {
 
 constexpr double kBent = 0.6;     // what the pictures of over and under bend by
 constexpr double kAlmost = 0.02;  // bends that count as straight
+constexpr double kSameBars = 5e-4;
+constexpr double kSameLevel = 0.05;  // dB
 
 enum PieceShape { Straight, Over, Under, Step };
 
@@ -172,6 +174,11 @@ QWidget* ShapeBench::makeLine()
     auto* actions = new QHBoxLayout;
     clear_ = button(line, tr("Clear range"), "clearRange");
     reset_ = button(line, tr("Reset line"), "resetLine");
+    lineEnds_ = button(line, tr("Line ends"), "lineEnds");
+    lineEnds_->setToolTip(
+        tr("Chooses where the lines of all chosen lanes end, to be moved or set together")
+    );
+    actions->addWidget(lineEnds_);
     actions->addWidget(clear_);
     actions->addWidget(reset_);
     column->addLayout(actions);
@@ -180,6 +187,7 @@ QWidget* ShapeBench::makeLine()
     connect(level_, &NumberField::finished, this, &ShapeBench::applyPoint);
     connect(bend_, &NumberField::finished, this, &ShapeBench::applyPoint);
     connect(shapes_, &QButtonGroup::idClicked, this, &ShapeBench::shapePiece);
+    connect(lineEnds_, &QPushButton::clicked, &hands_, &ShapeHands::chooseEnds);
     connect(stays_, &QCheckBox::clicked, this, [this](bool isOn) {
         hands_.holdLine(isOn ? Keeps::Time : Keeps::Bars);
     });
@@ -394,15 +402,16 @@ void ShapeBench::fillLine()
     lineOf_->setText(tr("Level line of %1").arg(hands_.ownerName()));
     const auto chosen = hands_.point();
     which_->setText(
-        line.isEmpty() ? tr("0 dB all through. Click the line in the lane for a point.")
-        : chosen       ? tr("Point %1 of %2").arg(*chosen + 1).arg(line.points.size())
-                       : tr("%1; click one, or drag the line between two")
+        line.isEmpty()        ? tr("0 dB all through. Click the line in the lane for a point.")
+        : hands_.areSeveral() ? tr("%1: what is typed goes to all").arg(hands_.pointsName())
+        : chosen              ? tr("Point %1 of %2").arg(*chosen + 1).arg(line.points.size())
+                              : tr("%1; click one, or drag the line between two")
                        .arg(counted(std::ssize(line.points), tr("point"), tr("points")))
     );
     for (QWidget* part : std::initializer_list<QWidget*>{place_, level_, bend_}) {
         part->setEnabled(chosen.has_value());
     }
-    const bool hasNext = chosen && *chosen + 1 < line.points.size();
+    const bool hasNext = chosen && *chosen + 1 < line.points.size() && !hands_.areSeveral();
     bend_->setEnabled(hasNext);
     for (QAbstractButton* shape : shapes_->buttons()) {
         shape->setEnabled(hasNext);
@@ -412,6 +421,7 @@ void ShapeBench::fillLine()
     stays_->setEnabled(!line.isEmpty());
     clear_->setEnabled(!line.isEmpty() && session_.choice.range().has_value());
     reset_->setEnabled(!line.isEmpty());
+    lineEnds_->setEnabled(!lastPoints(song, hands_.tracks()).empty());
     if (!chosen) {
         shapes_->setExclusive(false);
         for (QAbstractButton* shape : shapes_->buttons()) {
@@ -511,14 +521,39 @@ void ShapeBench::fillList()
 
 // ---- what is done
 
+void ShapeBench::applyPoints()
+{
+    const Song& song = session_.song();
+    const LevelLine& line = hands_.line();
+    const LevelPoint& point = line.points[*hands_.point()];
+    const double was = barsAt(song.tempo, timeOf(point.at, line.keeps, song.tempo));
+    const double level = level_->value() <= kLeastLevel ? kSilence : level_->value();
+    if (std::abs(was - place_->value()) > kSameBars) {
+        const Frames at = toFrames(timeOfBars(song.tempo, place_->value()), song.rate);
+        auto placed = placePoints(song, hands_.points(), at);
+        if (!placed) {
+            // Several of one line: the one looked at comes there, and the others go along.
+            const Frames now = HeardLine(line, song.tempo, song.rate).timeOfPoint(*hands_.point());
+            placed = movePoints(song, hands_.points(), at - now, 0.0);
+        }
+        hands_.changePoints(std::move(placed), tr("Place %1"));
+    } else if (std::abs(level_->value() - std::max(point.level, kLeastLevel)) > kSameLevel) {
+        hands_.changePoints(levelPoints(song, hands_.points(), level), tr("Set the level of %1"));
+    }
+}
+
 void ShapeBench::applyPoint()
 {
+    if (hands_.areSeveral() && hands_.point()) {
+        applyPoints();
+        return;
+    }
     const Song& song = session_.song();
     const Keeps keeps = hands_.line().keeps;
     hands_.changePoint(
         [&](LevelPoint& point) {
             const double was = barsAt(song.tempo, timeOf(point.at, keeps, song.tempo));
-            if (std::abs(was - place_->value()) > 5e-4) {
+            if (std::abs(was - place_->value()) > kSameBars) {
                 point.at = placeOf(timeOfBars(song.tempo, place_->value()), keeps, song.tempo);
             }
             point.level = level_->value() <= kLeastLevel ? kSilence : level_->value();

@@ -36,6 +36,7 @@ private:
     void fillList();
     void shapePiece(int shape);
     void applyPoint();
+    void applyPoints();  // to all that are chosen
     void applyHush();
     void spin(bool isDown);
     NumberField*
@@ -54,6 +55,7 @@ private:
     QCheckBox* stays_ = nullptr;
     QPushButton* reset_ = nullptr;
     QPushButton* clear_ = nullptr;
+    QPushButton* lineEnds_ = nullptr;
     NumberField* from_ = nullptr;
     NumberField* bars_ = nullptr;
     NumberField* edge_ = nullptr;

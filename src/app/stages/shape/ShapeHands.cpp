@@ -4,6 +4,7 @@
 #include "core/render/LastSound.h"
 
 #include <algorithm>
+#include <array>
 #include <set>
 
 namespace orthochron::app {
@@ -16,6 +17,7 @@ ShapeHands::ShapeHands(Session& session, QObject* parent) : QObject(parent), ses
         copied_.clear();
         owner_.reset();
         point_.reset();
+        points_.clear();
         hush_ = {};
     });
     connect(&session_.choice, &Choice::trackChanged, this, [this] {
@@ -31,6 +33,7 @@ void ShapeHands::songChanged()
         owner_.reset();
         point_.reset();
     }
+    points_ = pointsLeft(session_.song(), points_);
     if (!hush()) {
         hush_ = {};
     }
@@ -45,6 +48,7 @@ void ShapeHands::setOwner(std::optional<TrackId> owner)
     if (owner != owner_) {
         owner_ = owner;
         point_.reset();
+        points_.clear();
         Q_EMIT changed();
     }
 }
@@ -72,8 +76,82 @@ void ShapeHands::choosePoint(std::optional<TrackId> owner, std::optional<std::si
 {
     owner_ = owner;
     point_ = point;
+    points_.clear();
     hush_ = {};
     Q_EMIT changed();
+}
+
+LinePoints ShapeHands::pointsAt(std::optional<TrackId> owner, std::size_t index) const
+{
+    if (!owner) {
+        return {{std::nullopt, index}};
+    }
+    LinePoints points;
+    for (const TrackId track : ownersOf(owner)) {
+        points.insert({track, index});
+    }
+    return pointsLeft(session_.song(), points);
+}
+
+LinePoints ShapeHands::points() const
+{
+    LinePoints all = points_;
+    if (const auto one = point()) {
+        all.merge(pointsAt(owner_, *one));
+    }
+    return all;
+}
+
+bool ShapeHands::areSeveral() const
+{
+    const LinePoints all = points();
+    return !all.empty() && all != pointsAt(all.begin()->track, all.begin()->index);
+}
+
+QString ShapeHands::pointsName() const
+{
+    // A folded set's line counts once.
+    std::set<std::optional<TrackId>> lines;
+    qsizetype count = 0;
+    for (const LinePoint& point : points()) {
+        const auto owner =
+            point.track ? std::optional(ownersOf(point.track).front()) : std::nullopt;
+        count += point.track == owner ? 1 : 0;
+        lines.insert(owner);
+    }
+    return tr("%1 of %2")
+        .arg(
+            counted(count, tr("point"), tr("points")),
+            counted(std::ssize(lines), tr("line"), tr("lines"))
+        );
+}
+
+void ShapeHands::choosePoints(LinePoints points)
+{
+    points_ = std::move(points);
+    point_.reset();
+    for (const LinePoint& point : points_) {
+        if (point.track == owner_) {
+            point_ = point.index;
+        }
+    }
+    if (!points_.empty() && !point_) {
+        owner_ = points_.begin()->track;
+        point_ = points_.begin()->index;
+    }
+    hush_ = {};
+    Q_EMIT changed();
+}
+
+void ShapeHands::chooseEnds()
+{
+    LinePoints ends = lastPoints(session_.song(), tracks());
+    if (ends.empty()) {
+        session_.say(tr("Drag over the lanes whose lines are to end together first"));
+        return;
+    }
+    choosePoints(std::move(ends));
+    session_.say(tr("%1 chosen").arg(pointsName()));
 }
 
 std::optional<PlacedHush> ShapeHands::hush() const
@@ -85,6 +163,7 @@ void ShapeHands::chooseHush(HushId hush)
 {
     hush_ = hush;
     point_.reset();
+    points_.clear();
     Q_EMIT changed();
 }
 
@@ -144,14 +223,31 @@ bool ShapeHands::setLine(const LevelLine& line, const QString& name)
 
 void ShapeHands::hear(std::optional<TrackId> owner, const LevelLine& line)
 {
-    if (!session_.player.isPlaying()) {
-        return;
-    }
     if (auto heard = setLevelLine(session_.song(), ownersOf(owner), line)) {
+        hear(std::move(*heard));
+    }
+}
+
+void ShapeHands::hear(Song song)
+{
+    if (session_.player.isPlaying()) {
         isHearing_ = true;
         session_.player.setSong(
-            std::make_shared<const Song>(std::move(*heard)), session_.document.sources()
+            std::make_shared<const Song>(std::move(song)), session_.document.sources()
         );
+    }
+}
+
+void ShapeHands::changePoints(Result<Song> changed, const QString& name)
+{
+    const LinePoints all = points();
+    const auto owner = owner_;
+    if (changed && *changed == session_.song()) {
+        return;
+    }
+    if (session_.document.apply(std::move(changed), name.arg(pointsName()))) {
+        owner_ = owner;
+        choosePoints(pointsLeft(session_.song(), all));
     }
 }
 
@@ -179,6 +275,11 @@ void ShapeHands::changePoint(const std::function<void(LevelPoint&)>& change, con
 
 void ShapeHands::removePoint()
 {
+    if (areSeveral()) {
+        changePoints(removePoints(session_.song(), points()), tr("Take %1 away"));
+        choosePoints({});
+        return;
+    }
     if (const auto chosen = point()) {
         setLine(lines::withoutPoint(line(), *chosen), tr("Take a point of the line of %1 away"));
     }
@@ -199,13 +300,22 @@ void ShapeHands::clearRange()
         return;
     }
     const Song& song = session_.song();
-    const auto place = [&](Frames at) {
-        return placeOf(toSeconds(at, song.rate), line().keeps, song.tempo);
+    const auto cleared = [&](const LevelLine& line) {
+        const auto place = [&](Frames at) {
+            return placeOf(toSeconds(at, song.rate), line.keeps, song.tempo);
+        };
+        return lines::cleared(line, place(range->from), place(range->to), song.tempo);
     };
-    setLine(
-        lines::cleared(line(), place(range->from), place(range->to), song.tempo),
-        tr("Clear the line of %1")
-    );
+    if (!owner_ || tracks_.size() < 2) {
+        setLine(cleared(line()), tr("Clear the line of %1"));
+        return;
+    }
+    Result<Song> next = song;
+    for (const TrackId track : tracks_) {
+        next =
+            next ? setLevelLine(*next, std::array{track}, cleared(levelLineOf(song, track))) : next;
+    }
+    session_.document.apply(std::move(next), tr("Clear the lines of %1").arg(tracksName()));
 }
 
 void ShapeHands::holdLine(Keeps keeps)

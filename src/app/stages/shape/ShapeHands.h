@@ -3,7 +3,7 @@
 #include <QObject>
 
 #include "app/session/Session.h"
-#include "core/edits/ShapeEdits.h"
+#include "core/edits/LinePoints.h"
 
 namespace orthochron::app {
 
@@ -23,6 +23,15 @@ public:
     // Of a line, a point that is chosen; none when there is no such point any more.
     [[nodiscard]] std::optional<std::size_t> point() const;
     void choosePoint(std::optional<TrackId> owner, std::optional<std::size_t> point);
+    // All that are chosen, of whatever lines, the one above among them.
+    [[nodiscard]] LinePoints points() const;
+    [[nodiscard]] bool areSeveral() const;  // more than one line has, or one has several
+    // In words: "3 points of 3 lines".
+    [[nodiscard]] QString pointsName() const;
+    void choosePoints(LinePoints points);
+    // A point of a line as points(): of a folded set that of all its tracks.
+    [[nodiscard]] LinePoints pointsAt(std::optional<TrackId> owner, std::size_t index) const;
+    void chooseEnds();  // where the lines of tracks() end
     [[nodiscard]] std::optional<PlacedHush> hush() const;
     void chooseHush(HushId hush);
     // The tracks a span was drawn over; without one, that of the chosen track, or all of its set when
@@ -36,7 +45,10 @@ public:
     bool setLine(const LevelLine& line, const QString& name);
     // Plays on with a line that is still being dragged; and no longer.
     void hear(std::optional<TrackId> owner, const LevelLine& line);
+    void hear(Song song);
     void endDragging();
+    // What is done to all points that are chosen, as one step.
+    void changePoints(Result<Song> changed, const QString& name);
     void changePoint(const std::function<void(LevelPoint&)>& change, const QString& name);
     void removePoint();
     void resetLine();
@@ -91,6 +103,7 @@ private:
     Session& session_;
     std::optional<TrackId> owner_;
     std::optional<std::size_t> point_;
+    LinePoints points_;
     HushId hush_;
     std::vector<TrackId> tracks_;
     std::vector<LevelPoint> copied_;

@@ -166,6 +166,7 @@ void ShapeStage::paintFoot(QPainter& painter, QRect area)
 
 bool ShapeStage::pressFoot(QMouseEvent& event)
 {
+    const LinePoints chosen = hands_.points();
     hands_.setOwner(std::nullopt);
     const QRect area = lanes_.foot();
     if (event.pos().x() < area.left()) {
@@ -180,7 +181,7 @@ bool ShapeStage::pressFoot(QMouseEvent& event)
         hands_.setLine(line, tr("Add a point to the line of %1"));
         return false;
     }
-    return lineGrips_.press(std::nullopt, area, event);
+    return lineGrips_.press(std::nullopt, area, event, chosen);
 }
 
 std::pair<QString, Qt::CursorShape> ShapeStage::hintInFoot(QPoint place) const
@@ -197,9 +198,10 @@ std::pair<QString, Qt::CursorShape> ShapeStage::hintInFoot(QPoint place) const
 
 bool ShapeStage::press(const Lane& lane, QMouseEvent& event)
 {
+    const LinePoints chosen = hands_.points();
     session_.choice.setTrack(lane.track);
     hands_.setOwner(lane.track);
-    if (lineGrips_.press(lane.track, lane.area, event) || spinGrips_.press(lane, event) ||
+    if (lineGrips_.press(lane.track, lane.area, event, chosen) || spinGrips_.press(lane, event) ||
         hushGrips_.press(lane, event)) {
         hands_.setTracks({});
         return true;
@@ -370,6 +372,12 @@ void ShapeStage::nudge(Seconds by)
         };
         hands_.changeHush(
             {.from = later(placed->hush.from), .to = later(placed->hush.to)}, tr("Move the hush")
+        );
+        return;
+    }
+    if (hands_.areSeveral()) {
+        hands_.changePoints(
+            movePoints(song, hands_.points(), toFrames(by, song.rate), 0.0), tr("Move %1")
         );
         return;
     }
