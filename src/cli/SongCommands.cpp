@@ -5,6 +5,7 @@
 #include "core/audio/SoundFile.h"
 #include "core/demo/DemoSong.h"
 #include "core/edits/ShapeEdits.h"
+#include "core/edits/SpeedEdits.h"
 #include "core/files/TakeCheck.h"
 #include "core/render/Print.h"
 

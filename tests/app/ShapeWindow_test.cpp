@@ -3,6 +3,7 @@
 #include "app/WindowFixture.h"
 #include "app/views/ShapePainter.h"
 #include "core/edits/ShapeEdits.h"
+#include "core/edits/SpeedEdits.h"
 #include "core/render/Print.h"
 #include "core/render/Render.h"
 

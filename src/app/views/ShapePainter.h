@@ -4,6 +4,7 @@
 
 #include "app/views/LanesView.h"
 #include "core/edits/ShapeEdits.h"
+#include "core/edits/SpeedEdits.h"
 
 #include <set>
 

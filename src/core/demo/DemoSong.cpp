@@ -10,6 +10,7 @@
 #include "core/edits/ClipEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/ShapeEdits.h"
+#include "core/edits/SpeedEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/files/SongFile.h"
 #include "core/render/Sources.h"

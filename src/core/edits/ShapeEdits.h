@@ -1,9 +1,8 @@
 #pragma once
 
 #include "core/edits/ClipChoice.h"
-#include "core/shape/Spin.h"
 
-// Level lines, hushes and spins.
+// Level lines and hushes.
 namespace orthochron {
 
 // The level line of some tracks, the same for each, or with none of the whole song. Errors: BadArgument
@@ -77,14 +76,5 @@ struct HushSwitched {
 };
 [[nodiscard]] Result<HushSwitched>
 switchHush(const Song& song, std::span<const TrackId> tracks, Span span);
-
-// Gives the chosen clips, on all microphones of their sets, a spin at their end or start, or none.
-// Each keeps its length; what is not reached becomes spare. Errors: BadArgument for a spin longer than
-// a clip, locked or reversed clips.
-[[nodiscard]] Result<Song>
-spinClips(const Song& song, const ClipChoice& choice, bool isDown, std::optional<Spin> spin);
-// Whether the level of their spins falls with the speed. Errors: BadArgument when they have none.
-[[nodiscard]] Result<Song> spinLevel(const Song& song, const ClipChoice& choice, bool followsLevel);
-[[nodiscard]] Spins spinsOf(const Clip& clip);
 
 }  // namespace orthochron

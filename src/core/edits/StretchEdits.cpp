@@ -2,9 +2,9 @@
 
 #include <fmt/format.h>
 
+#include "core/edits/ChangedClips.h"
 #include "core/edits/ClipEdits.h"
 #include "core/edits/MarkEdits.h"
-#include "core/edits/Pieces.h"
 #include "core/edits/StretchFit.h"
 
 #include <algorithm>
@@ -409,47 +409,10 @@ Result<Song> stretchClips(const Song& song, const ClipChoice& choice, const Clip
     if (auto valid = validate(change); !valid) {
         return tl::unexpected(valid.error());
     }
-    const auto chosen = freeOf(song, withTheirSet(song, choice));
-    if (!chosen) {
-        return tl::unexpected(chosen.error());
-    }
-    Song next = song;
-    NewIds ids(next.lastId);
     Stretching stretching(song, change);
-    for (const MicSet& set : song.sets) {
-        std::vector<std::vector<Piece>> tracks;
-        bool isTouched = false;
-        for (const TrackId id : set.tracks) {
-            std::vector<Piece> pieces;
-            std::vector<Piece> changed;
-            for (Piece& piece : takenApart(song.track(id)->clips)) {
-                const auto own = chosen->find(id);
-                if (own == chosen->end() || !own->second.contains(piece.clip.id)) {
-                    pieces.push_back(std::move(piece));
-                    continue;
-                }
-                if (auto done = stretching.stretch(set, piece.clip); !done) {
-                    return tl::unexpected(done.error());
-                }
-                changed.push_back(std::move(piece));
-                isTouched = true;
-            }
-            if (auto laid = layOver(pieces, std::move(changed), ids); !laid) {
-                return tl::unexpected(laid.error());
-            }
-            tracks.push_back(std::move(pieces));
-        }
-        if (!isTouched) {
-            continue;
-        }
-        auto clips = putTogether(next, std::move(tracks), {});
-        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
-            Track track = *next.track(set.tracks[t]);
-            track.clips = std::move(clips[t]);
-            putTrack(next, std::move(track));
-        }
-    }
-    return next;
+    return changeChosen(song, choice, false, [&](const MicSet& set, Clip& clip) {
+        return stretching.stretch(set, clip);
+    });
 }
 
 }  // namespace orthochron

@@ -4,6 +4,7 @@
 
 #include "core/edits/ClipEdits.h"
 #include "core/edits/GridEdits.h"
+#include "core/edits/SpeedEdits.h"
 #include "core/files/SongFile.h"
 #include "core/render/LastSound.h"
 #include "core/render/Render.h"

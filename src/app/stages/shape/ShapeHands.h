@@ -4,6 +4,7 @@
 
 #include "app/session/Session.h"
 #include "core/edits/LinePoints.h"
+#include "core/edits/SpeedEdits.h"
 
 namespace orthochron::app {
 
