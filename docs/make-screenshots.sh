@@ -32,7 +32,7 @@ song="Lantern Weir, shaped"
 shot tune --stage tune --track "Alto voice" --at 20 --bars 4
 shot tune-bass --stage tune --track "Double bass" --at 20 --bars 4
 shot tune-night --stage tune --track "Alto voice" --at 20 --bars 4 --night
-shot shape --stage shape --track "Alto voice" --at 10 --bars 14 --shaped
+shot shape --stage shape --track "Alto voice" --at 10 --bars 14 --shaped --speed
 shot shape-spin --stage shape --at 79 --bars 3
 song="Lantern Weir"
 shot print --stage print --at 40 --bars 4

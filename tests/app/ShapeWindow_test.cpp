@@ -188,6 +188,62 @@ TEST_F(ShapeWindow, AHushIsCopiedTrimmedMovedAndStepsInTheList)
     EXPECT_NE(status().find("hush"), std::string::npos);
 }
 
+TEST_F(ShapeWindow, TheSpeedOfAClipIsDrawnInItOnAllMicrophonesOfTheSet)
+{
+    click("drawSpeed");
+    const auto speedAt = [&](int lane, Frames time, double speed) {
+        return QPoint(
+            static_cast<int>(std::lround(window_->lanes().xOf(time))),
+            static_cast<int>(std::lround(ShapePainter::speedY(speed, area(lane))))
+        );
+    };
+    const auto points = [&](std::size_t track) {
+        return speedPointsOf(song().tracks[track]->clips[0]);
+    };
+    const Frames begin = song().tracks[0]->clips[0].at;
+    const Frames length = song().tracks[0]->clips[0].length;
+    // A click on the line makes a point, and the ends to run from and to.
+    clickAt(speedAt(1, bar(3), 1.0));
+    ASSERT_EQ(points(1).size(), 3U);
+    EXPECT_LE(std::abs((begin + points(1)[1].at - bar(3)).count()), 1);
+    clickAt(speedAt(1, bar(5), 1.0));
+    ASSERT_EQ(points(1).size(), 4U);
+    // Dragged up: twice as fast, on every microphone, and the clip as long as it was.
+    drag(speedAt(1, bar(3), 1.0), speedAt(1, bar(3), 2.0));
+    EXPECT_NEAR(points(1)[1].speed, 2.0, 0.15);
+    for (std::size_t t = 0; t < song().tracks.size(); ++t) {
+        EXPECT_EQ(
+            song().tracks[t]->clips[0].sound.treatment, song().tracks[0]->clips[0].sound.treatment
+        );
+    }
+    EXPECT_EQ(song().tracks[0]->clips[0].length, length);
+    // The piece to the next point bent over the straight line; a typed speed for the chosen point.
+    const double straight = 0.5 * (points(1)[1].speed + 1.0);
+    const Frames middle = (bar(3) + bar(5)) / 2;
+    drag(speedAt(1, middle, straight), speedAt(1, middle, straight + 1.2));
+    EXPECT_GT(points(1)[1].bend, 0.05);
+    clickAt(speedAt(1, bar(3), points(1)[1].speed));
+    set("spinSpeed", 50.0);
+    EXPECT_EQ(points(1)[1].speed, 0.5);
+    EXPECT_EQ(document_->history().undoName(), "Set the speed at a point");
+    // Its content kept, it takes longer.
+    choose("speedKeeps", 1);
+    set("spinSpeed", 40.0);
+    EXPECT_GT(song().tracks[0]->clips[0].length, length);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(song().tracks[0]->clips[0].length, length);
+    // A point taken away, the whole line, and all of it back.
+    clickAt(speedAt(1, bar(3), 0.5));
+    press(Qt::Key_Delete);
+    EXPECT_EQ(points(1).size(), 3U);
+    click("noSpin");
+    EXPECT_TRUE(points(1).empty());
+    while (document_->history().canUndo()) {
+        press(Qt::Key_Z, Qt::ControlModifier);
+    }
+    EXPECT_EQ(song().tracks[0]->clips[0].sound.treatment, nullptr);
+}
+
 TEST_F(ShapeWindow, PointsOfSeveralLinesAreChosenAndMovedTogether)
 {
     // Two lines of two points each, that end in different bars.

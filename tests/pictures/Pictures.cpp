@@ -9,10 +9,31 @@
 #include "app/theme/Theme.h"
 #include "app/window/Picture.h"
 #include "core/edits/GrooveEdits.h"
+#include "core/edits/SpeedEdits.h"
 
 // Makes one of the pictures in docs/screenshots; docs/make-screenshots.sh asks for them all.
 namespace orthochron::app {
 namespace {
+
+// The bass as if a turntable were stopped by hand and let go again.
+void stopAndLetGo(Session& session)
+{
+    using namespace orthochron;
+    const Song& song = session.song();
+    const ClipId bass = song.tracks.back()->clips.back().id;
+    const auto at = [&](double beats) {
+        const Seconds time = song.tempo.timeAt(song.tempo.startOfBar(12) + Beats(beats));
+        return toFrames(time, song.rate) - clipOf(song, bass)->clip.at;
+    };
+    session.document.apply(
+        setSpeed(
+            song,
+            {bass},
+            {.points = {{at(0.0), 1.0, 0.4}, {at(2.0), 0.2}, {at(4.0), 0.2, -0.5}, {at(8.0), 1.0}}}
+        ),
+        QString()
+    );
+}
 
 void fitToAGroove(MainWindow& window, Session& session)
 {
@@ -59,6 +80,7 @@ int main(int argc, char** argv)
           "groove",
           "by-hand",
           "trying",
+          "speed",
           "doubtful",
           "tempo",
           "follow",
@@ -140,6 +162,11 @@ int main(int argc, char** argv)
         window.action(Command::Next)->trigger();
         window.action(Command::Next)->trigger();
         lookAt(session, value("at").toDouble(), value("bars").toDouble() * 240.0 / 92.0);
+    }
+    if (has("speed")) {
+        stopAndLetGo(session);
+        window.findChild<QAbstractButton*>(QStringLiteral("drawSpeed"))->click();
+        settle(session);
     }
     if (has("doubtful")) {
         window.findChild<QAbstractButton*>(QStringLiteral("wayDoubtful"))->click();

@@ -27,6 +27,29 @@ double widthOf(ShapePainter::Ink ink)
     return ink == ShapePainter::Ink::Full ? 1.8 : 1.0;
 }
 
+// The speed all along what is seen of a clip; 100 % where it has no line.
+QPolygonF speedCurve(
+    const LanesView& lanes, QRectF area, const Clip& clip, const std::vector<SpeedPoint>& points
+)
+{
+    constexpr double kStep = 3.0;  // px
+    const auto line = SpeedLine::through(points).value_or(SpeedLine());
+    const double left = std::max(lanes.xOf(clip.at), area.left());
+    const double right = std::min(lanes.xOf(clip.end()), area.right());
+    QPolygonF curve;
+    const auto add = [&](double x) {
+        const auto heard = static_cast<double>((lanes.timeAt(x) - clip.at).count());
+        curve << QPointF(x, ShapePainter::speedY(line.speedAt(heard), area));
+    };
+    for (double x = left; x < right; x += kStep) {
+        add(x);
+    }
+    if (right > left) {
+        add(right - 0.5);
+    }
+    return curve;
+}
+
 }  // namespace
 
 double levelY(double level, QRectF area)
@@ -228,6 +251,51 @@ void ShapePainter::paintSpins(QPainter& painter, QRectF area, const Clip& clip, 
     if (spins.down) {
         paint(*spins.down, true);
     }
+    if (!spins.up && !spins.down) {
+        painter.setPen(QPen(inkOf(Ink::Faint), 1.2));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawPolyline(speedCurve(lanes_, area, clip, speedPointsOf(clip)));
+    }
+}
+
+double ShapePainter::speedY(double speed, QRectF area)
+{
+    const double half = 0.5 * area.height() - kMargin;
+    const double above = speed <= 1.0 ? speed - 1.0 : (speed - 1.0) / (kMostSpeed - 1.0);
+    return area.center().y() - above * half;
+}
+
+double ShapePainter::speedAtY(double y, QRectF area)
+{
+    const double half = 0.5 * area.height() - kMargin;
+    const double above = std::clamp((area.center().y() - y) / half, -1.0, 1.0);
+    return above <= 0.0 ? 1.0 + above : 1.0 + above * (kMostSpeed - 1.0);
+}
+
+void ShapePainter::paintSpeed(
+    QPainter& painter,
+    QRectF area,
+    const Clip& clip,
+    const std::vector<SpeedPoint>& points,
+    std::optional<std::size_t> chosen
+) const
+{
+    const Palette& colours = Theme::palette();
+    QPolygonF curve = speedCurve(lanes_, area, clip, points);
+    painter.setBrush(Qt::NoBrush);
+    // On paper of its own, so that it is seen over the sound.
+    painter.setPen(QPen(colours.lane, 4.0));
+    painter.drawPolyline(curve);
+    painter.setPen(QPen(colours.finding, 1.8, points.empty() ? Qt::DashLine : Qt::SolidLine));
+    painter.drawPolyline(curve);
+    painter.setPen(QPen(colours.finding, 1.6));
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        painter.setBrush(chosen == i ? colours.finding : colours.lane);
+        painter.drawEllipse(
+            QPointF(lanes_.xOf(clip.at + points[i].at), speedY(points[i].speed, area)), 4.0, 4.0
+        );
+    }
+    painter.setBrush(Qt::NoBrush);
 }
 
 void ShapePainter::paintFades(

@@ -6,6 +6,7 @@
 #include "core/edits/ShapeEdits.h"
 #include "core/edits/SpeedEdits.h"
 
+#include <optional>
 #include <set>
 
 namespace orthochron::app {
@@ -38,8 +39,19 @@ public:
     void paintHush(
         QPainter& painter, QRectF area, const Hush& hush, Ink ink, bool isChosen, bool isNamed
     ) const;
-    // The speed over the part of a clip that spins.
+    // The speed over the part of a clip that spins, or all along its speed line.
     void paintSpins(QPainter& painter, QRectF area, const Clip& clip, Ink ink) const;
+    // The speed all along a clip, with its points counted from its start; a chosen one full.
+    void paintSpeed(
+        QPainter& painter,
+        QRectF area,
+        const Clip& clip,
+        const std::vector<SpeedPoint>& points,
+        std::optional<std::size_t> chosen
+    ) const;
+    // Where a speed lies in a lane: 100 % in its middle, four times at its top.
+    [[nodiscard]] static double speedY(double speed, QRectF area);
+    [[nodiscard]] static double speedAtY(double y, QRectF area);
     // Its fades, each so much longer.
     void paintFades(
         QPainter& painter, QRectF area, const Clip& clip, Ink ink, Frames inBy, Frames outBy

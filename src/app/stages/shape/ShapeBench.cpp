@@ -308,7 +308,33 @@ QWidget* ShapeBench::makeFade()
     spins->addWidget(up);
     spins->addWidget(unspin_);
     column->addLayout(spins);
+    auto* speed = new QHBoxLayout;
+    drawSpeed_ = button(fades, tr("Draw speed"), "drawSpeed");
+    drawSpeed_->setCheckable(true);
+    drawSpeed_->setToolTip(
+        tr("In the clips, from standing still to four times; pitch goes along, as on tape")
+    );
+    speedKeeps_ = new QComboBox(fades);
+    speedKeeps_->setObjectName(QStringLiteral("speedKeeps"));
+    speedKeeps_->setAccessibleName(tr("What a clip keeps when its speed is drawn"));
+    speedKeeps_->addItems(
+        {tr("the clip keeps its length"),
+         tr("it keeps its content"),
+         tr("and what follows moves along")}
+    );
+    speed->addWidget(drawSpeed_);
+    speed->addWidget(speedKeeps_, 1);
+    column->addLayout(speed);
     column->addStretch(1);
+    connect(drawSpeed_, &QPushButton::toggled, &hands_, &ShapeHands::setDrawsSpeed);
+    connect(speedKeeps_, &QComboBox::activated, this, [this](int keeps) {
+        hands_.speedKeeps = static_cast<SpeedKeeps>(keeps);
+    });
+    connect(spinSpeed_, &NumberField::finished, this, [this](double percent) {
+        if (!isFilling_) {
+            hands_.setPointSpeed(percent / 100.0);
+        }
+    });
     connect(out, &QPushButton::clicked, this, [this] { fade(true); });
     connect(in, &QPushButton::clicked, this, [this] { fade(false); });
     connect(endHere_, &QPushButton::clicked, this, [this] {
@@ -319,6 +345,14 @@ QWidget* ShapeBench::makeFade()
     connect(up, &QPushButton::clicked, this, [this] { spin(false); });
     connect(unspin_, &QPushButton::clicked, this, [this] {
         const auto placed = clipsOf(session_.song(), hands_.spun());
+        const auto drawn = std::ranges::find_if(placed, [](const PlacedClip& each) {
+            const Spins own = orthochron::spinsOf(each.clip);
+            return !own.up && !own.down && !speedPointsOf(each.clip).empty();
+        });
+        if (drawn != placed.end()) {
+            hands_.setSpeedLine(drawn->clip.id, {}, tr("Take the speed line away"));
+            return;
+        }
         for (const bool isDown : {true, false}) {
             const bool isThere = std::ranges::any_of(placed, [&](const PlacedClip& each) {
                 const Spins own = orthochron::spinsOf(each.clip);
@@ -487,7 +521,11 @@ void ShapeBench::fillSpin()
     }
     const Spins spins = orthochron::spinsOf(spinning->clip);
     const auto& spin = spins.down ? spins.down : spins.up;
-    if (spin) {
+    const auto point = hands_.speedPoint();
+    const auto pointed = point ? clipOf(song, point->clip) : std::nullopt;
+    if (pointed) {
+        spinSpeed_->setValue(100.0 * speedPointsOf(pointed->clip)[point->index].speed);
+    } else if (spin) {
         const Frames end = spinning->clip.end();
         const Beats beats = song.tempo.beatsAt(toSeconds(end, song.rate)) -
                             song.tempo.beatsAt(toSeconds(end - spin->length, song.rate));

@@ -75,6 +75,8 @@ private:
     NumberField* spinSpeed_ = nullptr;
     QCheckBox* spinLevel_ = nullptr;
     QPushButton* unspin_ = nullptr;
+    QPushButton* drawSpeed_ = nullptr;
+    QComboBox* speedKeeps_ = nullptr;
     QListWidget* list_ = nullptr;
     std::vector<ShapeHands::Item> items_;
     bool isFilling_ = false;

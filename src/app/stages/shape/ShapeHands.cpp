@@ -18,6 +18,7 @@ ShapeHands::ShapeHands(Session& session, QObject* parent) : QObject(parent), ses
         owner_.reset();
         point_.reset();
         points_.clear();
+        speedPoint_.reset();
         hush_ = {};
     });
     connect(&session_.choice, &Choice::trackChanged, this, [this] {
@@ -578,6 +579,78 @@ void ShapeHands::spinLevel(bool followsLevel)
     );
 }
 
+// ---- speed lines
+
+void ShapeHands::setDrawsSpeed(bool isOn)
+{
+    drawsSpeed_ = isOn;
+    speedPoint_.reset();
+    Q_EMIT changed();
+}
+
+std::optional<ShapeHands::SpeedPointOf> ShapeHands::speedPoint() const
+{
+    if (!speedPoint_) {
+        return std::nullopt;
+    }
+    const auto placed = clipOf(session_.song(), speedPoint_->clip);
+    return placed && speedPoint_->index < speedPointsOf(placed->clip).size() ? speedPoint_
+                                                                             : std::nullopt;
+}
+
+void ShapeHands::chooseSpeedPoint(std::optional<SpeedPointOf> point)
+{
+    speedPoint_ = point;
+    Q_EMIT changed();
+}
+
+bool ShapeHands::setSpeedLine(
+    ClipId clip, const std::vector<SpeedPoint>& points, const QString& name
+)
+{
+    const Song& song = session_.song();
+    const auto placed = clipOf(song, clip);
+    if (!placed) {
+        return false;
+    }
+    const auto& chosen = session_.choice.clips();
+    const bool isAmong = std::ranges::find(chosen, clip) != chosen.end();
+    const auto& treatment = placed->clip.sound.treatment;
+    return session_.document.apply(
+        setSpeed(
+            song,
+            isAmong ? chosen : ClipChoice{clip},
+            {.points = points,
+             .followsLevel =
+                 treatment && !treatment->speed.isEmpty() && treatment->speed.followsLevel(),
+             .keeps = speedKeeps}
+        ),
+        name
+    );
+}
+
+void ShapeHands::setPointSpeed(double speed)
+{
+    if (const auto point = speedPoint()) {
+        auto points = speedPointsOf(clipOf(session_.song(), point->clip)->clip);
+        points[point->index].speed = speed;
+        setSpeedLine(point->clip, points, tr("Set the speed at a point"));
+    }
+}
+
+void ShapeHands::removeSpeedPoint()
+{
+    if (const auto point = speedPoint()) {
+        auto points = speedPointsOf(clipOf(session_.song(), point->clip)->clip);
+        points.erase(points.begin() + static_cast<std::ptrdiff_t>(point->index));
+        if (points.size() < 2) {
+            points.clear();
+        }
+        setSpeedLine(point->clip, points, tr("Take a point of a speed line away"));
+        chooseSpeedPoint(std::nullopt);
+    }
+}
+
 // ---- all of them
 
 std::vector<ShapeHands::Item> ShapeHands::items() const
@@ -636,6 +709,18 @@ std::vector<ShapeHands::Item> ShapeHands::items() const
                 continue;
             }
             const Spins spins = orthochron::spinsOf(clip);
+            if (!spins.up && !spins.down) {
+                const Frames at = clip.at + speedPointsOf(clip).front().at;
+                all.push_back(
+                    {name,
+                     tr("speed line at %1").arg(placeText(song, at).place),
+                     track->id,
+                     {},
+                     clip.id,
+                     at,
+                     false}
+                );
+            }
             if (spins.up) {
                 all.push_back(
                     {name,

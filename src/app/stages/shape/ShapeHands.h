@@ -78,6 +78,21 @@ public:
     void spin(bool isDown, std::optional<Spin> spin);
     void spinLevel(bool followsLevel);
 
+    // Speed lines of clips, as long as they are drawn.
+    [[nodiscard]] bool drawsSpeed() const { return drawsSpeed_; }
+    void setDrawsSpeed(bool isOn);
+    SpeedKeeps speedKeeps = SpeedKeeps::Length;
+    struct SpeedPointOf {
+        ClipId clip;
+        std::size_t index = 0;
+    };
+    [[nodiscard]] std::optional<SpeedPointOf> speedPoint() const;  // that is chosen
+    void chooseSpeedPoint(std::optional<SpeedPointOf> point);
+    // The line of a clip, or of all that are chosen with it. Points are counted from its start.
+    bool setSpeedLine(ClipId clip, const std::vector<SpeedPoint>& points, const QString& name);
+    void setPointSpeed(double speed);
+    void removeSpeedPoint();
+
     // Everything that shapes the song, in the order it is listed and stepped through.
     struct Item {
         QString what;   // "Double bass"
@@ -112,6 +127,8 @@ private:
     TrackId copiedFrom_;  // the track that was chosen then
     std::size_t item_ = 0;
     bool isHearing_ = false;
+    bool drawsSpeed_ = false;
+    std::optional<SpeedPointOf> speedPoint_;
 };
 
 }  // namespace orthochron::app

@@ -26,6 +26,7 @@ ShapeStage::ShapeStage(Session& session, LanesView& lanes, QObject* parent)
       lineGrips_(session, lanes, hands_),
       hushGrips_(session, lanes, hands_),
       spinGrips_(session, lanes, hands_),
+      speedGrips_(session, lanes, hands_),
       bench_(new ShapeBench(session, hands_))
 {
     connect(&hands_, &ShapeHands::changed, this, [this] { lanes_.update(); });
@@ -84,6 +85,9 @@ QString ShapeStage::status() const
 void ShapeStage::paintLane(QPainter& painter, const Lane& lane)
 {
     spinGrips_.paintLane(painter, lane);
+    if (hands_.drawsSpeed()) {
+        speedGrips_.paintLane(painter, lane);
+    }
     hushGrips_.paintLane(painter, lane);
     lineGrips_.paint(painter, lane.track, lane.area);
     // What is chosen to be hushed, where it is not all lanes.
@@ -201,7 +205,8 @@ bool ShapeStage::press(const Lane& lane, QMouseEvent& event)
     const LinePoints chosen = hands_.points();
     session_.choice.setTrack(lane.track);
     hands_.setOwner(lane.track);
-    if (lineGrips_.press(lane.track, lane.area, event, chosen) || spinGrips_.press(lane, event) ||
+    if ((hands_.drawsSpeed() && speedGrips_.press(lane, event)) ||
+        lineGrips_.press(lane.track, lane.area, event, chosen) || spinGrips_.press(lane, event) ||
         hushGrips_.press(lane, event)) {
         hands_.setTracks({});
         return true;
@@ -247,6 +252,8 @@ void ShapeStage::move(QMouseEvent& event)
 {
     if (lineGrips_.isHeld()) {
         lineGrips_.move(event);
+    } else if (speedGrips_.isHeld()) {
+        speedGrips_.move(event);
     } else if (spinGrips_.isHeld()) {
         spinGrips_.move(event);
     } else if (hushGrips_.isHeld()) {
@@ -280,6 +287,7 @@ void ShapeStage::move(QMouseEvent& event)
 void ShapeStage::release(QMouseEvent& event)
 {
     lineGrips_.release();
+    speedGrips_.release();
     spinGrips_.release();
     hushGrips_.release();
     const Drag was = std::exchange(drag_, Drag::None);
@@ -298,6 +306,11 @@ void ShapeStage::release(QMouseEvent& event)
 
 std::pair<QString, Qt::CursorShape> ShapeStage::hintAt(const Lane& lane, QPoint place) const
 {
+    if (auto hint = hands_.drawsSpeed() ? speedGrips_.hintAt(lane, place)
+                                        : std::pair(QString(), Qt::ArrowCursor);
+        !hint.first.isEmpty()) {
+        return hint;
+    }
     if (auto hint = lineGrips_.hintAt(lane.track, lane.area, place); !hint.first.isEmpty()) {
         return hint;
     }
@@ -353,7 +366,9 @@ QString ShapeStage::mainActionName() const
 
 void ShapeStage::remove()
 {
-    if (hands_.hush()) {
+    if (hands_.speedPoint()) {
+        hands_.removeSpeedPoint();
+    } else if (hands_.hush()) {
         hands_.removeHush();
     } else if (hands_.point()) {
         hands_.removePoint();

@@ -3,6 +3,7 @@
 #include "app/stages/Stage.h"
 #include "app/stages/shape/HushGrips.h"
 #include "app/stages/shape/LineGrips.h"
+#include "app/stages/shape/SpeedGrips.h"
 #include "app/stages/shape/SpinGrips.h"
 
 namespace orthochron::app {
@@ -50,6 +51,7 @@ private:
     LineGrips lineGrips_;
     HushGrips hushGrips_;
     SpinGrips spinGrips_;
+    SpeedGrips speedGrips_;
     ShapeBench* bench_ = nullptr;
     // A span being drawn over lanes, or the end mark being dragged in the ruler.
     enum class Drag { None, Span, End };
