@@ -232,6 +232,12 @@ TEST_F(ShapeWindow, TheSpeedOfAClipIsDrawnInItOnAllMicrophonesOfTheSet)
     EXPECT_GT(song().tracks[0]->clips[0].length, length);
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(song().tracks[0]->clips[0].length, length);
+    // The pitch alone, and back.
+    choose("speedKeeps", 3);
+    EXPECT_TRUE(keepsTime(song().tracks[3]->clips[0]));
+    EXPECT_EQ(song().tracks[0]->clips[0].length, length);
+    choose("speedKeeps", 0);
+    EXPECT_FALSE(keepsTime(song().tracks[3]->clips[0]));
     // A point taken away, the whole line, and all of it back.
     clickAt(speedAt(1, bar(3), 0.5));
     press(Qt::Key_Delete);

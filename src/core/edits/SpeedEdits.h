@@ -20,6 +20,7 @@ enum class SpeedKeeps {
     Length,                // what is left over becomes spare
     Content,               // it grows or shrinks at its end
     ContentWithFollowers,  // and what comes later moves along
+    Time,                  // all is heard when it was: only the pitch moves, 24 semitones at most
 };
 struct ClipSpeed {
     std::vector<SpeedPoint> points;  // counted from the clip's start, as it is heard; none for 1:1
@@ -33,5 +34,7 @@ struct ClipSpeed {
 setSpeed(const Song& song, const ClipChoice& choice, const ClipSpeed& speed);
 // The points of a clip's speed line, its spins' too, counted from its start.
 [[nodiscard]] std::vector<SpeedPoint> speedPointsOf(const Clip& clip);
+// Whether that line moves the pitch alone.
+[[nodiscard]] bool keepsTime(const Clip& clip);
 
 }  // namespace orthochron

@@ -314,8 +314,7 @@ private:
             }
             treatment.time = std::move(*time);
         }
-        listen(set, clip, treatment);
-        return treatment;
+        return listening(song_, set, clip, std::move(treatment));
     }
 
     // Where a place in the song comes to lie when all is drawn out about one.
@@ -347,36 +346,6 @@ private:
         return TimeMap::through(std::move(pins));
     }
 
-    // What its microphones hear: attacks to be kept whole, and who decides where it is spliced; who
-    // decided before goes on doing so.
-    void listen(const MicSet& set, const Clip& clip, Treatment& treatment) const
-    {
-        const bool isNew = treatment.witnesses.empty();
-        std::vector<Frames> attacks;
-        for (const TrackId id : set.tracks) {
-            const auto track = song_.track(id);
-            for (const Clip& other : track->clips) {
-                const bool isOwn =
-                    clip.part.isValid() ? other.part == clip.part : other.id == clip.id;
-                if (isNew && isOwn) {
-                    addWitnesses(treatment, song_, other, clip.offset() - other.offset());
-                }
-            }
-            if (song_.isLead(*track)) {
-                for (const HeardMark& heard : marksHeard(*track, track->clips)) {
-                    if (heard.at >= clip.at && heard.at < clip.end()) {
-                        attacks.push_back(clip.sound.takeTimeOf(heard.at - clip.offset()));
-                    }
-                }
-            }
-        }
-        std::ranges::sort(attacks);
-        attacks.erase(std::unique(attacks.begin(), attacks.end()), attacks.end());
-        if (!attacks.empty()) {
-            treatment.attacks = std::move(attacks);
-        }
-    }
-
     const Song& song_;
     const ClipStretch& change_;
     std::map<std::tuple<const Treatment*, PartId, Frames, Frames>, std::shared_ptr<const Treatment>>
@@ -403,6 +372,34 @@ Result<void> validate(const ClipStretch& change)
 }
 
 }  // namespace
+
+Treatment listening(const Song& song, const MicSet& set, const Clip& clip, Treatment treatment)
+{
+    const bool isNew = treatment.witnesses.empty();
+    std::vector<Frames> attacks;
+    for (const TrackId id : set.tracks) {
+        const auto track = song.track(id);
+        for (const Clip& other : track->clips) {
+            const bool isOwn = clip.part.isValid() ? other.part == clip.part : other.id == clip.id;
+            if (isNew && isOwn) {
+                addWitnesses(treatment, song, other, clip.offset() - other.offset());
+            }
+        }
+        if (song.isLead(*track)) {
+            for (const HeardMark& heard : marksHeard(*track, track->clips)) {
+                if (heard.at >= clip.at && heard.at < clip.end()) {
+                    attacks.push_back(clip.sound.takeTimeOf(heard.at - clip.offset()));
+                }
+            }
+        }
+    }
+    std::ranges::sort(attacks);
+    attacks.erase(std::unique(attacks.begin(), attacks.end()), attacks.end());
+    if (!attacks.empty()) {
+        treatment.attacks = std::move(attacks);
+    }
+    return treatment;
+}
 
 Result<Song> stretchClips(const Song& song, const ClipChoice& choice, const ClipStretch& change)
 {

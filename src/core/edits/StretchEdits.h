@@ -67,6 +67,10 @@ fitLoop(const Song& song, ClipId id, double bpm, Frames firstBeat, Material mate
 
 // The treatment a clip has; one that changes nothing where it has none.
 [[nodiscard]] Treatment treatmentOf(const Clip& clip);
+// The same, knowing what the clip's microphones hear: attacks to be kept whole, and who decides where it is
+// spliced; who decided before goes on doing so.
+[[nodiscard]] Treatment
+listening(const Song& song, const MicSet& set, const Clip& clip, Treatment treatment);
 // How many times as long a clip is as what it plays was recorded.
 [[nodiscard]] double stretchedBy(const Clip& clip);
 

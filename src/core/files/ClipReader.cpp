@@ -215,6 +215,7 @@ Treatment treatmentFrom(JsonReader& read, const Json& json)
     }
     if (const Json* speed = read.find(json, "speed")) {
         treatment.speed = speedFrom(read, *speed);
+        treatment.keepsTime = read.flagOr(*speed, "keepsTime");
     }
     return treatment;
 }

@@ -194,6 +194,7 @@ Json toJson(const Treatment& treatment)
         }
         speed["same"] = treatment.speed.same().count();
         put(speed, "keepsLevel", !treatment.speed.followsLevel(), false);
+        put(speed, "keepsTime", treatment.keepsTime, false);
     }
     return json;
 }

@@ -44,6 +44,7 @@ struct Treatment {
     std::vector<Witness> witnesses;  // none: the treated channels themselves
     std::vector<PitchPoint> pitch;   // ascending; beside `semitones`, of a line only
     SpeedLine speed;                 // at which all that is played at last
+    bool keepsTime = false;          // it moves the pitch alone, for `time` is drawn out by as much
 
     bool operator==(const Treatment&) const = default;
     [[nodiscard]] Frames soundTimeOf(Frames takeTime) const

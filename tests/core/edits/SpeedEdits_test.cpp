@@ -4,10 +4,13 @@
 
 #include "core/edits/ClipEdits.h"
 #include "core/edits/ClipValues.h"
+#include "core/edits/TakeEdits.h"
+#include "core/files/SongFile.h"
 #include "core/render/Render.h"
 #include "testkit/MarkedKit.h"
 
 #include <cmath>
+#include <numbers>
 
 // Speed lines of clips, on a kit of several microphones.
 namespace orthochron {
@@ -101,6 +104,64 @@ TEST_F(SpeedLines, KeepAClipsContentAndWhatFollowsMovesAlongOrGivesWay)
     expectSame(split_, *along, cut_ + Frames(2000), grown);
     // Without it what followed lies where it was, less what the clip grew over.
     expectSame(split_, *alone, end + Frames(2000), Frames(0));
+}
+
+TEST_F(SpeedLines, MoveThePitchAloneAndAllIsHeardWhenItWas)
+{
+    // A steady tone, its pitch drawn from as it is to an octave higher and back.
+    Song song;
+    Take take;
+    take.name = "tone";
+    take.frames = Frames(480000);
+    song = *addTakes(song, {{take, false}});
+    auto audio = std::make_shared<AudioBuffer>(1, take.frames);
+    for (std::size_t i = 0; i < 480000; ++i) {
+        // It beats once a second, so that time can be told.
+        const double part = static_cast<double>(i) / 48000.0;
+        const double level = part - std::floor(part) < 0.5 ? 0.4 : 0.1;
+        audio->channel(0)[i] =
+            static_cast<float>(level * std::sin(2.0 * std::numbers::pi * 330.0 * part));
+    }
+    Sources sources;
+    sources.put(song.takes.back().id, std::make_unique<MemorySource>(audio, song.rate));
+    const ClipChoice clip{song.tracks[0]->clips[0].id};
+    const std::vector<SpeedPoint> points{
+        {Frames(96000), 1.0}, {Frames(192000), 2.0}, {Frames(288000), 2.0}, {Frames(384000), 1.0}};
+    const auto moved = setSpeed(song, clip, {.points = points, .keeps = SpeedKeeps::Time});
+    ASSERT_TRUE(moved) << moved.error().message;
+    const Clip& now = moved->tracks[0]->clips[0];
+    EXPECT_EQ(now.length, song.tracks[0]->clips[0].length);
+    EXPECT_TRUE(keepsTime(now));
+    EXPECT_EQ(*readSong(writeSong({History(*moved)}), "test")->history.song(), *moved);
+    EXPECT_EQ(speedPointsOf(now), points);
+    for (std::int64_t at = 0; at < 480000; at += 1000) {
+        EXPECT_NEAR(
+            static_cast<double>(now.sound.treatment->takeTimeOf(Frames(at)).count()),
+            static_cast<double>(at),
+            0.0025 * 48000.0
+        );
+    }
+    AudioBuffer sound(1, Frames(480000));
+    ASSERT_TRUE(renderTrack(*moved, *moved->tracks[0], sources, Frames(0), sound));
+    const auto hertz = [&](std::int64_t from) {
+        int rises = 0;
+        for (std::int64_t i = from; i < from + 12000; ++i) {
+            const auto k = static_cast<std::size_t>(i);
+            rises += sound.channel(0)[k - 1] < 0.0F && sound.channel(0)[k] >= 0.0F ? 1 : 0;
+        }
+        return rises * 4.0;
+    };
+    EXPECT_NEAR(hertz(50000), 330.0, 8.0);
+    EXPECT_NEAR(hertz(196000), 660.0, 12.0);
+    EXPECT_NEAR(hertz(244000), 660.0, 12.0);
+    EXPECT_NEAR(hertz(436000), 330.0, 8.0);
+    // Back to what goes with the speed: the time as it was recorded, less what the speed makes of it.
+    const auto back = setSpeed(*moved, clip, {.points = points});
+    EXPECT_TRUE(back->tracks[0]->clips[0].sound.treatment->time.pins().empty());
+    EXPECT_EQ(setSpeed(*moved, clip, {})->tracks[0]->clips[0].sound.treatment, nullptr);
+    EXPECT_FALSE(setSpeed(
+        song, clip, {.points = {{Frames(0), 1.0}, {Frames(9600), 0.1}}, .keeps = SpeedKeeps::Time}
+    ));
 }
 
 TEST_F(SpeedLines, RefuseWhatCannotBe)

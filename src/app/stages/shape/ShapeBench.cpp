@@ -320,7 +320,8 @@ QWidget* ShapeBench::makeFade()
     speedKeeps_->addItems(
         {tr("the clip keeps its length"),
          tr("it keeps its content"),
-         tr("and what follows moves along")}
+         tr("and what follows moves along"),
+         tr("only the pitch moves")}
     );
     speed->addWidget(drawSpeed_);
     speed->addWidget(speedKeeps_, 1);
@@ -328,7 +329,7 @@ QWidget* ShapeBench::makeFade()
     column->addStretch(1);
     connect(drawSpeed_, &QPushButton::toggled, &hands_, &ShapeHands::setDrawsSpeed);
     connect(speedKeeps_, &QComboBox::activated, this, [this](int keeps) {
-        hands_.speedKeeps = static_cast<SpeedKeeps>(keeps);
+        hands_.keepSpeed(static_cast<SpeedKeeps>(keeps));
     });
     connect(spinSpeed_, &NumberField::finished, this, [this](double percent) {
         if (!isFilling_) {
@@ -518,6 +519,12 @@ void ShapeBench::fillSpin()
     unspin_->setEnabled(spinning != placed.end());
     if (spinning == placed.end()) {
         return;
+    }
+    // What is looked at says how it is, where that differs.
+    if (const bool isTimed = keepsTime(spinning->clip);
+        isTimed != (hands_.speedKeeps == SpeedKeeps::Time)) {
+        hands_.speedKeeps = isTimed ? SpeedKeeps::Time : SpeedKeeps::Length;
+        speedKeeps_->setCurrentIndex(static_cast<int>(hands_.speedKeeps));
     }
     const Spins spins = orthochron::spinsOf(spinning->clip);
     const auto& spin = spins.down ? spins.down : spins.up;

@@ -638,6 +638,31 @@ void ShapeHands::setPointSpeed(double speed)
     }
 }
 
+void ShapeHands::keepSpeed(SpeedKeeps keeps)
+{
+    speedKeeps = keeps;
+    const auto placed = clipsOf(session_.song(), spun());
+    const auto drawn = std::ranges::find_if(placed, [](const PlacedClip& each) {
+        return !speedPointsOf(each.clip).empty();
+    });
+    const bool isTimed = keeps == SpeedKeeps::Time;
+    if (drawn == placed.end() || keepsTime(drawn->clip) == isTimed) {
+        return;
+    }
+    constexpr double kLeast = 0.25;
+    auto points = speedPointsOf(drawn->clip);
+    bool isTooLow = false;
+    for (SpeedPoint& point : points) {
+        isTooLow = isTooLow || (isTimed && point.speed < kLeast);
+        point.speed = isTimed ? std::max(point.speed, kLeast) : point.speed;
+    }
+    const QString name = isTimed ? tr("Move the pitch alone") : tr("Pitch along with the speed");
+    if (setSpeedLine(drawn->clip.id, points, name) && isTooLow) {
+        session_.say(tr("The pitch alone goes down by 24 semitones; undo brings the standstill back"
+        ));
+    }
+}
+
 void ShapeHands::removeSpeedPoint()
 {
     if (const auto point = speedPoint()) {

@@ -91,6 +91,8 @@ public:
     // The line of a clip, or of all that are chosen with it. Points are counted from its start.
     bool setSpeedLine(ClipId clip, const std::vector<SpeedPoint>& points, const QString& name);
     void setPointSpeed(double speed);
+    // What is kept from now on, and of a clip that has a line or spins at once.
+    void keepSpeed(SpeedKeeps keeps);
     void removeSpeedPoint();
 
     // Everything that shapes the song, in the order it is listed and stepped through.

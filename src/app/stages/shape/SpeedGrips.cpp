@@ -194,6 +194,11 @@ void SpeedGrips::move(QMouseEvent& event)
     }
     isMoved_ = true;
     points_ = grip_ == Grip::Point ? movedPoint(place, event.modifiers()) : movedPiece(place);
+    for (SpeedPoint& point : points_) {
+        // The pitch alone goes down by 24 semitones.
+        point.speed =
+            hands_.speedKeeps == SpeedKeeps::Time ? std::max(point.speed, 0.25) : point.speed;
+    }
     const Song& song = session_.song();
     const Frames at =
         grip_ == Grip::Point ? found_.clip.at + points_[found_.point].at : lanes_.timeAt(place.x());
@@ -201,10 +206,11 @@ void SpeedGrips::move(QMouseEvent& event)
     if (grip_ == Grip::Point) {
         speed = points_[found_.point].speed;
     }
-    lanes_.setReadout(
-        tr("%1 % at %2").arg(100.0 * speed, 0, 'f', 0).arg(placeText(song, at).place),
-        place.toPoint()
-    );
+    const QString value =
+        hands_.speedKeeps == SpeedKeeps::Time
+            ? tr("%1 st").arg(QString::asprintf("%+.2f", 12.0 * std::log2(std::max(speed, 0.25))))
+            : tr("%1 %").arg(100.0 * speed, 0, 'f', 0);
+    lanes_.setReadout(tr("%1 at %2").arg(value, placeText(song, at).place), place.toPoint());
 }
 
 void SpeedGrips::release()
