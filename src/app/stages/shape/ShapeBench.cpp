@@ -11,6 +11,7 @@
 
 #include "app/controls/Counted.h"
 #include "app/stages/Bench.h"
+#include "app/stages/shape/SpeedBench.h"
 #include "app/theme/Theme.h"
 #include "app/views/ShapePainter.h"
 #include "core/shape/Bend.h"
@@ -91,7 +92,8 @@ public:
 
 }  // namespace
 
-ShapeBench::ShapeBench(Session& session, ShapeHands& hands) : session_(session), hands_(hands)
+ShapeBench::ShapeBench(Session& session, ShapeHands& hands, SpeedHands& speed)
+    : session_(session), hands_(hands), speed_(speed)
 {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(20, 10, 20, 10);
@@ -287,87 +289,13 @@ QWidget* ShapeBench::makeFade()
     end->addWidget(endHere_);
     column->addLayout(end);
     column->addSpacing(4);
-    spinOf_ = benchTitle(QString(), fades);
-    column->addWidget(spinOf_);
-    spinBeats_ =
-        field(*column, tr("Over"), "spinBeats", {tr("beats"), 2, 0.01, 10000.0, 2.0, 0.02});
-    spinBeats_->setValue(2.0);
-    spinSpeed_ = field(
-        *column, tr("To a speed of"), "spinSpeed", {QStringLiteral("%"), 0, 0.0, 400.0, 0.0, 0.5}
-    );
-    spinLevel_ = new QCheckBox(tr("the level too"), fades);
-    spinLevel_->setObjectName(QStringLiteral("spinLevel"));
-    spinLevel_->setChecked(true);
-    auto* spins = new QHBoxLayout;
-    auto* down = button(fades, tr("Spin down"), "spinDown");
-    auto* up = button(fades, tr("Spin up"), "spinUp");
-    unspin_ = button(fades, tr("None"), "noSpin");
-    unspin_->setToolTip(tr("Takes the spins of the chosen clips away"));
-    spins->addWidget(spinLevel_, 1);
-    spins->addWidget(down);
-    spins->addWidget(up);
-    spins->addWidget(unspin_);
-    column->addLayout(spins);
-    auto* speed = new QHBoxLayout;
-    drawSpeed_ = button(fades, tr("Draw speed"), "drawSpeed");
-    drawSpeed_->setCheckable(true);
-    drawSpeed_->setToolTip(
-        tr("In the clips, from standing still to four times; pitch goes along, as on tape")
-    );
-    speedKeeps_ = new QComboBox(fades);
-    speedKeeps_->setObjectName(QStringLiteral("speedKeeps"));
-    speedKeeps_->setAccessibleName(tr("What a clip keeps when its speed is drawn"));
-    speedKeeps_->addItems(
-        {tr("the clip keeps its length"),
-         tr("it keeps its content"),
-         tr("and what follows moves along"),
-         tr("only the pitch moves")}
-    );
-    speed->addWidget(drawSpeed_);
-    speed->addWidget(speedKeeps_, 1);
-    column->addLayout(speed);
+    column->addWidget(new SpeedBench(session_, speed_, fades));
     column->addStretch(1);
-    connect(drawSpeed_, &QPushButton::toggled, &hands_, &ShapeHands::setDrawsSpeed);
-    connect(speedKeeps_, &QComboBox::activated, this, [this](int keeps) {
-        hands_.keepSpeed(static_cast<SpeedKeeps>(keeps));
-    });
-    connect(spinSpeed_, &NumberField::finished, this, [this](double percent) {
-        if (!isFilling_) {
-            hands_.setPointSpeed(percent / 100.0);
-        }
-    });
     connect(out, &QPushButton::clicked, this, [this] { fade(true); });
     connect(in, &QPushButton::clicked, this, [this] { fade(false); });
     connect(endHere_, &QPushButton::clicked, this, [this] {
         const bool isSet = session_.song().endMark.has_value();
         hands_.setEnd(isSet ? std::nullopt : std::optional(session_.player.position()));
-    });
-    connect(down, &QPushButton::clicked, this, [this] { spin(true); });
-    connect(up, &QPushButton::clicked, this, [this] { spin(false); });
-    connect(unspin_, &QPushButton::clicked, this, [this] {
-        const auto placed = clipsOf(session_.song(), hands_.spun());
-        const auto drawn = std::ranges::find_if(placed, [](const PlacedClip& each) {
-            const Spins own = orthochron::spinsOf(each.clip);
-            return !own.up && !own.down && !speedPointsOf(each.clip).empty();
-        });
-        if (drawn != placed.end()) {
-            hands_.setSpeedLine(drawn->clip.id, {}, tr("Take the speed line away"));
-            return;
-        }
-        for (const bool isDown : {true, false}) {
-            const bool isThere = std::ranges::any_of(placed, [&](const PlacedClip& each) {
-                const Spins own = orthochron::spinsOf(each.clip);
-                return (isDown ? own.down : own.up).has_value();
-            });
-            if (isThere) {
-                hands_.spin(isDown, std::nullopt);
-            }
-        }
-    });
-    connect(spinLevel_, &QCheckBox::clicked, this, [this](bool isOn) {
-        if (unspin_->isEnabled()) {
-            hands_.spinLevel(isOn);
-        }
     });
     return fades;
 }
@@ -416,7 +344,6 @@ void ShapeBench::fill()
     isFilling_ = true;
     fillLine();
     fillHush();
-    fillSpin();
     fillList();
     const bool hasTracks = !hands_.tracks().empty();
     whose_->setItemText(1, hands_.tracksName());
@@ -501,45 +428,6 @@ void ShapeBench::fillHush()
     bars_->setValue(to - from);
     edge_->setValue(inMilliseconds(hush.edge));
     goes_->setCurrentIndex(hush.goesWithClips ? 2 : hush.keeps == Keeps::Time ? 1 : 0);
-}
-
-void ShapeBench::fillSpin()
-{
-    const Song& song = session_.song();
-    const ClipChoice spun = hands_.spun();
-    const auto placed = clipsOf(song, spun);
-    spinOf_->setText(
-        session_.choice.clips().size() > 1
-            ? tr("Spin of %1").arg(counted(std::ssize(spun), tr("clip"), tr("clips")))
-            : tr("Spin of the clip")
-    );
-    const auto spinning = std::ranges::find_if(placed, [](const PlacedClip& each) {
-        return each.clip.sound.treatment && !each.clip.sound.treatment->speed.isEmpty();
-    });
-    unspin_->setEnabled(spinning != placed.end());
-    if (spinning == placed.end()) {
-        return;
-    }
-    // What is looked at says how it is, where that differs.
-    if (const bool isTimed = keepsTime(spinning->clip);
-        isTimed != (hands_.speedKeeps == SpeedKeeps::Time)) {
-        hands_.speedKeeps = isTimed ? SpeedKeeps::Time : SpeedKeeps::Length;
-        speedKeeps_->setCurrentIndex(static_cast<int>(hands_.speedKeeps));
-    }
-    const Spins spins = orthochron::spinsOf(spinning->clip);
-    const auto& spin = spins.down ? spins.down : spins.up;
-    const auto point = hands_.speedPoint();
-    const auto pointed = point ? clipOf(song, point->clip) : std::nullopt;
-    if (pointed) {
-        spinSpeed_->setValue(100.0 * speedPointsOf(pointed->clip)[point->index].speed);
-    } else if (spin) {
-        const Frames end = spinning->clip.end();
-        const Beats beats = song.tempo.beatsAt(toSeconds(end, song.rate)) -
-                            song.tempo.beatsAt(toSeconds(end - spin->length, song.rate));
-        spinBeats_->setValue(beats.count());
-        spinSpeed_->setValue(100.0 * spin->speed);
-    }
-    spinLevel_->setChecked(spins.followsLevel);
 }
 
 void ShapeBench::fillList()
@@ -644,25 +532,6 @@ void ShapeBench::fade(bool isOut)
                 : fadeShape_->currentIndex() == 2 ? -kBent
                                                   : 0.0;
     hands_.fade(fade, whose_->currentIndex() == 1);
-}
-
-void ShapeBench::spin(bool isDown)
-{
-    const Song& song = session_.song();
-    const auto placed = clipsOf(song, hands_.spun());
-    if (placed.empty()) {
-        session_.say(tr("Choose a clip, or put the playhead into one"));
-        return;
-    }
-    const Clip& clip = placed.front().clip;
-    const Seconds edge = toSeconds(isDown ? clip.end() : clip.at, song.rate);
-    const Beats by = Beats(spinBeats_->value());
-    const Beats place = song.tempo.beatsAt(edge);
-    const Seconds other = song.tempo.timeAt(isDown ? place - by : place + by);
-    Spin spin;
-    spin.length = toFrames(Seconds(std::abs((other - edge).count())), song.rate);
-    spin.speed = spinSpeed_->value() / 100.0;
-    hands_.spin(isDown, spin);
 }
 
 }  // namespace orthochron::app

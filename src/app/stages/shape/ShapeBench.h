@@ -4,6 +4,7 @@
 
 #include "app/controls/NumberField.h"
 #include "app/stages/shape/ShapeHands.h"
+#include "app/stages/shape/SpeedHands.h"
 
 class QButtonGroup;
 class QCheckBox;
@@ -21,7 +22,7 @@ class ShapeBench final : public QWidget {
     Q_OBJECT
 
 public:
-    ShapeBench(Session& session, ShapeHands& hands);
+    ShapeBench(Session& session, ShapeHands& hands, SpeedHands& speed);
     void fade(bool isOut);  // the song, as the fields have it
 
 private:
@@ -32,13 +33,11 @@ private:
     void fill();
     void fillLine();
     void fillHush();
-    void fillSpin();
     void fillList();
     void shapePiece(int shape);
     void applyPoint();
     void applyPoints();  // to all that are chosen
     void applyHush();
-    void spin(bool isDown);
     NumberField*
     field(QVBoxLayout& column, const QString& label, const char* name, const NumberStyle& style);
     QPushButton*
@@ -46,6 +45,7 @@ private:
 
     Session& session_;
     ShapeHands& hands_;
+    SpeedHands& speed_;
     QLabel* lineOf_ = nullptr;
     QLabel* which_ = nullptr;
     NumberField* place_ = nullptr;
@@ -70,13 +70,6 @@ private:
     QComboBox* fadeShape_ = nullptr;
     QLabel* ends_ = nullptr;
     QPushButton* endHere_ = nullptr;
-    QLabel* spinOf_ = nullptr;
-    NumberField* spinBeats_ = nullptr;
-    NumberField* spinSpeed_ = nullptr;
-    QCheckBox* spinLevel_ = nullptr;
-    QPushButton* unspin_ = nullptr;
-    QPushButton* drawSpeed_ = nullptr;
-    QComboBox* speedKeeps_ = nullptr;
     QListWidget* list_ = nullptr;
     std::vector<ShapeHands::Item> items_;
     bool isFilling_ = false;

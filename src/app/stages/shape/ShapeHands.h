@@ -9,7 +9,7 @@
 namespace orthochron::app {
 
 // What is chosen in Shape, and what is done to it, each as one undo step: the level line of a track or
-// of the song, one of its points, a hush, the spins of clips.
+// of the song, points of lines, a hush.
 class ShapeHands final : public QObject {
     Q_OBJECT
 
@@ -73,28 +73,6 @@ public:
     void fade(const LongFade& fade, bool ofTracks);
     void setEnd(std::optional<Frames> at);
 
-    // Spins of the chosen clips, or of the clip under the playhead on the chosen track.
-    [[nodiscard]] ClipChoice spun() const;
-    void spin(bool isDown, std::optional<Spin> spin);
-    void spinLevel(bool followsLevel);
-
-    // Speed lines of clips, as long as they are drawn.
-    [[nodiscard]] bool drawsSpeed() const { return drawsSpeed_; }
-    void setDrawsSpeed(bool isOn);
-    SpeedKeeps speedKeeps = SpeedKeeps::Length;
-    struct SpeedPointOf {
-        ClipId clip;
-        std::size_t index = 0;
-    };
-    [[nodiscard]] std::optional<SpeedPointOf> speedPoint() const;  // that is chosen
-    void chooseSpeedPoint(std::optional<SpeedPointOf> point);
-    // The line of a clip, or of all that are chosen with it. Points are counted from its start.
-    bool setSpeedLine(ClipId clip, const std::vector<SpeedPoint>& points, const QString& name);
-    void setPointSpeed(double speed);
-    // What is kept from now on, and of a clip that has a line or spins at once.
-    void keepSpeed(SpeedKeeps keeps);
-    void removeSpeedPoint();
-
     // Everything that shapes the song, in the order it is listed and stepped through.
     struct Item {
         QString what;   // "Double bass"
@@ -129,8 +107,6 @@ private:
     TrackId copiedFrom_;  // the track that was chosen then
     std::size_t item_ = 0;
     bool isHearing_ = false;
-    bool drawsSpeed_ = false;
-    std::optional<SpeedPointOf> speedPoint_;
 };
 
 }  // namespace orthochron::app

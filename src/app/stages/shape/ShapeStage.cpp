@@ -23,13 +23,15 @@ constexpr double kNearEnd = 5.0;  // px
 ShapeStage::ShapeStage(Session& session, LanesView& lanes, QObject* parent)
     : Stage(session, lanes, parent),
       hands_(session, this),
+      speed_(session, this),
       lineGrips_(session, lanes, hands_),
       hushGrips_(session, lanes, hands_),
-      spinGrips_(session, lanes, hands_),
-      speedGrips_(session, lanes, hands_),
-      bench_(new ShapeBench(session, hands_))
+      spinGrips_(session, lanes, speed_),
+      speedGrips_(session, lanes, speed_),
+      bench_(new ShapeBench(session, hands_, speed_))
 {
     connect(&hands_, &ShapeHands::changed, this, [this] { lanes_.update(); });
+    connect(&speed_, &SpeedHands::changed, this, [this] { lanes_.update(); });
     // The strip at the foot unfolds when the song gets a line.
     connect(&session_.document, &Document::songChanged, this, [this] {
         if (isLookedAt()) {
@@ -85,7 +87,7 @@ QString ShapeStage::status() const
 void ShapeStage::paintLane(QPainter& painter, const Lane& lane)
 {
     spinGrips_.paintLane(painter, lane);
-    if (hands_.drawsSpeed()) {
+    if (speed_.drawsSpeed()) {
         speedGrips_.paintLane(painter, lane);
     }
     hushGrips_.paintLane(painter, lane);
@@ -205,7 +207,7 @@ bool ShapeStage::press(const Lane& lane, QMouseEvent& event)
     const LinePoints chosen = hands_.points();
     session_.choice.setTrack(lane.track);
     hands_.setOwner(lane.track);
-    if ((hands_.drawsSpeed() && speedGrips_.press(lane, event)) ||
+    if ((speed_.drawsSpeed() && speedGrips_.press(lane, event)) ||
         lineGrips_.press(lane.track, lane.area, event, chosen) || spinGrips_.press(lane, event) ||
         hushGrips_.press(lane, event)) {
         hands_.setTracks({});
@@ -306,7 +308,7 @@ void ShapeStage::release(QMouseEvent& event)
 
 std::pair<QString, Qt::CursorShape> ShapeStage::hintAt(const Lane& lane, QPoint place) const
 {
-    if (auto hint = hands_.drawsSpeed() ? speedGrips_.hintAt(lane, place)
+    if (auto hint = speed_.drawsSpeed() ? speedGrips_.hintAt(lane, place)
                                         : std::pair(QString(), Qt::ArrowCursor);
         !hint.first.isEmpty()) {
         return hint;
@@ -366,8 +368,8 @@ QString ShapeStage::mainActionName() const
 
 void ShapeStage::remove()
 {
-    if (hands_.speedPoint()) {
-        hands_.removeSpeedPoint();
+    if (speed_.speedPoint()) {
+        speed_.removeSpeedPoint();
     } else if (hands_.hush()) {
         hands_.removeHush();
     } else if (hands_.point()) {

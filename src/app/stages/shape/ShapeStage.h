@@ -48,6 +48,7 @@ private:
     [[nodiscard]] double endX() const;
 
     ShapeHands hands_;
+    SpeedHands speed_;
     LineGrips lineGrips_;
     HushGrips hushGrips_;
     SpinGrips spinGrips_;

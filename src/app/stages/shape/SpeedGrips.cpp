@@ -22,7 +22,7 @@ constexpr Seconds kLeastApart = milliseconds(1.0);
 
 }  // namespace
 
-SpeedGrips::SpeedGrips(Session& session, LanesView& lanes, ShapeHands& hands)
+SpeedGrips::SpeedGrips(Session& session, LanesView& lanes, SpeedHands& hands)
     : session_(session), lanes_(lanes), hands_(hands)
 {}
 
@@ -107,7 +107,7 @@ bool SpeedGrips::press(const Lane& lane, QMouseEvent& event)
     points_ = speedPointsOf(found.clip);
     hands_.chooseSpeedPoint(
         found.grip == Grip::Point
-            ? std::optional(ShapeHands::SpeedPointOf{found.clip.id, found.point})
+            ? std::optional(SpeedHands::SpeedPointOf{found.clip.id, found.point})
             : std::nullopt
     );
     // Several clips chosen are changed alike.
@@ -231,7 +231,7 @@ void SpeedGrips::release()
     const Points points = withPoint(std::clamp(at, Frames(0), found_.clip.length));
     if (hands_.setSpeedLine(found_.clip.id, points, tr("Add a point to a speed line"))) {
         const auto made = std::ranges::find(points, at, &SpeedPoint::at);
-        hands_.chooseSpeedPoint(ShapeHands::SpeedPointOf{
+        hands_.chooseSpeedPoint(SpeedHands::SpeedPointOf{
             found_.clip.id, static_cast<std::size_t>(made - points.begin())});
     }
 }

@@ -2,7 +2,7 @@
 
 #include <QCoreApplication>
 
-#include "app/stages/shape/ShapeHands.h"
+#include "app/stages/shape/SpeedHands.h"
 #include "app/views/LanesView.h"
 
 namespace orthochron::app {
@@ -13,7 +13,7 @@ class SpeedGrips final {
     Q_DECLARE_TR_FUNCTIONS(SpeedGrips)
 
 public:
-    SpeedGrips(Session& session, LanesView& lanes, ShapeHands& hands);
+    SpeedGrips(Session& session, LanesView& lanes, SpeedHands& hands);
 
     void paintLane(QPainter& painter, const Lane& lane) const;
     bool press(const Lane& lane, QMouseEvent& event);
@@ -40,7 +40,7 @@ private:
 
     Session& session_;
     LanesView& lanes_;
-    ShapeHands& hands_;
+    SpeedHands& hands_;
     Grip grip_ = Grip::None;
     Found found_;
     QRectF area_;

@@ -18,7 +18,7 @@ constexpr double kWide = 40.0;  // px a clip has at least whose ends can be take
 
 }  // namespace
 
-SpinGrips::SpinGrips(Session& session, LanesView& lanes, ShapeHands& hands)
+SpinGrips::SpinGrips(Session& session, LanesView& lanes, SpeedHands& hands)
     : session_(session), lanes_(lanes), hands_(hands)
 {}
 

@@ -2,7 +2,7 @@
 
 #include <QCoreApplication>
 
-#include "app/stages/shape/ShapeHands.h"
+#include "app/stages/shape/SpeedHands.h"
 #include "app/views/LanesView.h"
 
 namespace orthochron::app {
@@ -12,7 +12,7 @@ class SpinGrips final {
     Q_DECLARE_TR_FUNCTIONS(SpinGrips)
 
 public:
-    SpinGrips(Session& session, LanesView& lanes, ShapeHands& hands);
+    SpinGrips(Session& session, LanesView& lanes, SpeedHands& hands);
 
     void paintLane(QPainter& painter, const Lane& lane) const;
     bool press(const Lane& lane, QMouseEvent& event);
@@ -31,7 +31,7 @@ private:
 
     Session& session_;
     LanesView& lanes_;
-    ShapeHands& hands_;
+    SpeedHands& hands_;
     ClipId clip_;
     TrackId track_;
     bool isDown_ = true;

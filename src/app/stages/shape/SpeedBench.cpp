@@ -1,0 +1,164 @@
+#include "app/stages/shape/SpeedBench.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QScopedValueRollback>
+
+#include "app/controls/Counted.h"
+#include "app/stages/Bench.h"
+
+#include <algorithm>
+
+namespace orthochron::app {
+
+SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
+    : QWidget(parent), session_(session), hands_(hands)
+{
+    auto* column = benchColumn(this);
+    spinOf_ = benchTitle(QString(), this);
+    column->addWidget(spinOf_);
+    spinBeats_ =
+        new NumberField(tr("Over"), {tr("beats"), 2, 0.01, 10000.0, 2.0, 0.02}, false, this);
+    spinBeats_->setObjectName(QStringLiteral("spinBeats"));
+    column->addWidget(spinBeats_);
+    spinBeats_->setValue(2.0);
+    spinSpeed_ = new NumberField(
+        tr("To a speed of"), {QStringLiteral("%"), 0, 0.0, 400.0, 0.0, 0.5}, false, this
+    );
+    spinSpeed_->setObjectName(QStringLiteral("spinSpeed"));
+    column->addWidget(spinSpeed_);
+    spinLevel_ = new QCheckBox(tr("the level too"), this);
+    spinLevel_->setObjectName(QStringLiteral("spinLevel"));
+    spinLevel_->setChecked(true);
+    auto* spins = new QHBoxLayout;
+    auto* down = benchButton(tr("Spin down"), QStringLiteral("spinDown"), false, this);
+    auto* up = benchButton(tr("Spin up"), QStringLiteral("spinUp"), false, this);
+    unspin_ = benchButton(tr("None"), QStringLiteral("noSpin"), false, this);
+    unspin_->setToolTip(tr("Takes the spins of the chosen clips away"));
+    spins->addWidget(spinLevel_, 1);
+    spins->addWidget(down);
+    spins->addWidget(up);
+    spins->addWidget(unspin_);
+    column->addLayout(spins);
+    auto* speed = new QHBoxLayout;
+    drawSpeed_ = benchButton(tr("Draw speed"), QStringLiteral("drawSpeed"), false, this);
+    drawSpeed_->setCheckable(true);
+    drawSpeed_->setToolTip(
+        tr("In the clips, from standing still to four times; pitch goes along, as on tape")
+    );
+    speedKeeps_ = new QComboBox(this);
+    speedKeeps_->setObjectName(QStringLiteral("speedKeeps"));
+    speedKeeps_->setAccessibleName(tr("What a clip keeps when its speed is drawn"));
+    speedKeeps_->addItems(
+        {tr("the clip keeps its length"),
+         tr("it keeps its content"),
+         tr("and what follows moves along"),
+         tr("only the pitch moves")}
+    );
+    speed->addWidget(drawSpeed_);
+    speed->addWidget(speedKeeps_, 1);
+    column->addLayout(speed);
+    connect(drawSpeed_, &QPushButton::toggled, &hands_, &SpeedHands::setDrawsSpeed);
+    connect(speedKeeps_, &QComboBox::activated, this, [this](int keeps) {
+        hands_.keepSpeed(static_cast<SpeedKeeps>(keeps));
+    });
+    connect(spinSpeed_, &NumberField::finished, this, [this](double percent) {
+        if (!isFilling_) {
+            hands_.setPointSpeed(percent / 100.0);
+        }
+    });
+    connect(down, &QPushButton::clicked, this, [this] { spin(true); });
+    connect(up, &QPushButton::clicked, this, [this] { spin(false); });
+    connect(unspin_, &QPushButton::clicked, this, &SpeedBench::takeAway);
+    connect(spinLevel_, &QCheckBox::clicked, this, [this](bool isOn) {
+        if (unspin_->isEnabled()) {
+            hands_.spinLevel(isOn);
+        }
+    });
+    connect(&hands_, &SpeedHands::changed, this, &SpeedBench::fill);
+    fill();
+}
+
+void SpeedBench::fill()
+{
+    const QScopedValueRollback filling(isFilling_, true);
+    const Song& song = session_.song();
+    const ClipChoice spun = hands_.spun();
+    const auto placed = clipsOf(song, spun);
+    spinOf_->setText(
+        session_.choice.clips().size() > 1
+            ? tr("Spin of %1").arg(counted(std::ssize(spun), tr("clip"), tr("clips")))
+            : tr("Spin of the clip")
+    );
+    const auto spinning = std::ranges::find_if(placed, [](const PlacedClip& each) {
+        return each.clip.sound.treatment && !each.clip.sound.treatment->speed.isEmpty();
+    });
+    unspin_->setEnabled(spinning != placed.end());
+    if (spinning == placed.end()) {
+        return;
+    }
+    // What is looked at says how it is, where that differs.
+    if (const bool isTimed = keepsTime(spinning->clip);
+        isTimed != (hands_.speedKeeps == SpeedKeeps::Time)) {
+        hands_.speedKeeps = isTimed ? SpeedKeeps::Time : SpeedKeeps::Length;
+        speedKeeps_->setCurrentIndex(static_cast<int>(hands_.speedKeeps));
+    }
+    const Spins spins = orthochron::spinsOf(spinning->clip);
+    const auto& spin = spins.down ? spins.down : spins.up;
+    const auto point = hands_.speedPoint();
+    const auto pointed = point ? clipOf(song, point->clip) : std::nullopt;
+    if (pointed) {
+        spinSpeed_->setValue(100.0 * speedPointsOf(pointed->clip)[point->index].speed);
+    } else if (spin) {
+        const Frames end = spinning->clip.end();
+        const Beats beats = song.tempo.beatsAt(toSeconds(end, song.rate)) -
+                            song.tempo.beatsAt(toSeconds(end - spin->length, song.rate));
+        spinBeats_->setValue(beats.count());
+        spinSpeed_->setValue(100.0 * spin->speed);
+    }
+    spinLevel_->setChecked(spins.followsLevel);
+}
+
+void SpeedBench::takeAway()
+{
+    const auto placed = clipsOf(session_.song(), hands_.spun());
+    const auto drawn = std::ranges::find_if(placed, [](const PlacedClip& each) {
+        const Spins own = orthochron::spinsOf(each.clip);
+        return !own.up && !own.down && !speedPointsOf(each.clip).empty();
+    });
+    if (drawn != placed.end()) {
+        hands_.setSpeedLine(drawn->clip.id, {}, tr("Take the speed line away"));
+        return;
+    }
+    for (const bool isDown : {true, false}) {
+        const bool isThere = std::ranges::any_of(placed, [&](const PlacedClip& each) {
+            const Spins own = orthochron::spinsOf(each.clip);
+            return (isDown ? own.down : own.up).has_value();
+        });
+        if (isThere) {
+            hands_.spin(isDown, std::nullopt);
+        }
+    }
+}
+
+void SpeedBench::spin(bool isDown)
+{
+    const Song& song = session_.song();
+    const auto placed = clipsOf(song, hands_.spun());
+    if (placed.empty()) {
+        session_.say(tr("Choose a clip, or put the playhead into one"));
+        return;
+    }
+    const Clip& clip = placed.front().clip;
+    const Seconds edge = toSeconds(isDown ? clip.end() : clip.at, song.rate);
+    const Beats by = Beats(spinBeats_->value());
+    const Beats place = song.tempo.beatsAt(edge);
+    const Seconds other = song.tempo.timeAt(isDown ? place - by : place + by);
+    Spin spin;
+    spin.length = toFrames(Seconds(std::abs((other - edge).count())), song.rate);
+    spin.speed = spinSpeed_->value() / 100.0;
+    hands_.spin(isDown, spin);
+}
+
+}  // namespace orthochron::app

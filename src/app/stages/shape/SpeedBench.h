@@ -1,0 +1,39 @@
+#pragma once
+
+#include <QWidget>
+
+#include "app/controls/NumberField.h"
+#include "app/stages/shape/SpeedHands.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QPushButton;
+
+namespace orthochron::app {
+
+// Spins of the chosen clips by fields, and their speed being drawn.
+class SpeedBench final : public QWidget {
+    Q_OBJECT
+
+public:
+    SpeedBench(Session& session, SpeedHands& hands, QWidget* parent);
+
+private:
+    void fill();
+    void spin(bool isDown);
+    void takeAway();
+
+    Session& session_;
+    SpeedHands& hands_;
+    QLabel* spinOf_ = nullptr;
+    NumberField* spinBeats_ = nullptr;
+    NumberField* spinSpeed_ = nullptr;
+    QCheckBox* spinLevel_ = nullptr;
+    QPushButton* unspin_ = nullptr;
+    QPushButton* drawSpeed_ = nullptr;
+    QComboBox* speedKeeps_ = nullptr;
+    bool isFilling_ = false;
+};
+
+}  // namespace orthochron::app
