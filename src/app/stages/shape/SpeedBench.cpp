@@ -59,6 +59,9 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
     speed->addWidget(drawSpeed_);
     speed->addWidget(speedKeeps_, 1);
     column->addLayout(speed);
+    for (QPushButton* narrow : {down, up, unspin_, drawSpeed_}) {
+        narrow->setStyleSheet(QStringLiteral("padding-left:8px;padding-right:8px"));
+    }
     connect(drawSpeed_, &QPushButton::toggled, &hands_, &SpeedHands::setDrawsSpeed);
     connect(speedKeeps_, &QComboBox::activated, this, [this](int keeps) {
         hands_.keepSpeed(static_cast<SpeedKeeps>(keeps));
