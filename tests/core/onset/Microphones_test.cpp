@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/demo/KitRecording.h"
+#include "testkit/Voice.h"
 
 #include <algorithm>
 #include <cmath>
@@ -76,6 +77,26 @@ TEST_F(Microphones, AreHeardInPartsAsTheyAreHeardAsOne)
         }
     }
     EXPECT_TRUE((*whole)[1].candidates.empty());  // no lead
+}
+
+TEST_F(Microphones, HearWeakAttacksByThemselvesWhateverElseIsThere)
+{
+    // Between its notes a voice has a gap; what drums sound like says nothing of them.
+    const auto voice = testkit::singMelody(
+        {{0.4, 0.0}, {0.9, 57.0}, {0.4, 0.0}, {0.9, 61.0}, {0.4, 0.0}, {0.9, 64.0}, {0.4, 0.0}}
+    );
+    const Channel channel = channelOver(voice.sound.channel(0));
+    OnsetSettings weak;
+    weak.way = OnsetWay::Weak;
+    std::vector<HeardMicrophone> together{
+        {channel, Frames(0), weak}, {channelOver(takes_[0].channel(0)), Frames(0), std::nullopt}};
+
+    const auto alone = picked(analyseMicrophones(std::span(together).first(1), kRate)->front());
+    const auto among = picked(analyseMicrophones(together, kRate)->front());
+
+    EXPECT_GE(alone.size(), 3U);
+    EXPECT_LE(alone.size(), 5U);
+    EXPECT_EQ(among, alone);
 }
 
 TEST_F(Microphones, SayWhatTheyCannotHear)
