@@ -323,9 +323,8 @@ LineGrips::hintAt(std::optional<TrackId> owner, QRectF area, QPoint place) const
     switch (find(owner, area, place).grip) {
     case Grip::Point:
         return {
-            tr("Drag the point; it catches on the grid, free with Ctrl. Delete takes it away. Ctrl "
-               "and "
-               "click chooses several, of any lines"),
+            tr("Drag the point; it catches on the grid, free with Ctrl. Delete takes it away. "
+               "Ctrl and click chooses several, of any lines"),
             Qt::SizeAllCursor};
     case Grip::Piece:
         return {
