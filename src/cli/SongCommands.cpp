@@ -35,7 +35,7 @@ Json lineJson(const Song& song, const LevelLine& line)
     return points;
 }
 
-// Level lines, hushes and spins, and a line of text for each.
+// Level lines, hushes, spins and speed lines, and a line of text for each.
 void addShaped(const Song& song, Json& json, std::string& readable)
 {
     const auto seconds = [&](Frames at) { return toSeconds(at, song.rate).count(); };
@@ -51,6 +51,21 @@ void addShaped(const Song& song, Json& json, std::string& readable)
         readable += fmt::format("  level line of the song, {} points\n", song.level.points.size());
     }
     Json& spins = json["spins"] = Json::array();
+    Json& speeds = json["speed_lines"] = Json::array();
+    const auto addSpeed = [&](const std::string& whose, const Clip& clip) {
+        Json points = Json::array();
+        for (const SpeedPoint& point : speedPointsOf(clip)) {
+            points.push_back(
+                {{"time_s", seconds(clip.at + point.at)},
+                 {"speed", point.speed},
+                 {"bend", point.bend}}
+            );
+        }
+        readable += fmt::format("  speed line on {}, {} points\n", whose, points.size());
+        speeds.push_back(
+            {{"track", whose}, {"pitch_alone", keepsTime(clip)}, {"points", std::move(points)}}
+        );
+    };
     for (const auto& track : song.tracks) {
         addLine(track->name, track->level);
         for (const Clip& clip : track->clips) {
@@ -71,6 +86,9 @@ void addShaped(const Song& song, Json& json, std::string& readable)
                     seconds(from)
                 );
             };
+            if (!own.up && !own.down && !speedPointsOf(clip).empty()) {
+                addSpeed(track->name, clip);
+            }
             if (own.up) {
                 addSpin(*own.up, false);
             }

@@ -1,5 +1,6 @@
 #include "cli/Cli.h"
 #include "core/audio/SoundFile.h"
+#include "core/edits/SpeedEdits.h"
 #include "core/files/SongFile.h"
 #include "testkit/Folder.h"
 
@@ -133,6 +134,26 @@ TEST_F(ShapeCommand, TheShapedDemoSongSaysWhatItHas)
     EXPECT_EQ(info["hushes"].size(), 1U);
     EXPECT_EQ(info["spins"].size(), 8U);
     EXPECT_EQ(info["spins"][0]["kind"], "spin-down");
+    EXPECT_TRUE(info["speed_lines"].empty());
+}
+
+TEST_F(ShapeCommand, SpeedLinesAreListedAndRendered)
+{
+    // Beside the takes, which a song finds by where it lies.
+    const auto path = *demo_ / "fast.orthochron";
+    Song fast = *loadSong(*demo_ / "Lantern Weir.orthochron")->history.song();
+    const ClipChoice clip{fast.tracks.back()->clips.front().id};
+    const std::vector<SpeedPoint> points{{Frames(48000), 1.0}, {Frames(96000), 2.0}};
+    fast = *setSpeed(fast, clip, {.points = points});
+    ASSERT_TRUE(saveSong({History(fast), {}}, path));
+
+    const Json info = Json::parse(run("info --json " + quoted(path)).out);
+
+    ASSERT_GE(info["speed_lines"].size(), 1U);
+    EXPECT_EQ(info["speed_lines"][0]["pitch_alone"], false);
+    EXPECT_EQ(info["speed_lines"][0]["points"].size(), 2U);
+    EXPECT_EQ(info["speed_lines"][0]["points"][1]["speed"], 2.0);
+    EXPECT_NE(printed(quoted(path)), printed(song()));
 }
 
 }  // namespace
