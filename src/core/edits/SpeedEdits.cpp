@@ -37,7 +37,6 @@ bool keepsTime(const Clip& clip)
 
 namespace {
 
-constexpr double kLeastTimed = 0.25;               // speed: 24 semitones lower
 constexpr Seconds kOutOfTime = milliseconds(2.0);  // as far as what keeps its time may lie off it
 constexpr int kHalvings = 12;
 
@@ -115,7 +114,7 @@ withSpeed(const Song& song, const MicSet& set, const Clip& clip, SpeedLine speed
     }
     if (changed.keepsTime) {
         const bool isTooLow = std::ranges::any_of(speed.points(), [](const SpeedPoint& point) {
-            return point.speed < kLeastTimed;
+            return point.speed < kLeastPitchSpeed;
         });
         if (isTooLow) {
             return badArgument("the pitch alone goes down by 24 semitones, to 25 % of the speed");

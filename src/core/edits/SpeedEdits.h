@@ -15,6 +15,9 @@ spinClips(const Song& song, const ClipChoice& choice, bool isDown, std::optional
 [[nodiscard]] Result<Song> spinLevel(const Song& song, const ClipChoice& choice, bool followsLevel);
 [[nodiscard]] Spins spinsOf(const Clip& clip);
 
+// The least speed of a line that moves the pitch alone: 24 semitones lower.
+constexpr double kLeastPitchSpeed = 0.25;
+
 // What a clip keeps when its speed is changed.
 enum class SpeedKeeps {
     Length,                // what is left over becomes spare

@@ -188,31 +188,5 @@ TEST(Line, PinsAreMetToTheSample)
     }
 }
 
-TEST(Line, NeverJumpsWhereTooLittleIsLeftForAWholePeriod)
-{
-    const auto voice = testkit::sing({.middle = 110.0});
-    const auto kink = [](const AudioBuffer& sound) {
-        float worst = 0.0F;
-        const auto samples = sound.channel(0);
-        for (std::size_t i = 2; i < samples.size(); ++i) {
-            worst = std::max(worst, std::abs(samples[i] - 2.0F * samples[i - 1] + samples[i - 2]));
-        }
-        return worst;
-    };
-    for (const std::int64_t more : {-200, -70, 70, 200}) {
-        Treatment treatment;
-        treatment.material = Material::Line;
-        treatment.time = *TimeMap::through(
-            {{Frames(0), Frames(0)},
-             {Frames(48000), Frames(48000)},
-             {Frames(49000), Frames(49000 + more)},
-             {Frames(96000), Frames(96000 + more)}}
-        );
-        treatment.attacks = {Frames(48000), Frames(49000)};
-        const AudioBuffer result = made(treatment, voice.sound);
-        EXPECT_LT(kink(result), 1.5F * kink(voice.sound)) << more;
-    }
-}
-
 }  // namespace
 }  // namespace orthochron

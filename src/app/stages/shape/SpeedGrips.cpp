@@ -196,8 +196,9 @@ void SpeedGrips::move(QMouseEvent& event)
     points_ = grip_ == Grip::Point ? movedPoint(place, event.modifiers()) : movedPiece(place);
     for (SpeedPoint& point : points_) {
         // The pitch alone goes down by 24 semitones.
-        point.speed =
-            hands_.speedKeeps == SpeedKeeps::Time ? std::max(point.speed, 0.25) : point.speed;
+        point.speed = hands_.speedKeeps == SpeedKeeps::Time
+                          ? std::max(point.speed, kLeastPitchSpeed)
+                          : point.speed;
     }
     const Song& song = session_.song();
     const Frames at =
@@ -208,7 +209,9 @@ void SpeedGrips::move(QMouseEvent& event)
     }
     const QString value =
         hands_.speedKeeps == SpeedKeeps::Time
-            ? tr("%1 st").arg(QString::asprintf("%+.2f", 12.0 * std::log2(std::max(speed, 0.25))))
+            ? tr("%1 st").arg(
+                  QString::asprintf("%+.2f", 12.0 * std::log2(std::max(speed, kLeastPitchSpeed)))
+              )
             : tr("%1 %").arg(100.0 * speed, 0, 'f', 0);
     lanes_.setReadout(tr("%1 at %2").arg(value, placeText(song, at).place), place.toPoint());
 }

@@ -115,12 +115,11 @@ void SpeedHands::keepSpeed(SpeedKeeps keeps)
     if (drawn == placed.end() || keepsTime(drawn->clip) == isTimed) {
         return;
     }
-    constexpr double kLeast = 0.25;
     auto points = speedPointsOf(drawn->clip);
     bool isTooLow = false;
     for (SpeedPoint& point : points) {
-        isTooLow = isTooLow || (isTimed && point.speed < kLeast);
-        point.speed = isTimed ? std::max(point.speed, kLeast) : point.speed;
+        isTooLow = isTooLow || (isTimed && point.speed < kLeastPitchSpeed);
+        point.speed = isTimed ? std::max(point.speed, kLeastPitchSpeed) : point.speed;
     }
     const QString name = isTimed ? tr("Move the pitch alone") : tr("Pitch along with the speed");
     if (setSpeedLine(drawn->clip.id, points, name) && isTooLow) {
