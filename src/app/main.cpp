@@ -3,9 +3,11 @@
 #include <QSettings>
 #include <QTextStream>
 
+#include "app/document/FileNames.h"
 #include "app/stages/Stages.h"
 #include "app/theme/Theme.h"
 #include "app/window/Picture.h"
+#include "core/base/FreedMemory.h"
 
 #include <algorithm>
 #include <cstdio>
@@ -15,6 +17,7 @@
 int main(int argc, char** argv)
 {
     using namespace orthochron::app;  // NOLINT(google-build-using-namespace): the program is this
+    orthochron::returnFreedBlocks();
     // File dialogs are the desktop's own where it offers them.
     if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORMTHEME") &&
         !qEnvironmentVariableIsEmpty("DBUS_SESSION_BUS_ADDRESS")) {
@@ -40,7 +43,11 @@ int main(int argc, char** argv)
          {QStringLiteral("stage"), QStringLiteral("Which stage to show."), QStringLiteral("stage")},
          {QStringLiteral("list-shortcuts"), QStringLiteral("Print docs/shortcuts.md and end.")}}
     );
-    parser.process(application);
+    QStringList arguments;
+    for (int i = 0; i < argc; ++i) {
+        arguments << nameOfArgument(argv[i]);
+    }
+    parser.process(arguments);
     if (parser.isSet(QStringLiteral("list-shortcuts"))) {
         QTextStream(stdout) << shortcutsDocument();
         return 0;

@@ -2,6 +2,7 @@
 #include <unistd.h>
 
 #include "cli/Commands.h"
+#include "core/base/FreedMemory.h"
 
 #include <algorithm>
 #include <cmath>
@@ -172,6 +173,7 @@ int run(int argc, char** argv)
 
 int main(int argc, char** argv)
 {
+    orthochron::returnFreedBlocks();
     // A reader that goes away is an error like a full disk, not the end.
     std::signal(SIGPIPE, SIG_IGN);
     try {

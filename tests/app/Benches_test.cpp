@@ -160,6 +160,8 @@ TEST_F(GridBench, PutsBarOneAtThePlayheadAndNudgesItWithKeys)
     EXPECT_NEAR(song().tempo.firstDownbeat().count(), 0.751, 1e-9);
     press(Qt::Key_Left, Qt::ShiftModifier);
     EXPECT_NEAR(song().tempo.firstDownbeat().count(), 0.7509, 1e-9);
+    press(Qt::Key_Right);  // a whole sample
+    EXPECT_NEAR(song().tempo.firstDownbeat().count(), 0.7509 + 1.0 / 48000.0, 1e-9);
     // The audio does not move.
     EXPECT_EQ(song().tracks[0]->clips[0].at, Frames(0));
 }

@@ -229,6 +229,10 @@ TEST_F(GridFollow, TheMapIsWrittenAsMidiAndReadBack)
     chooseFileNext(file);
     click("writeMap");
     ASSERT_TRUE(std::filesystem::exists(file));
+    const auto table = Kit::shared().folder() / "map.csv";
+    chooseFileNext(table);
+    click("writeMap");
+    EXPECT_GT(std::filesystem::file_size(table), 500U);
     click("waySteady");
     set("bpm", 77.0);
     click("wayFollow");

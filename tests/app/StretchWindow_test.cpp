@@ -187,7 +187,11 @@ TEST_F(StretchWindow, APinIsNudgedByKeysAndRefusesToPassItsNeighbour)
     const Frames at = preview().performance.hits[hit].played.beatPoint;
     window_->action(Command::NudgeOn)->trigger();
     settle();
-    EXPECT_GT(session_->review.heardAt(at), at);
+    const Frames nudged = session_->review.heardAt(at);
+    EXPECT_GT(nudged, at);
+    window_->action(Command::NudgeOnFine)->trigger();
+    settle();
+    EXPECT_EQ(session_->review.heardAt(at), nudged + Frames(1));
 }
 
 TEST_F(StretchWindow, AClipsPitchAndLengthAreTypedAndItIsListenedToFirst)

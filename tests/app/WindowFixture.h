@@ -241,11 +241,15 @@ protected:
     }
     void drop(const QStringList& paths)
     {
-        QMimeData mime;
         QList<QUrl> urls;
         for (const QString& path : paths) {
             urls << QUrl::fromLocalFile(path);
         }
+        dropAddresses(urls);
+    }
+    void dropAddresses(const QList<QUrl>& urls)
+    {
+        QMimeData mime;
         mime.setUrls(urls);
         QDragEnterEvent enter(
             QPoint(400, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier

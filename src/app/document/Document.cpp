@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "app/document/FileNames.h"
 #include "core/audio/ResampledSource.h"
 #include "core/audio/SoundFile.h"
 #include "core/base/Hash.h"
@@ -38,8 +39,7 @@ Document::Document(QObject* parent)
 
 std::filesystem::path Document::songFolder() const
 {
-    return path_.isEmpty() ? std::filesystem::path()
-                           : std::filesystem::path(path_.toStdString()).parent_path();
+    return path_.isEmpty() ? std::filesystem::path() : fileOf(path_).parent_path();
 }
 
 std::function<bool()> Document::whileOpen() const
@@ -108,7 +108,7 @@ std::uint64_t Document::nextGeneration()
 std::filesystem::path Document::autosaveFile()
 {
     if (!path_.isEmpty()) {
-        return autosavePath(path_.toStdString());
+        return autosavePath(fileOf(path_));
     }
     if (!unsaved_) {
         unsaved_ = UnsavedPlace::make();
@@ -125,7 +125,7 @@ void Document::removeAutosave()
         unsaved_.reset();
     }
     if (!path_.isEmpty()) {
-        std::filesystem::remove(autosavePath(path_.toStdString()), ignored);
+        std::filesystem::remove(autosavePath(fileOf(path_)), ignored);
     }
 }
 
@@ -207,7 +207,7 @@ void Document::startNew()
 
 Result<Document::Opening> Document::open(const QString& path)
 {
-    const std::filesystem::path file(path.toStdString());
+    const std::filesystem::path file = fileOf(path);
     auto lock = path == path_ ? Result<SongLock>(SongLock()) : SongLock::acquire(file);
     if (!lock) {
         return tl::unexpected(lock.error());
@@ -268,7 +268,7 @@ Result<void> Document::save(const QString& path)
         }
         return tl::unexpected(error);
     };
-    const std::filesystem::path file(path.toStdString());
+    const std::filesystem::path file = fileOf(path);
     const bool isElsewhere = path != path_;
     Result<SongLock> lock = SongLock();
     state_.generation = nextGeneration();
@@ -352,7 +352,7 @@ void Document::discard()
 
 Result<void> Document::revert()
 {
-    auto loaded = loadSong(path_.toStdString());
+    auto loaded = loadSong(fileOf(path_));
     if (!loaded) {
         return tl::unexpected(loaded.error());
     }
@@ -367,19 +367,19 @@ Result<void> Document::relocate(TakeId id, const QString& path)
     if (take == nullptr) {
         return badArgument("the take is not in the song");
     }
-    const auto hash = hashOfFile(path.toStdString());
+    const auto hash = hashOfFile(fileOf(path));
     if (!hash) {
         return tl::unexpected(hash.error());
     }
     if (*hash != take->hash) {
         return badInput(fmt::format(
             "{}: is another recording than {}; import it as a take of its own",
-            path.toStdString(),
+            fileOf(path).string(),
             take->name
         ));
     }
     Song next = *song();
-    std::ranges::find(next.takes, id, &Take::id)->path = path.toStdString();
+    std::ranges::find(next.takes, id, &Take::id)->path = fileOf(path).string();
     state_.history.add(std::move(next), fmt::format("Find {}", take->name));
     refreshSources();
     touched();
@@ -388,7 +388,11 @@ Result<void> Document::relocate(TakeId id, const QString& path)
 
 QStringList Document::recent()
 {
-    return QSettings().value(QStringLiteral("recent")).toStringList();
+    QStringList names;
+    for (const QString& kept : QSettings().value(QStringLiteral("recent")).toStringList()) {
+        names << nameOfArgument(kept.toUtf8().constData());
+    }
+    return names;
 }
 
 void Document::remember(const QString& path)
@@ -396,7 +400,11 @@ void Document::remember(const QString& path)
     QStringList all = recent();
     all.removeAll(path);
     all.prepend(path);
-    QSettings().setValue(QStringLiteral("recent"), QStringList(all.mid(0, 10)));
+    QStringList kept;
+    for (const QString& each : all.mid(0, 10)) {
+        kept << addressOf(each);
+    }
+    QSettings().setValue(QStringLiteral("recent"), kept);
 }
 
 }  // namespace orthochron::app

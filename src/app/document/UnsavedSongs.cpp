@@ -5,6 +5,8 @@
 #include <QFile>
 #include <QStandardPaths>
 
+#include "app/document/FileNames.h"
+
 #include <algorithm>
 #include <utility>
 
@@ -27,11 +29,6 @@ QDir folder()
     return all;
 }
 
-std::filesystem::path pathOf(const QString& path)
-{
-    return {path.toStdString()};
-}
-
 }  // namespace
 
 UnsavedPlace::UnsavedPlace(std::filesystem::path file, SongLock lock)
@@ -44,7 +41,7 @@ UnsavedPlace UnsavedPlace::make()
     const QString time = QDateTime::currentDateTime().toString(QStringLiteral("yyyyMMdd-hhmmss"));
     for (int number = 1;; ++number) {
         const auto file =
-            pathOf(all.filePath(QStringLiteral("%1-%2%3").arg(time).arg(number).arg(kEnding)));
+            fileOf(all.filePath(QStringLiteral("%1-%2%3").arg(time).arg(number).arg(kEnding)));
         std::error_code error;
         if (std::filesystem::exists(file, error)) {
             continue;
@@ -71,7 +68,7 @@ std::vector<UnsavedSong> unsavedSongs()
     // Hidden files are those being written, and locks.
     for (const QFileInfo& info :
          all.entryInfoList({QStringLiteral("*") + kEnding}, QDir::Files, QDir::Time)) {
-        const auto file = pathOf(info.filePath());
+        const auto file = fileOf(info.filePath());
         if (!UnsavedPlace::take(file)) {
             continue;
         }

@@ -13,6 +13,7 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
+#include "app/document/FileNames.h"
 #include "app/sound/SoundCardDialog.h"
 #include "app/stages/Stages.h"
 #include "app/stages/fit/FitStage.h"
@@ -348,7 +349,7 @@ bool MainWindow::runPlay(Command command)
 
 bool MainWindow::runStage(Command command)
 {
-    const Seconds sample(0.4 / session_.song().rate.count());
+    const Seconds sample(1.0 / session_.song().rate.count());
     switch (command) {
     case Command::Next: current()->step(1); return true;
     case Command::Previous: current()->step(-1); return true;
@@ -429,7 +430,7 @@ void MainWindow::openFiles(const QStringList& paths)
     }
     // A window holds one song: each further one gets its own.
     for (const QString& song : songs) {
-        QProcess::startDetached(QCoreApplication::applicationFilePath(), {song});
+        QProcess::startDetached(QCoreApplication::applicationFilePath(), {addressOf(song)});
     }
     if (!takes.isEmpty()) {
         showStage(0);
@@ -468,8 +469,8 @@ void MainWindow::dropEvent(QDropEvent* event)
 {
     QStringList paths;
     for (const QUrl& url : event->mimeData()->urls()) {
-        if (url.isLocalFile()) {
-            paths << url.toLocalFile();
+        if (const QString path = nameOf(url); !path.isEmpty()) {
+            paths << path;
         }
     }
     if (paths.size() == 1 && paths.first().endsWith(QStringLiteral(".orthochron"))) {

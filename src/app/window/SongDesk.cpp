@@ -1,6 +1,5 @@
 #include "app/window/SongDesk.h"
 
-#include <QFileDialog>
 #include <QMenu>
 #include <QMessageBox>
 #include <QPushButton>
@@ -10,6 +9,7 @@
 
 #include "app/controls/Counted.h"
 #include "app/controls/Question.h"
+#include "app/document/FileNames.h"
 #include "app/window/UnsavedDialog.h"
 #include "core/demo/DemoSong.h"
 #include "core/edits/TakeEdits.h"
@@ -25,9 +25,8 @@ void SongDesk::askAndOpen()
     if (!mayClose()) {
         return;
     }
-    const QString path = QFileDialog::getOpenFileName(
-        window_, tr("Open song"), QString(), tr("Orthochron songs (*.orthochron)")
-    );
+    const QString path =
+        askForFile(window_, tr("Open song"), tr("Orthochron songs (*.orthochron)"));
     if (!path.isEmpty()) {
         open(path);
     }
@@ -123,9 +122,7 @@ bool SongDesk::save(bool askWhere)
 {
     QString path = session_.document.path();
     if (path.isEmpty() || askWhere) {
-        path = QFileDialog::getSaveFileName(
-            window_, tr("Save song"), path, tr("Orthochron songs (*.orthochron)")
-        );
+        path = askForNewFile(window_, tr("Save song"), path, tr("Orthochron songs (*.orthochron)"));
         if (path.isEmpty()) {
             return false;
         }
@@ -135,8 +132,7 @@ bool SongDesk::save(bool askWhere)
     }
     if (session_.song().name.empty()) {
         session_.document.apply(
-            renameSong(session_.song(), QFileInfo(path).completeBaseName().toStdString()),
-            tr("Name the song")
+            renameSong(session_.song(), fileOf(path).stem().string()), tr("Name the song")
         );
     }
     const auto saved = session_.document.save(path);
@@ -236,7 +232,7 @@ void SongDesk::findMissing()
             )) {
             return;
         }
-        const QString path = QFileDialog::getOpenFileName(window_, tr("Where is %1?").arg(name));
+        const QString path = askForFile(window_, tr("Where is %1?").arg(name));
         if (path.isEmpty()) {
             return;
         }
@@ -270,7 +266,7 @@ void SongDesk::openDemo()
         },
         [this](const Result<std::filesystem::path>& path) {
             if (path) {
-                open(QString::fromStdString(path->string()));
+                open(nameOf(*path));
             } else {
                 Q_EMIT session_.failed(QString::fromStdString(path.error().message));
             }

@@ -48,6 +48,10 @@ Result<Peaks> Peaks::build(SampleSource& source, const Work& work)
     peaks.levels_.assign(
         static_cast<std::size_t>(source.channels()), std::vector<std::vector<PeakPair>>(1)
     );
+    for (auto& levels :
+         peaks.levels_) {  // an hour's worth that grew by doubling would lie there twice
+        levels[0].reserve(static_cast<std::size_t>(source.frames().count() / kFinest + 1));
+    }
     AudioBuffer block(source.channels(), Frames(kBlock));
     float loudest = 0.0F;
     for (std::int64_t at = 0; at < source.frames().count(); at += kBlock) {

@@ -3,6 +3,7 @@
 #include <oneapi/tbb/parallel_for.h>
 
 #include "core/edits/SetParts.h"
+#include "core/onset/Microphones.h"
 
 #include <algorithm>
 
@@ -11,7 +12,8 @@ namespace orthochron {
 namespace {
 
 constexpr Seconds kOneBlow = milliseconds(30.0);
-constexpr double kClear = 0.12;  // -18 dB against the loud blows of its microphone
+constexpr Seconds kAtOnce{1800.0};  // of each: several are listened to at a time
+constexpr double kClear = 0.12;     // -18 dB against the loud blows of its microphone
 
 std::vector<Frames> markedTimes(const Song& song, const MicSet& set)
 {
@@ -39,14 +41,15 @@ Result<std::vector<UnheardHit>> attacksOf(
     const Work& work
 )
 {
-    const auto analysis = analyseOnsets(
-        sources.channel(track.markedTake, track.markedChannel), song.rate, {work.stop, {}}
-    );
-    if (!analysis) {
-        return tl::unexpected(analysis.error());
+    const HeardMicrophone alone{
+        sources.channel(track.markedTake, track.markedChannel), Frames(0), OnsetSettings{}};
+    const auto found =
+        analyseMicrophones({&alone, 1}, song.rate, {work.stop, {}}, {.together = kAtOnce});
+    if (!found) {
+        return tl::unexpected(found.error());
     }
     track.marks.clear();
-    for (const OnsetCandidate& candidate : analysis->candidates) {
+    for (const OnsetCandidate& candidate : found->front().candidates) {
         if (candidate.onset.strength >= kClear && candidate.riseDecibels >= 6.0) {
             Mark mark;
             mark.at = candidate.onset.at;

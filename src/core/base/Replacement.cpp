@@ -7,11 +7,14 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "core/base/Removal.h"
+
 #include <cerrno>
 #include <charconv>
 #include <cstring>
 #include <set>
 #include <utility>
+#include <vector>
 
 namespace orthochron {
 
@@ -113,7 +116,7 @@ Replacement::~Replacement()
 void Replacement::drop() noexcept
 {
     if (!beside_.empty()) {
-        ::unlink(beside_.c_str());
+        removeFiles({&beside_, 1});
         beside_.clear();
     }
 }
@@ -178,12 +181,14 @@ Result<void> commitAll(std::span<Replacement> replacements)
             return placed;
         }
     }
+    std::vector<fs::path> replaced;
     for (Replacement& each : replacements) {
         if (each.replacedOld_) {
-            ::unlink(each.beside_.c_str());
+            replaced.push_back(std::move(each.beside_));
         }
         each.beside_.clear();
     }
+    removeFiles(replaced);
     return {};
 }
 

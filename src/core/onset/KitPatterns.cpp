@@ -197,8 +197,9 @@ std::vector<double> gainsOf(const Mixing& mixing, std::span<const double> heard)
         }
         gains[d] = least + 1e-9;
     }
+    std::vector<double> explained(count);
     for (int round = 0; round < kRounds; ++round) {
-        std::vector<double> explained(count, kNothing);
+        std::ranges::fill(explained, kNothing);
         for (std::size_t m = 0; m < count; ++m) {
             for (std::size_t d = 0; d < count; ++d) {
                 explained[m] += (mixing[m][d] + kNothing) * gains[d];

@@ -1,8 +1,8 @@
 #include "core/onset/Microphones.h"
 
-#include <malloc.h>
 #include <oneapi/tbb/parallel_for.h>
 
+#include "core/base/FreedMemory.h"
 #include "core/onset/BandPass.h"
 
 #include <algorithm>
@@ -234,7 +234,7 @@ Result<std::vector<LeadAnalysis>> analyseMicrophones(
         if (parts.size() > 1) {
             heard->clear();
             // Small pieces of many threads' memory would be kept beside those of the next part.
-            malloc_trim(0);
+            returnFreedPieces();
         }
     }
     std::vector<LeadAnalysis> found;

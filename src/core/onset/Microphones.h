@@ -25,7 +25,7 @@ struct LeadAnalysis {
 // How much is heard as one: all microphones together, and the shortest part of a recording, which must be enough
 // to learn how a drum sounds.
 struct HeardAtOnce {
-    Seconds together{2.0 * 3600.0};
+    Seconds together{1.5 * 3600.0};
     Seconds shortest{300.0};
 };
 
@@ -33,7 +33,7 @@ struct HeardAtOnce {
 // those that are no leads. In a band, or looking for weak attacks, a lead is heard by itself: what is
 // asked for there may well be another microphone's own.
 //
-// What is longer than two microphone-hours is heard in parts one after the other, each with a little of its
+// What is longer than an hour and a half of one microphone is heard in parts one after the other, each with a little of its
 // neighbours, and strengths are made the same for all: so no length and no number of microphones takes
 // more memory than that.
 // Errors: as analyseOnsets.

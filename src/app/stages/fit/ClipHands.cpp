@@ -305,11 +305,7 @@ void ClipHands::sayFade(const ClipChoice& choice, const FadeChange& asked)
 void ClipHands::nudge(Seconds by)
 {
     const ClipChoice choice = scope();
-    const Hertz rate = session_.song().rate;
-    Frames frames = toFrames(by, rate);
-    if (frames == Frames(0)) {
-        frames = Frames(by > Seconds(0.0) ? 1 : -1);
-    }
+    const Frames frames = toFrames(by, session_.song().rate);
     apply(moveClips(session_.song(), choice, frames, settings), tr("Nudge clips"), choice.size());
 }
 

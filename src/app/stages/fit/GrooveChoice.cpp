@@ -1,8 +1,8 @@
 #include "app/stages/fit/GrooveChoice.h"
 
-#include <QFileDialog>
 #include <QStandardPaths>
 
+#include "app/document/FileNames.h"
 #include "core/edits/GrooveEdits.h"
 #include "core/files/GrooveFile.h"
 #include "core/files/GrooveLibrary.h"
@@ -152,15 +152,13 @@ void GrooveChoice::keepForAll()
 
 void GrooveChoice::importFile()
 {
-    const QString path = QFileDialog::getOpenFileName(
-        window(), tr("Import a groove"), QString(), tr("Grooves (*.mid *.json)")
-    );
+    const QString path = askForFile(window(), tr("Import a groove"), tr("Grooves (*.mid *.json)"));
     if (path.isEmpty()) {
         return;
     }
     const Song& song = session_.song();
     const auto groove =
-        readGroove(path.toStdString(), song.tempo.meterOfBar(1), session_.fitting.request.grid);
+        readGroove(fileOf(path), song.tempo.meterOfBar(1), session_.fitting.request.grid);
     session_.document.apply(
         groove ? orthochron::addGroove(song, *groove)
                : Result<Song>(tl::unexpected(groove.error())),
@@ -171,14 +169,14 @@ void GrooveChoice::importFile()
 void GrooveChoice::exportFile()
 {
     const Groove groove = present();
-    const QString path = QFileDialog::getSaveFileName(
+    const QString path = askForNewFile(
         window(),
         tr("Export the groove"),
         QString::fromStdString(groove.name) + QStringLiteral(".json"),
         tr("Grooves (*.mid *.json)")
     );
     if (!path.isEmpty()) {
-        tell(writeGroove(groove, path.toStdString()), tr("Groove written to %1").arg(path));
+        tell(writeGroove(groove, fileOf(path)), tr("Groove written to %1").arg(path));
     }
 }
 

@@ -1,10 +1,10 @@
 #include "app/stages/grid/Following.h"
 
-#include <QFileDialog>
-
 #include "app/controls/Counted.h"
+#include "app/document/FileNames.h"
 #include "app/document/HeardSamples.h"
 #include "core/edits/FitEdits.h"
+#include "core/files/MapTable.h"
 #include "core/files/MidiTempo.h"
 
 #include <algorithm>
@@ -173,13 +173,12 @@ double Following::meanTempo() const
 
 void Following::readFile(QWidget* window)
 {
-    const QString path = QFileDialog::getOpenFileName(
-        window, tr("Read a tempo map"), QString(), tr("MIDI files (*.mid *.midi)")
-    );
+    const QString path =
+        askForFile(window, tr("Read a tempo map"), tr("MIDI files (*.mid *.midi)"));
     if (path.isEmpty()) {
         return;
     }
-    auto map = readMidiTempo(path.toStdString(), session_.song().tempo.meterOfBar(1), Seconds(0.0));
+    auto map = readMidiTempo(fileOf(path), session_.song().tempo.meterOfBar(1), Seconds(0.0));
     session_.document.apply(
         map ? Result<Song>(takeMap(session_.song(), std::move(*map)))
             : Result<Song>(tl::unexpected(map.error())),
@@ -190,17 +189,20 @@ void Following::readFile(QWidget* window)
 void Following::writeFile(QWidget* window)
 {
     const Song& song = session_.song();
-    const QString path = QFileDialog::getSaveFileName(
+    const QString path = askForNewFile(
         window,
         tr("Write the tempo map"),
         QString::fromStdString(song.name) + QStringLiteral(".mid"),
-        tr("MIDI files (*.mid *.midi)")
+        tr("MIDI files (*.mid *.midi);;Table of beats (*.csv);;Data (*.json)")
     );
     if (path.isEmpty()) {
         return;
     }
+    const std::filesystem::path file = fileOf(path);
+    const Seconds end = toSeconds(song.length(), song.rate);
+    const bool isMidi = checkMidiName(file).has_value();
     const auto written =
-        writeMidiTempo(song.tempo, toSeconds(song.length(), song.rate), path.toStdString());
+        isMidi ? writeMidiTempo(song.tempo, end, file) : writeMapTable(song.tempo, end, file);
     if (written) {
         session_.say(tr("Tempo map written to %1").arg(path));
     } else {

@@ -8,6 +8,7 @@
 
 #include "app/stages/Bench.h"
 #include "app/stages/grid/FollowBench.h"
+#include "app/stages/grid/LoopBench.h"
 #include "app/stages/grid/SteadyBench.h"
 #include "app/theme/Theme.h"
 
@@ -18,14 +19,18 @@ GridStage::GridStage(Session& session, LanesView& lanes, QObject* parent)
 {
     bench_ = new QWidget;
     following_ = new Following(session_, this);
+    loop_ = new LoopCutting(session_, this);
     heads_ = std::make_unique<BarHeads>(session_, lanes_, *following_);
+    edges_ = std::make_unique<LoopEdges>(session_, lanes_, *loop_);
     auto* layout = new QVBoxLayout(bench_);
     layout->setContentsMargins(20, 8, 20, 10);
     layout->setSpacing(4);
     auto* head = new QHBoxLayout;
     ways_ = new QButtonGroup(this);
     for (const auto& [text, name] :
-         {std::pair{tr("One tempo"), "waySteady"}, std::pair{tr("Follow a player"), "wayFollow"}}) {
+         {std::pair{tr("One tempo"), "waySteady"},
+          std::pair{tr("Follow a player"), "wayFollow"},
+          std::pair{tr("Take out a loop"), "wayLoop"}}) {
         ways_->addButton(
             benchWay(text, QLatin1String(name), bench_), static_cast<int>(ways_->buttons().size())
         );
@@ -39,72 +44,89 @@ GridStage::GridStage(Session& session, LanesView& lanes, QObject* parent)
     follow_ = new FollowBench(session_, *following_, pages_);
     pages_->addWidget(steady_);
     pages_->addWidget(follow_);
+    pages_->addWidget(new LoopBench(session_, *loop_, pages_));
     layout->addWidget(pages_, 1);
-    connect(ways_, &QButtonGroup::idClicked, this, [this](int way) { follow(way == 1); });
+    connect(ways_, &QButtonGroup::idClicked, this, [this](int way) {
+        show(static_cast<Page>(way));
+    });
     connect(following_, &Following::changed, this, [this] { lanes_.update(); });
+    connect(loop_, &LoopCutting::changed, this, [this] { lanes_.update(); });
     // A song whose grid follows is opened where that is seen.
     connect(&session_.document, &Document::opened, this, [this] {
-        follow(session_.song().tempo.tempi().size() > 1);
+        show(session_.song().tempo.tempi().size() > 1 ? Page::Follow : Page::Steady);
     });
 }
 
-void GridStage::follow(bool isOn)
+void GridStage::show(Page page)
 {
-    ways_->button(isOn ? 1 : 0)->setChecked(true);
-    pages_->setCurrentIndex(isOn ? 1 : 0);
+    ways_->button(static_cast<int>(page))->setChecked(true);
+    pages_->setCurrentIndex(static_cast<int>(page));
     lanes_.update();
 }
 
-bool GridStage::isFollowing() const
+GridStage::Page GridStage::page() const
 {
-    return pages_->currentIndex() == 1;
+    return static_cast<Page>(pages_->currentIndex());
 }
 
 void GridStage::mainAction()
 {
-    if (isFollowing()) {
-        following_->draft(MapLevel::Bar);
-    } else {
-        steady_->mainAction();
+    switch (page()) {
+    case Page::Steady: steady_->mainAction(); break;
+    case Page::Follow: following_->draft(MapLevel::Bar); break;
+    case Page::Loop: loop_->takeOut(); break;
     }
 }
 
 QString GridStage::mainActionName() const
 {
-    return isFollowing() ? tr("Draft the bars") : steady_->mainActionName();
+    switch (page()) {
+    case Page::Steady: break;
+    case Page::Follow: return tr("Draft the bars");
+    case Page::Loop: return tr("Take the loop out");
+    }
+    return steady_->mainActionName();
 }
 
 void GridStage::step(int by)
 {
-    if (isFollowing()) {
-        follow_->step(by);
-    } else {
-        steady_->step(by);
+    switch (page()) {
+    case Page::Steady: steady_->step(by); break;
+    case Page::Follow: follow_->step(by); break;
+    case Page::Loop: loop_->choose(by < 0 ? LoopEdge::Beginning : LoopEdge::End); break;
     }
 }
 
 void GridStage::hear()
 {
-    if (isFollowing()) {
-        following_->hear();
-    } else {
-        steady_->hear();
+    switch (page()) {
+    case Page::Steady: steady_->hear(); break;
+    case Page::Follow: following_->hear(); break;
+    case Page::Loop: loop_->hear(); break;
     }
 }
 
 void GridStage::accept()
 {
-    following_->keep();
+    if (!isLooping()) {
+        following_->keep();
+    }
 }
 
 void GridStage::remove()
 {
-    following_->free();
+    if (!isLooping()) {
+        following_->free();
+    }
 }
 
 void GridStage::nudge(Seconds by)
 {
-    following_->nudge(by);
+    if (isLooping()) {
+        loop_->move(loop_->edge(), loop_->at(loop_->edge()) + toFrames(by, session_.song().rate));
+    } else {
+        following_->nudge(by);
+    }
 }
 
 bool GridStage::isWorkedOn() const
@@ -115,6 +137,12 @@ bool GridStage::isWorkedOn() const
 QString GridStage::status() const
 {
     const TempoMap& map = session_.song().tempo;
+    if (isLooping() && loop_->span()) {
+        return tr("%1 s chosen: %2 beats at %3 bpm")
+            .arg(loop_->length().count(), 0, 'f', 4)
+            .arg(loop_->beats(), 0, 'g', 6)
+            .arg(loop_->bpm(), 0, 'f', 2);
+    }
     if (isFollowing() || map.tempi().size() > 1) {
         return following_->status();
     }
@@ -127,37 +155,46 @@ QString GridStage::status() const
 
 void GridStage::paintOver(QPainter& painter)
 {
-    heads_->paint(painter);
+    if (isLooping()) {
+        edges_->paint(painter);
+    } else {
+        heads_->paint(painter);
+    }
 }
 
 bool GridStage::press(const Lane&, QMouseEvent& event)
 {
-    return heads_->press(event);
+    return pressRuler(event);
 }
 
 bool GridStage::pressRuler(QMouseEvent& event)
 {
-    return heads_->press(event);
+    return isLooping() ? edges_->press(event) : heads_->press(event);
 }
 
 void GridStage::move(QMouseEvent& event)
 {
-    heads_->move(event);
+    if (isLooping()) {
+        edges_->move(event);
+    } else {
+        heads_->move(event);
+    }
 }
 
 void GridStage::release(QMouseEvent&)
 {
+    edges_->release();
     heads_->release();
 }
 
 std::pair<QString, Qt::CursorShape> GridStage::hintAt(const Lane&, QPoint place) const
 {
-    return heads_->hintAt(place);
+    return hintInRuler(place);
 }
 
 std::pair<QString, Qt::CursorShape> GridStage::hintInRuler(QPoint place) const
 {
-    return heads_->hintAt(place);
+    return isLooping() ? edges_->hintAt(place) : heads_->hintAt(place);
 }
 
 bool GridStage::run(Command command)

@@ -3,6 +3,7 @@
 #include "app/stages/Stage.h"
 #include "app/stages/grid/BarHeads.h"
 #include "app/stages/grid/Following.h"
+#include "app/stages/grid/LoopEdges.h"
 
 class QButtonGroup;
 class QStackedWidget;
@@ -13,7 +14,7 @@ class FollowBench;
 class SteadyBench;
 
 // Where bars fall: one tempo throughout, or a grid that follows a player. In both, bar lines are taken by their
-// heads and brought to where they belong.
+// heads and brought to where they belong. And what shall go round: a loop taken out of a recording.
 class GridStage final : public Stage {
     Q_OBJECT
 
@@ -43,10 +44,13 @@ public:
     void mainAction() override;
     [[nodiscard]] QString mainActionName() const override;
 
-    void follow(bool isOn);  // the page that is shown
+    enum class Page { Steady, Follow, Loop };
+    void show(Page page);
 
 private:
-    [[nodiscard]] bool isFollowing() const;
+    [[nodiscard]] Page page() const;
+    [[nodiscard]] bool isFollowing() const { return page() == Page::Follow; }
+    [[nodiscard]] bool isLooping() const { return page() == Page::Loop; }
 
     QWidget* bench_ = nullptr;
     QButtonGroup* ways_ = nullptr;
@@ -54,7 +58,9 @@ private:
     Following* following_ = nullptr;
     SteadyBench* steady_ = nullptr;
     FollowBench* follow_ = nullptr;
+    LoopCutting* loop_ = nullptr;
     std::unique_ptr<BarHeads> heads_;
+    std::unique_ptr<LoopEdges> edges_;
 };
 
 }  // namespace orthochron::app

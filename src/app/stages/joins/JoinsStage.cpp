@@ -2,8 +2,8 @@
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QFileDialog>
 
+#include "app/document/FileNames.h"
 #include "app/stages/Bench.h"
 #include "core/audit/Report.h"
 
@@ -264,7 +264,7 @@ void JoinsStage::exportReport()
     if (set == nullptr) {
         return;
     }
-    const QString path = QFileDialog::getSaveFileName(
+    const QString path = askForNewFile(
         bench_,
         tr("Report of what was changed and what is left"),
         QString::fromStdString(session_.song().name + " " + session_.song().nameOf(*set) + ".html"),
@@ -279,7 +279,7 @@ void JoinsStage::exportReport()
         [song = session_.document.song(),
          sources = session_.document.sources(),
          id = set->id,
-         file = path.toStdString()](const Work& work) -> Result<void> {
+         file = fileOf(path)](const Work& work) -> Result<void> {
             const auto report = reportOf(*song, id, *sources, work);
             return report ? writeReport(*report, file) : tl::unexpected(report.error());
         },
@@ -374,11 +374,8 @@ void JoinsStage::hear()
 void JoinsStage::nudge(Seconds by)
 {
     if (const SetJoin* join = chosen()) {
-        Frames frames = toFrames(by, session_.song().rate);
-        if (frames == Frames(0)) {
-            frames = Frames(by > Seconds(0.0) ? 1 : -1);
-        }
-        change({std::nullopt, std::nullopt, join->at + frames}, tr("Move join"));
+        const Frames at = join->at + toFrames(by, session_.song().rate);
+        change({std::nullopt, std::nullopt, at}, tr("Move join"));
     }
 }
 

@@ -495,15 +495,9 @@ void MarksStage::remove()
 void MarksStage::nudge(Seconds by)
 {
     if (const Mark* mark = thisMark_->chosen()) {
-        const Hertz rate = session_.song().rate;
-        // Nothing is smaller than a sample.
-        Frames frames = toFrames(by, rate);
-        if (frames == Frames(0)) {
-            frames = Frames(by > Seconds(0.0) ? 1 : -1);
-        }
+        const Frames at = mark->at + toFrames(by, session_.song().rate);
         session_.document.apply(
-            moveMark(session_.song(), session_.choice.track(), mark->id, mark->at + frames),
-            tr("Move mark")
+            moveMark(session_.song(), session_.choice.track(), mark->id, at), tr("Move mark")
         );
     }
 }

@@ -2,13 +2,13 @@
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QFileDialog>
 #include <QFormLayout>
 #include <QHBoxLayout>
 #include <QLineEdit>
 #include <QMessageBox>
 
 #include "app/controls/Counted.h"
+#include "app/document/FileNames.h"
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
 #include "core/base/FileName.h"
@@ -80,8 +80,7 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent)
     right->addWidget(print_);
     layout->addLayout(right, 3);
     connect(browse, &QPushButton::clicked, this, [this] {
-        const QString folder =
-            QFileDialog::getExistingDirectory(bench_, tr("Print into"), folder_->text());
+        const QString folder = askForFolder(bench_, tr("Print into"), folder_->text());
         if (!folder.isEmpty()) {
             setFolder(folder);
         }
@@ -113,10 +112,9 @@ PrintStage::Plan PrintStage::plan() const
     plan.folder = folder_->text();
     if (plan.folder.isEmpty()) {
         const auto base = session_.document.songFolder();
-        plan.folder =
-            base.empty() ? QString() : QString::fromStdString((base / "printed").string());
+        plan.folder = base.empty() ? QString() : nameOf(base / "printed");
     }
-    const std::filesystem::path folder(plan.folder.toStdString());
+    const std::filesystem::path folder = fileOf(plan.folder);
     const char* ending = plan.settings.format == PrintFormat::Flac ? ".flac" : ".wav";
     plan.mix = folder / (fileNameOf(song.name, "Song") + ending);
     const auto names = printNames(song, plan.settings.format);
@@ -159,7 +157,7 @@ void PrintStage::fill()
                 ? tr("1 file: %1").arg(QString::fromStdString(wanted.mix.filename().string()))
                 : tr("%1 files, one for each track, as its clips sound, without level and pan")
                       .arg(wanted.tracks.size()));
-    const QString beside = QString::fromStdString(session_.document.songFolder().string());
+    const QString beside = nameOf(session_.document.songFolder());
     lines
         << (folder_->text().isEmpty() && wanted.folder.startsWith(beside + QLatin1Char('/'))
                 ? tr("Into the folder %1 beside the song").arg(wanted.folder.mid(beside.size() + 1))
@@ -197,7 +195,7 @@ void PrintStage::print()
         return;
     }
     std::error_code error;
-    std::filesystem::create_directories(wanted.folder.toStdString(), error);
+    std::filesystem::create_directories(fileOf(wanted.folder), error);
     session_.jobs.run(
         {.key = {}, .title = tr("Printing")},
         this,

@@ -1,7 +1,5 @@
 #include "app/stages/takes/TakesStage.h"
 
-#include <QDirIterator>
-#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QInputDialog>
@@ -9,12 +7,15 @@
 
 #include "app/controls/Counted.h"
 #include "app/controls/Question.h"
+#include "app/document/FileNames.h"
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
 
 namespace orthochron::app {
 
 namespace {
+
+namespace fs = std::filesystem;
 
 const QStringList kEndings{
     QStringLiteral("wav"),
@@ -33,16 +34,20 @@ QStringList filesIn(const QStringList& paths)
 {
     QStringList files;
     for (const QString& path : paths) {
-        if (!QFileInfo(path).isDir()) {
+        std::error_code error;
+        if (!fs::is_directory(fileOf(path), error)) {
             files << path;
             continue;
         }
         QStringList found;
-        QDirIterator walk(path, QDir::Files, QDirIterator::Subdirectories);
-        while (walk.hasNext()) {
-            const QString file = walk.next();
-            if (kEndings.contains(QFileInfo(file).suffix().toLower())) {
-                found << file;
+        using Walk = fs::recursive_directory_iterator;
+        for (Walk each(fileOf(path), fs::directory_options::skip_permission_denied, error), end;
+             !error && each != end;
+             each.increment(error)) {
+            const QString ending = nameOf(each->path().extension()).mid(1).toLower();
+            std::error_code unknown;
+            if (kEndings.contains(ending) && each->is_regular_file(unknown)) {
+                found << nameOf(each->path());
             }
         }
         found.sort(Qt::CaseInsensitive);
@@ -177,10 +182,9 @@ void TakesStage::fillTable()
 
 void TakesStage::askForFiles()
 {
-    const QStringList files = QFileDialog::getOpenFileNames(
+    const QStringList files = app::askForFiles(
         bench_,
         tr("Import takes"),
-        QString(),
         tr("Sound files (*.%1)").arg(kEndings.join(QStringLiteral(" *.")))
     );
     if (!files.isEmpty()) {
@@ -217,11 +221,11 @@ void TakesStage::import(const QStringList& paths)
                 }
                 // The song takes the rate of its first take.
                 if (isFirst && read.takes.empty()) {
-                    if (const auto first = takeFromFile(files[i].toStdString(), rate, folder)) {
+                    if (const auto first = takeFromFile(fileOf(files[i]), rate, folder)) {
                         read.rate = first->rate;
                     }
                 }
-                auto take = takeFromFile(files[i].toStdString(), read.rate, folder);
+                auto take = takeFromFile(fileOf(files[i]), read.rate, folder);
                 if (take) {
                     read.takes.push_back({std::move(*take), false});
                 } else {

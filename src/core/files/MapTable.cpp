@@ -1,0 +1,110 @@
+#include "core/files/MapTable.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "core/files/AtomicFile.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace orthochron {
+
+namespace {
+
+struct Line {
+    int bar = 1;
+    int beat = 1;
+    Meter meter;
+    Seconds time;
+    double bpm = 0.0;
+    bool isPinned = false;
+};
+
+bool isPinnedAt(const TempoMap& map, Beats place)
+{
+    constexpr double kSame = 1e-6;
+    return std::ranges::any_of(map.tempi(), [place](const TempoPoint& point) {
+        return point.isPinned && std::abs((point.at - place).count()) < kSame;
+    });
+}
+
+std::vector<Line> linesOf(const TempoMap& map, Seconds end)
+{
+    std::vector<Line> lines;
+    for (int bar = map.barAt(map.beatsAt(Seconds(0.0)));; ++bar) {
+        const Meter meter = map.meterOfBar(bar);
+        for (int beat = 0; beat < meter.numerator; ++beat) {
+            const Beats place = map.startOfBar(bar) + meter.beatLength() * beat;
+            const Seconds time = map.timeAt(place);
+            if (time > end) {
+                return lines;
+            }
+            if (time >= Seconds(0.0)) {
+                lines.push_back(
+                    {bar, beat + 1, meter, time, map.bpmAt(place), isPinnedAt(map, place)}
+                );
+            }
+        }
+    }
+}
+
+std::string nameOf(Meter meter)
+{
+    return fmt::format("{}/{}", meter.numerator, meter.denominator);
+}
+
+std::string asTable(const std::vector<Line>& lines)
+{
+    std::string text = "bar,beat,seconds,bpm,meter,pinned\n";
+    for (const Line& line : lines) {
+        text += fmt::format(
+            "{},{},{:.6f},{:.6f},{},{}\n",
+            line.bar,
+            line.beat,
+            line.time.count(),
+            line.bpm,
+            nameOf(line.meter),
+            line.isPinned ? "pinned" : ""
+        );
+    }
+    return text;
+}
+
+std::string asJson(const TempoMap& map, const std::vector<Line>& lines)
+{
+    nlohmann::json json{
+        {"first_downbeat", map.firstDownbeat().count()},
+        {"beats", nlohmann::json::array()},
+        {"meters", nlohmann::json::array()}};
+    for (const Line& line : lines) {
+        json["beats"].push_back(
+            {{"bar", line.bar},
+             {"beat", line.beat},
+             {"seconds", line.time.count()},
+             {"bpm", line.bpm},
+             {"pinned", line.isPinned}}
+        );
+    }
+    for (const MeterChange& change : map.meters()) {
+        json["meters"].push_back({{"bar", change.bar}, {"meter", nameOf(change.meter)}});
+    }
+    return json.dump(1) + "\n";
+}
+
+}  // namespace
+
+Result<void> writeMapTable(const TempoMap& map, Seconds end, const std::filesystem::path& path)
+{
+    const bool isTable = path.extension() == ".csv";
+    if (!isTable && path.extension() != ".json") {
+        return badArgument(fmt::format(
+            "{}: a map is written to a file that ends in .mid, .csv or .json", path.string()
+        ));
+    }
+    const auto lines = linesOf(map, end);
+    return writeAtomically(path, isTable ? asTable(lines) : asJson(map, lines));
+}
+
+}  // namespace orthochron
