@@ -53,6 +53,18 @@ protected:
             *pitchOfAnyVoice(channelOver(sound.channel(0)), song().rate), song().rate, Scale()
         );
     }
+    // Opens the menu of a button and takes one of its entries.
+    void pickFromMenu(const char* button, const QString& entry)
+    {
+        click(button);
+        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+        ASSERT_NE(menu, nullptr);
+        const auto actions = menu->actions();
+        const auto found = std::ranges::find(actions, entry, &QAction::text);
+        ASSERT_NE(found, actions.end());
+        QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(*found).center());
+        settle();
+    }
     // Where a note of a pitch stands on the ladder: between the lowest and highest of the take.
     [[nodiscard]] QPoint on(double seconds, double midi)
     {
@@ -379,6 +391,22 @@ TEST_F(TuneWindow, ADoubleFollowsItsGuideInPitchAndTime)
     }
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_FALSE(song().tracks[1]->clips[0].sound.treatment);
+    press(Qt::Key_6);
+    session_->shown.zoomToAll();
+    settle();
+    // The guide lies beside it on the ladder: a click on one of its beams takes it up, and back.
+    EXPECT_NE(child<QPushButton>("beside")->text().indexOf(QStringLiteral("Alto")), -1);
+    QTest::mouseClick(&window_->lanes(), Qt::LeftButton, {}, on(2.65, guide[2].centre));
+    settle();
+    EXPECT_EQ(session_->choice.track(), song().tracks[0]->id);
+    EXPECT_NE(child<QPushButton>("beside")->text().indexOf(QStringLiteral("Double")), -1);
+    choose("guide", 0);
+    pickFromMenu("beside", QStringLiteral("Double"));
+    EXPECT_EQ(child<QPushButton>("beside")->text().indexOf(QStringLiteral("Double")), -1);
+    pickFromMenu("beside", QStringLiteral("Double"));
+    EXPECT_NE(child<QPushButton>("beside")->text().indexOf(QStringLiteral("Double")), -1);
+    session_->choice.setTrack(song().tracks[1]->id);
+    settle();
     // Onto the grid: the starts of notes become marks that Fit takes.
     click("markStarts");
     EXPECT_EQ(song().tracks[1]->marks.size(), 4U);

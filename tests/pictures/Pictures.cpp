@@ -57,6 +57,19 @@ void lookAt(Session& session, double seconds, double length)
     session.player.seek(from + toFrames(Seconds(length * 0.38), song.rate));
 }
 
+// Two bars from this one on, cut a little late.
+void chooseLoop(MainWindow& window, Session& session, int bar)
+{
+    window.findChild<QAbstractButton*>(QStringLiteral("wayLoop"))->click();
+    const Song& song = session.song();
+    const auto lineAt = [&song](int number) {
+        return toFrames(song.tempo.timeAt(song.tempo.startOfBar(number)), song.rate);
+    };
+    const Frames late = toFrames(milliseconds(4.0), song.rate);
+    session.choice.setRange(TimeRange{lineAt(bar), lineAt(bar + 2) + late});
+    settle(session);
+}
+
 }  // namespace
 }  // namespace orthochron::app
 
@@ -71,7 +84,7 @@ int main(int argc, char** argv)
     parser.addPositionalArgument(QStringLiteral("picture"), QStringLiteral("The file to write"));
     const auto value = [&](const char* name) { return parser.value(QLatin1String(name)); };
     const auto has = [&](const char* name) { return parser.isSet(QLatin1String(name)); };
-    for (const char* name : {"stage", "at", "bars", "track"}) {
+    for (const char* name : {"stage", "at", "bars", "track", "loop"}) {
         parser.addOption(QCommandLineOption(QLatin1String(name), QString(), QLatin1String(name)));
     }
     for (const char* name :
@@ -157,6 +170,9 @@ int main(int argc, char** argv)
         settle(session);
         window.action(Command::Next)->trigger();
         window.action(Command::Previous)->trigger();
+    }
+    if (has("loop")) {
+        chooseLoop(window, session, value("loop").toInt());
     }
     if (has("shaped")) {
         window.action(Command::Next)->trigger();

@@ -41,7 +41,8 @@ QWidget* LoopBench::makeFields()
     beats_ = field(tr("It lasts"), "loopBeats", {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.05});
     bars_ = field(tr("which are"), "loopBars", {tr("bars"), 3, 0.0, 50000.0, 0.0, 0.05});
     bpm_ = field(tr("that is"), "loopBpm", {QStringLiteral("bpm"), 3, 0.0, 1000.0, 0.0, 0.01});
-    times_ = field(tr("Laid in a row"), "loopTimes", {tr("times"), 0, 1.0, 1000.0, 1.0, 0.05});
+    times_ =
+        field(tr("Laid in a row"), "loopTimes", {QStringLiteral("×"), 0, 1.0, 1000.0, 1.0, 0.05});
     seam_ = field(
         tr("Faded where it goes round"), "loopSeam", {QStringLiteral("ms"), 1, 0.0, 100.0, 5.0, 0.1}
     );

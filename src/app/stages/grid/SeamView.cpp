@@ -79,7 +79,7 @@ void SeamView::paintEvent(QPaintEvent*)
     const auto side = [&](const std::vector<float>& samples, QRectF clip, bool isHeard) {
         painter.save();
         painter.setClipRect(clip);
-        painter.setOpacity(isHeard ? 1.0 : 0.35);
+        painter.setOpacity(isHeard ? 1.0 : 0.6);
         painter.setPen(QPen(isHeard ? colours.wave : colours.spare, 1.0));
         paintSamples(painter, samples, all, gain);
         painter.restore();

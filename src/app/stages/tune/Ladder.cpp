@@ -49,6 +49,12 @@ Ladder::Range Ladder::range() const
         seen.high = std::max({seen.high, sung->notes[i].centre, at});
         middle = hands_.chosen().contains(i) ? at : middle;
     }
+    for (const auto& voice : hands_.beside()) {
+        for (const HeardNote& note : voice.notes) {
+            seen.low = std::min(seen.low, note.centre);
+            seen.high = std::max(seen.high, note.centre);
+        }
+    }
     seen.low -= kRoom;
     seen.high += kRoom;
     if (span_ > 0.0) {
@@ -257,6 +263,51 @@ void Ladder::paintNote(QPainter& painter, QRect area, std::size_t i) const
     }
 }
 
+QRectF Ladder::beamOf(const HeardNote& note, QRect area) const
+{
+    const double left = lanes_.xOf(note.start);
+    return {
+        left,
+        yOf(note.centre, area) - 0.5 * kMostBeam,
+        std::max(lanes_.xOf(note.end) - left, 2.0),
+        kMostBeam};
+}
+
+void Ladder::paintBeside(QPainter& painter, QRect area) const
+{
+    const Palette& colours = Theme::palette();
+    painter.setFont(Theme::label(8.5));
+    for (const auto& voice : hands_.beside()) {
+        bool isNamed = false;
+        painter.setPen(QPen(colours.secondInk, 1.0));
+        for (const HeardNote& note : voice.notes) {
+            const QRectF beam = beamOf(note, area);
+            if (beam.right() < area.left() || beam.left() > area.right()) {
+                continue;
+            }
+            painter.drawRect(beam);
+            if (!std::exchange(isNamed, true)) {
+                painter.drawText(
+                    QPointF(std::max(beam.left(), area.left() + 4.0), beam.top() - 4.0),
+                    QString::fromStdString(session_.song().track(voice.track)->name)
+                );
+            }
+        }
+    }
+}
+
+std::optional<TrackId> Ladder::besideAt(QRect area, QPoint place) const
+{
+    for (const auto& voice : hands_.beside()) {
+        for (const HeardNote& note : voice.notes) {
+            if (beamOf(note, area).adjusted(-2, -3, 2, 3).contains(place)) {
+                return voice.track;
+            }
+        }
+    }
+    return std::nullopt;
+}
+
 void Ladder::paint(QPainter& painter, QRect area)
 {
     const Palette& colours = Theme::palette();
@@ -269,6 +320,7 @@ void Ladder::paint(QPainter& painter, QRect area)
     paintRungs(painter, area);
     painter.setClipRect(area);
     if (sung != nullptr && !hands_.trouble()) {
+        paintBeside(painter, area);
         for (std::size_t i = 0; i < sung->notes.size(); ++i) {
             paintNote(painter, area, i);
         }
@@ -348,6 +400,11 @@ bool Ladder::press(QRect area, QMouseEvent& event)
     }
     if (found.grip == Grip::None && (event.modifiers() & Qt::ControlModifier) != 0) {
         grip_ = Grip::Draw;
+        return true;
+    }
+    if (const auto other = besideAt(area, event.pos()); found.grip == Grip::None && other) {
+        grip_ = Grip::None;
+        hands_.takeUp(*other);
         return true;
     }
     if (found.grip == Grip::None) {
@@ -550,7 +607,14 @@ void Ladder::release(QMouseEvent& event)
 
 std::pair<QString, Qt::CursorShape> Ladder::hintAt(QRect area, QPoint place) const
 {
-    switch (find(area, place).grip) {
+    const Grip grip = find(area, place).grip;
+    if (const auto other = besideAt(area, place); grip == Grip::None && other) {
+        return {
+            tr("Click to take up %1; what is held now stays beside it")
+                .arg(QString::fromStdString(session_.song().track(*other)->name)),
+            Qt::PointingHandCursor};
+    }
+    switch (grip) {
     case Grip::Start:
     case Grip::End:
         return {

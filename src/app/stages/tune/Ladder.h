@@ -11,7 +11,8 @@ namespace orthochron::app {
 // The ladder: a rung for each semitone, the notes as beams that hang off theirs by a stem as long as their
 // error, the sung curve in ink through them. Notes are taken by their middle to be moved in pitch (or
 // sideways in time), by an end to be made longer or shorter, by the dot on their rung to be drawn to it;
-// a double click splits one, a drag with Ctrl over bare paper draws one.
+// a double click splits one, a drag with Ctrl over bare paper draws one. Other voices lie beside them as
+// empty beams; a click on one takes that voice up.
 class Ladder final {
     Q_DECLARE_TR_FUNCTIONS(Ladder)
 
@@ -49,6 +50,10 @@ private:
     void paintRungs(QPainter& painter, QRect area) const;
     void paintCurve(QPainter& painter, QRect area) const;
     void paintNote(QPainter& painter, QRect area, std::size_t note) const;
+    void paintBeside(QPainter& painter, QRect area) const;
+    [[nodiscard]] QRectF beamOf(const HeardNote& note, QRect area) const;
+    // Another voice whose beam is there; none without.
+    [[nodiscard]] std::optional<TrackId> besideAt(QRect area, QPoint place) const;
     void moveNotes(QMouseEvent& event);
     void moveStem(QMouseEvent& event);
     [[nodiscard]] double pitchAt(int y) const;

@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QInputDialog>
+#include <QMenu>
 #include <QRegularExpression>
 
 #include "app/controls/Counted.h"
@@ -184,6 +185,12 @@ void TuneBench::addFollowing(QVBoxLayout& column)
     towardsPitch_ = amount(tr("in pitch"), "towardsPitch");
     towardsTime_ = amount(tr("in time"), "towardsTime");
     column.addLayout(amounts);
+    beside_ = benchButton(QString(), QStringLiteral("beside"), false, this);
+    beside_->setToolTip(
+        tr("Other voices on the same ladder, as empty beams; a click on one takes it up")
+    );
+    column.addWidget(beside_);
+    connect(beside_, &QPushButton::clicked, this, &TuneBench::askBeside);
     connect(guide_, &QComboBox::activated, this, [this](int index) {
         hands_.setGuide(TrackId{guide_->itemData(index).toUInt()});
     });
@@ -425,9 +432,43 @@ void TuneBench::fill()
     furthest_->fill();
 }
 
+// A menu of all tracks, those beside it ticked.
+void TuneBench::askBeside()
+{
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    for (const auto& track : session_.song().tracks) {
+        const TrackId id = track->id;
+        if (id == hands_.track()) {
+            continue;
+        }
+        auto* action = menu->addAction(
+            QString::fromStdString(track->name).replace(QLatin1Char('&'), QStringLiteral("&&"))
+        );
+        action->setCheckable(true);
+        action->setChecked(hands_.isBeside(id));
+        action->setEnabled(id != hands_.guide());
+        connect(action, &QAction::triggered, this, [this, id](bool isShown) {
+            hands_.setBeside(id, isShown);
+        });
+    }
+    menu->popup(beside_->mapToGlobal(beside_->rect().topLeft()));
+}
+
 void TuneBench::fillGuide()
 {
     const Song& song = session_.song();
+    QStringList names;
+    for (const auto& track : song.tracks) {
+        if (hands_.isBeside(track->id)) {
+            names << QString::fromStdString(track->name);
+        }
+    }
+    beside_->setText(
+        names.isEmpty() ? tr("Show other voices beside it…")
+                        : tr("Beside it: %1…").arg(names.join(QStringLiteral(", ")))
+    );
+    beside_->setEnabled(song.tracks.size() > 1);
     guide_->clear();
     guide_->addItem(tr("guide: none"), 0U);
     for (const auto& track : song.tracks) {

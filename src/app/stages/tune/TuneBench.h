@@ -32,6 +32,7 @@ private:
     void fillKey();
     void fillChosen();
     void fillGuide();
+    void askBeside();
     void addKey(QVBoxLayout& column);
     void addFollowing(QVBoxLayout& column);
     void addNotes(QVBoxLayout& column);
@@ -55,6 +56,7 @@ private:
     QComboBox* temperament_ = nullptr;
     NumberField* a4_ = nullptr;
     QComboBox* guide_ = nullptr;
+    QPushButton* beside_ = nullptr;
     NumberField* towardsPitch_ = nullptr;
     NumberField* towardsTime_ = nullptr;
     QPushButton* follow_ = nullptr;

@@ -30,6 +30,8 @@ TuneHands::TuneHands(Session& session, QObject* parent)
     connect(&session_.document, &Document::opened, this, [this] {
         chosen_.clear();
         guide_ = {};
+        beside_.clear();
+        heardBeside_.clear();
     });
     connect(&session_.document, &Document::songChanged, this, &TuneHands::changed);
     attending_.setInterval(kAttendEvery);
@@ -50,8 +52,10 @@ QString TuneHands::trackName() const
 void TuneHands::look()
 {
     takes_.look(track());
-    if (guide_.isValid()) {
-        takes_.look(guide_);
+    for (const auto& other : session_.song().tracks) {
+        if (isBeside(other->id)) {
+            takes_.look(other->id);
+        }
     }
 }
 
@@ -307,6 +311,49 @@ std::pair<std::vector<HeardNote>, std::vector<std::size_t>> TuneHands::heardNote
         }
     }
     return {heard, which};
+}
+
+bool TuneHands::isBeside(TrackId id) const
+{
+    return id != track() && (id == guide_ || beside_.contains(id));
+}
+
+void TuneHands::setBeside(TrackId id, bool isShown)
+{
+    if (isShown) {
+        beside_.insert(id);
+    } else {
+        beside_.erase(id);
+    }
+    look();
+    Q_EMIT changed();
+}
+
+void TuneHands::takeUp(TrackId id)
+{
+    beside_.insert(track());
+    session_.choice.setTrack(id);
+}
+
+std::vector<TuneHands::Voice> TuneHands::beside() const
+{
+    std::vector<Voice> voices;
+    for (const auto& other : session_.song().tracks) {
+        if (!isBeside(other->id)) {
+            continue;
+        }
+        const auto sung = takes_.of(other->id);
+        Beside& kept = heardBeside_[other->id];
+        if (kept.song != session_.document.song() || kept.sung != sung) {
+            const bool isOneVoice = sung && sung->isOneVoice();
+            kept = {
+                session_.document.song(),
+                sung,
+                isOneVoice ? heardNotes(other->id).first : std::vector<HeardNote>()};
+        }
+        voices.push_back({other->id, kept.notes});
+    }
+    return voices;
 }
 
 void TuneHands::follow(const GuideAmounts& amounts)

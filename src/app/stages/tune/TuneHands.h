@@ -19,7 +19,7 @@ class TuneHands final : public QObject {
 public:
     TuneHands(Session& session, QObject* parent);
 
-    // Listens to the chosen track's take and to that of its guide, when nobody did.
+    // Listens to the chosen track's take and to those beside it, when nobody did.
     void look();
     // Null while it is listened to, and where there is nothing to sing.
     [[nodiscard]] const Sung* sung() const { return takes_.of(track()).get(); }
@@ -63,6 +63,17 @@ public:
     void setTemperament(const Temperament& temperament);
     void setGlide(std::optional<Seconds> glide);
 
+    // Other voices on the same ladder, where they are heard; the guide is always one of them.
+    struct Voice {
+        TrackId track;
+        std::vector<HeardNote> notes;  // none while it is listened to, or where none can be told
+    };
+    [[nodiscard]] std::vector<Voice> beside() const;
+    [[nodiscard]] bool isBeside(TrackId track) const;
+    void setBeside(TrackId track, bool isShown);
+    // Takes hold of one of them; the one that was held stays beside it.
+    void takeUp(TrackId track);
+
     // Draws the notes that are meant towards those of another track.
     void setGuide(TrackId track);
     [[nodiscard]] TrackId guide() const { return guide_; }
@@ -92,6 +103,14 @@ private:
     Session& session_;
     SungTakes takes_;
     TrackId guide_;
+    std::set<TrackId> beside_;
+    // What `beside` found, for the song and the notes it was asked about.
+    struct Beside {
+        std::shared_ptr<const Song> song;
+        std::shared_ptr<const Sung> sung;
+        std::vector<HeardNote> notes;
+    };
+    mutable std::map<TrackId, Beside> heardBeside_;
     void attend();  // while it is heard, some times a second
     [[nodiscard]] std::shared_ptr<const engine::Trial> tonesFor(Frames from, Frames to) const;
 
