@@ -5,14 +5,14 @@ set -euo pipefail
 packages=(
     g++ cmake ninja-build ccache pkg-config git clang-format
     qt6-base-dev libqt6svg6 qt6-svg-dev qt6-qpa-plugins qt6-xdgdesktopportal-platformtheme libgl1-mesa-dev
-    libsndfile1-dev libsoxr-dev libfftw3-dev librubberband-dev libebur128-dev librtaudio-dev libxxhash-dev
+    libsndfile1-dev libsoxr-dev libfftw3-dev librubberband-dev libebur128-dev librtaudio-dev librtmidi-dev libxxhash-dev
     libtbb-dev nlohmann-json3-dev libexpected-dev libcli11-dev libfmt-dev
     libgtest-dev libgmock-dev libbenchmark-dev libaubio-dev libsoundtouch-dev xvfb xauth
 )
 is_installed() {
     dpkg-query -W -f='${Status}' "$1" 2>/dev/null | grep -q 'ok installed'
 }
-# RtAudio needs the development files of one JACK or the other and would bring jackd1's, which
+# RtAudio and RtMidi need the development files of one JACK or the other and would bring jackd1's, which
 # removes a jackd2 that is there. Where neither is, jackd2's come first.
 is_installed libjack-dev || packages=(libjack-jackd2-dev "${packages[@]}")
 root=()

@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <jack/jack.h>
+#include <jack/midiport.h>
 #include <sys/file.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -202,6 +203,60 @@ std::vector<float> JackEar::heard()
     return {
         shared_->sound.begin(),
         shared_->sound.begin() + static_cast<std::ptrdiff_t>(2 * shared_->frames.load())};
+}
+
+struct JackKeyboard::Shared {
+    jack_client_t* client = nullptr;
+    jack_port_t* port = nullptr;
+    std::atomic<std::uint32_t> message{0};  // to be sent next; 0 for none
+
+    static int send(jack_nframes_t count, void* self)
+    {
+        auto* shared = static_cast<Shared*>(self);
+        void* buffer = jack_port_get_buffer(shared->port, count);
+        jack_midi_clear_buffer(buffer);
+        if (const std::uint32_t message = shared->message.exchange(0); message != 0) {
+            const std::array<jack_midi_data_t, 3> bytes{
+                static_cast<jack_midi_data_t>(message >> 16),
+                static_cast<jack_midi_data_t>(message >> 8 & 0xFF),
+                static_cast<jack_midi_data_t>(message & 0xFF)};
+            jack_midi_event_write(buffer, 0, bytes.data(), bytes.size());
+        }
+        return 0;
+    }
+};
+
+JackKeyboard::JackKeyboard(const std::string& name) : shared_(new Shared)
+{
+    shared_->client = connectTo(name.c_str());
+    if (shared_->client == nullptr) {
+        return;
+    }
+    shared_->port =
+        jack_port_register(shared_->client, "out", JACK_DEFAULT_MIDI_TYPE, JackPortIsOutput, 0);
+    jack_set_process_callback(shared_->client, &Shared::send, shared_);
+    jack_activate(shared_->client);
+}
+
+JackKeyboard::~JackKeyboard()
+{
+    if (shared_->client != nullptr) {
+        jack_client_close(shared_->client);
+    }
+    delete shared_;
+}
+
+bool JackKeyboard::isHeard() const
+{
+    return waitFor(std::chrono::seconds(5), [this] {
+        return shared_->port != nullptr && jack_port_connected(shared_->port) > 0;
+    });
+}
+
+void JackKeyboard::play(unsigned char status, unsigned char note, unsigned char velocity)
+{
+    shared_->message = static_cast<std::uint32_t>(status << 16 | note << 8 | velocity);
+    (void)waitFor(std::chrono::seconds(5), [this] { return shared_->message == 0; });
 }
 
 }  // namespace orthochron::testkit

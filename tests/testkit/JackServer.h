@@ -48,4 +48,21 @@ private:
     bool isConnected_ = false;
 };
 
+// A MIDI keyboard on the server.
+class JackKeyboard {
+public:
+    explicit JackKeyboard(const std::string& name);
+    JackKeyboard(const JackKeyboard&) = delete;
+    JackKeyboard& operator=(const JackKeyboard&) = delete;
+    ~JackKeyboard();
+
+    // Waits until something listens to it.
+    [[nodiscard]] bool isHeard() const;
+    void play(unsigned char status, unsigned char note, unsigned char velocity);
+
+private:
+    struct Shared;
+    Shared* shared_;
+};
+
 }  // namespace orthochron::testkit

@@ -1,10 +1,9 @@
-#include <fcntl.h>
 #include <fmt/format.h>
 #include <rtaudio/RtAudio.h>
-#include <unistd.h>
 
 #include "engine/device/AudioDevice.h"
 #include "engine/device/OutputConverter.h"
+#include "engine/device/QuietLibraries.h"
 #include "engine/device/SimulatedDevice.h"
 
 #include <algorithm>
@@ -18,35 +17,6 @@
 namespace orthochron::engine {
 
 namespace {
-
-// Where there is no card or no server, the sound libraries complain on the terminal in a dozen lines
-// of their own. While one of these lives they go nowhere; what matters is said in the window.
-class QuietLibraries {
-public:
-    QuietLibraries()
-        : kept_(::dup(STDERR_FILENO)), nowhere_(::open("/dev/null", O_WRONLY | O_CLOEXEC))
-    {
-        if (kept_ >= 0 && nowhere_ >= 0) {
-            ::dup2(nowhere_, STDERR_FILENO);
-        }
-    }
-    QuietLibraries(const QuietLibraries&) = delete;
-    QuietLibraries& operator=(const QuietLibraries&) = delete;
-    ~QuietLibraries()
-    {
-        if (kept_ >= 0) {
-            ::dup2(kept_, STDERR_FILENO);
-            ::close(kept_);
-        }
-        if (nowhere_ >= 0) {
-            ::close(nowhere_);
-        }
-    }
-
-private:
-    int kept_;
-    int nowhere_;
-};
 
 constexpr const char* kClientName = "Orthochron";
 constexpr const char* kSimulated = "simulated";

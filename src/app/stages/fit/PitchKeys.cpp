@@ -18,6 +18,8 @@ constexpr int kKeys = 2 * kMost + 1;
 constexpr Seconds kLongest{12.0};                 // of what is tried: 25 pitches of it are kept
 constexpr Seconds kSeam = milliseconds(3.0);      // at its ends, where it goes round
 constexpr int kLookEvery = 100;                   // ms
+constexpr int kPluggedEvery = 2000;               // ms
+constexpr int kMiddleC = 60;                      // of MIDI
 constexpr int kHead = 62;                         // px, of the words at the left
 const QString kUp = QStringLiteral("asdfghjkl");  // 0 to +8
 const QString kHigher = QStringLiteral("uiop");   // +9 to +12
@@ -91,8 +93,8 @@ PitchKeys::PitchKeys(Session& session, ClipHands& hands, QWidget* parent)
     setObjectName(QStringLiteral("pitchKeys"));
     setAccessibleName(tr("Try pitches"));
     setToolTip(
-        tr("Hold a key to hear the chosen clips at another pitch while the song goes on; Enter "
-           "keeps it, Shift begins them anew")
+        tr("Hold a key, here or of a MIDI keyboard from middle C on, to hear the chosen clips at "
+           "another pitch while the song goes on; Enter keeps it, Shift begins them anew")
     );
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
@@ -103,6 +105,8 @@ PitchKeys::PitchKeys(Session& session, ClipHands& hands, QWidget* parent)
             look_.stop();
         }
     });
+    plugged_.setInterval(kPluggedEvery);
+    connect(&plugged_, &QTimer::timeout, this, [this] { midi_->look(); });
     connect(&session_.document, &Document::songChanged, this, &PitchKeys::drop);
     connect(&session_.choice, &Choice::changed, this, [this] {
         if (trial_ && hands_.scope() != tried_) {
@@ -267,6 +271,34 @@ void PitchKeys::paintEvent(QPaintEvent*)
         painter.setPen(QPen(colours.ink, 1.0, Qt::DotLine));
         painter.setBrush(Qt::NoBrush);
         painter.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+}
+
+void PitchKeys::showEvent(QShowEvent*)
+{
+    midi_ = std::make_unique<engine::MidiKeys>([this](int note, bool isDown) {
+        QMetaObject::invokeMethod(
+            this, [this, note, isDown] { playNote(note, isDown); }, Qt::QueuedConnection
+        );
+    });
+    midi_->look();
+    plugged_.start();
+}
+
+void PitchKeys::hideEvent(QHideEvent*)
+{
+    plugged_.stop();
+    midi_.reset();
+    hold(std::nullopt);
+}
+
+void PitchKeys::playNote(int note, bool isDown)
+{
+    const int semitones = note - kMiddleC;
+    if (isDown && std::abs(semitones) <= kMost) {
+        hold(semitones);
+    } else if (!isDown && held_ == semitones) {
+        hold(std::nullopt);
     }
 }
 

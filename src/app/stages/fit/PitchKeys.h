@@ -5,12 +5,14 @@
 #include <QWidget>
 
 #include "app/stages/fit/ClipHands.h"
+#include "engine/device/MidiKeys.h"
 #include "engine/playback/Trial.h"
 
 namespace orthochron::app {
 
 // A row of keys that play the chosen clips at other pitches while the song goes on, in place of what they
-// play: held with the mouse or, once the row has the keys, with those of the computer. What is chosen is
+// play: held with the mouse, on a MIDI keyboard (middle C is the pitch as it is) or, once the row has the
+// keys, with those of the computer. What is chosen is
 // made at all pitches as soon as somebody comes near; Enter keeps the pitch that was held last.
 class PitchKeys final : public QWidget {
     Q_OBJECT
@@ -23,9 +25,14 @@ public:
     // The semitones a key of the computer stands for: a row of letters goes up from the pitch as it is,
     // the row below it down; none for other keys.
     [[nodiscard]] static std::optional<int> semitonesOf(int key);
+    // A note of a MIDI keyboard goes down or up; 60 is the pitch as it is, notes further than an octave from
+    // it are none of these keys.
+    void playNote(int note, bool isDown);
 
 protected:
     void paintEvent(QPaintEvent* event) override;
+    void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
     void enterEvent(QEnterEvent* event) override;
     void focusInEvent(QFocusEvent* event) override;
     void focusOutEvent(QFocusEvent* event) override;
@@ -49,8 +56,10 @@ private:
     std::shared_ptr<engine::Trial> trial_;
     ClipChoice tried_;  // what it is of
     std::optional<int> held_;
-    std::optional<int> last_;  // held last: what Enter keeps
-    QTimer look_;              // while it is being made
+    std::optional<int> last_;                 // held last: what Enter keeps
+    QTimer look_;                             // while it is being made
+    std::unique_ptr<engine::MidiKeys> midi_;  // while the row is shown
+    QTimer plugged_;                          // looks for keyboards that come and go
 };
 
 }  // namespace orthochron::app

@@ -1,0 +1,83 @@
+#include "engine/device/MidiKeys.h"
+
+#include <gtest/gtest.h>
+
+#include "testkit/JackServer.h"
+
+#include <chrono>
+#include <mutex>
+#include <thread>
+#include <utility>
+#include <vector>
+
+// Keyboards on a real JACK server.
+namespace orthochron::engine {
+namespace {
+
+using Notes = std::vector<std::pair<int, bool>>;
+
+class Heard {
+public:
+    void operator()(int note, bool isDown)
+    {
+        const std::scoped_lock lock(mutex_);
+        notes_.emplace_back(note, isDown);
+    }
+    // Waits until there are so many.
+    [[nodiscard]] Notes first(std::size_t count)
+    {
+        for (int tries = 0; tries < 250; ++tries) {
+            {
+                const std::scoped_lock lock(mutex_);
+                if (notes_.size() >= count) {
+                    return notes_;
+                }
+            }
+            std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        }
+        const std::scoped_lock lock(mutex_);
+        return notes_;
+    }
+
+private:
+    std::mutex mutex_;
+    Notes notes_;
+};
+
+TEST(MidiKeys, HearsKeyboardsAsTheyComeAndGo)
+{
+    const testkit::JackServer server(48000);
+    if (!server.isRunning()) {
+        GTEST_SKIP() << "no JACK server can be started here";
+    }
+    Heard heard;
+    MidiKeys keys([&](int note, bool isDown) { heard(note, isDown); });
+    const std::size_t others = keys.look();
+    {
+        testkit::JackKeyboard keyboard("Stage keys");
+        EXPECT_EQ(keys.look(), others + 1);
+        EXPECT_EQ(keys.look(), others + 1);  // once is enough
+        ASSERT_TRUE(keyboard.isHeard());
+        keyboard.play(0x93, 64, 100);  // on any channel
+        keyboard.play(0xB0, 7, 90);    // a pedal is no key
+        keyboard.play(0x83, 64, 0);
+        keyboard.play(0x90, 60, 1);
+        keyboard.play(0x90, 60, 0);
+        const Notes wanted{{64, true}, {64, false}, {60, true}, {60, false}};
+        EXPECT_EQ(heard.first(wanted.size()), wanted);
+    }
+    EXPECT_EQ(keys.look(), others);
+    const testkit::JackKeyboard later("Another");
+    EXPECT_EQ(keys.look(), others + 1);
+}
+
+TEST(MidiKeys, WithoutAnyMidiThereIsNone)
+{
+    ::setenv("JACK_DEFAULT_SERVER", "orthochron-nobody", 1);
+    MidiKeys keys([](int, bool) {});
+    (void)keys.look();
+    (void)keys.look();
+}
+
+}  // namespace
+}  // namespace orthochron::engine
