@@ -458,9 +458,17 @@ private:
             const double window =
                 0.5 + 0.5 * std::cos(std::numbers::pi * off / (off < 0.0 ? before : after));
             const double place = static_cast<double>(grain.mark.count()) + off * grain.speed;
+            const auto to = static_cast<std::size_t>((at - from).count());
+            if (grain.speed <= 1.0) {
+                for (int c = 0; c < channels(); ++c) {
+                    into.channel(c)[to] +=
+                        static_cast<float>(window) *
+                        SincBank::slow().at(place, sound.channel(c), first.count());
+                }
+                continue;
+            }
             std::int64_t start = 0;
             sincWeights(place, grain.speed, weights_, start);
-            const auto to = static_cast<std::size_t>((at - from).count());
             for (int c = 0; c < channels(); ++c) {
                 const auto samples =
                     sound.channel(c).subspan(static_cast<std::size_t>(start - first.count()));

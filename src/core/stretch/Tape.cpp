@@ -16,6 +16,7 @@ constexpr int kBetween = 512;     // points of its table from one to the next
 constexpr double kCutoff = 0.93;  // of the highest sound; the filter's slope ends at 1
 constexpr double kKaiser = 10.0;  // 100 dB
 constexpr std::int64_t kBlock = 4096;
+constexpr double kSame = 1e-9;  // of a speed
 
 double besselI0(double x)
 {
@@ -28,18 +29,25 @@ double besselI0(double x)
     return sum;
 }
 
+double windowedSinc(double x)
+{
+    const double edge = x / kCrossings;
+    if (std::abs(edge) >= 1.0) {
+        return 0.0;
+    }
+    const double window =
+        besselI0(kKaiser * std::sqrt(std::max(1.0 - edge * edge, 0.0))) / besselI0(kKaiser);
+    const double turn = std::numbers::pi * x;
+    return (turn == 0.0 ? 1.0 : std::sin(turn) / turn) * window;
+}
+
 // Half of the windowed sinc, its crossings one apart.
 const std::vector<float>& sincTable()
 {
     static const std::vector<float> table = [] {
         std::vector<float> values(static_cast<std::size_t>(kCrossings) * kBetween + 2, 0.0F);
         for (std::size_t i = 0; i + 2 < values.size(); ++i) {
-            const double x = static_cast<double>(i) / kBetween;
-            const double edge = x / kCrossings;
-            const double window =
-                besselI0(kKaiser * std::sqrt(std::max(1.0 - edge * edge, 0.0))) / besselI0(kKaiser);
-            const double turn = std::numbers::pi * x;
-            values[i] = static_cast<float>((i == 0 ? 1.0 : std::sin(turn) / turn) * window);
+            values[i] = static_cast<float>(windowedSinc(static_cast<double>(i) / kBetween));
         }
         return values;
     }();
@@ -48,33 +56,37 @@ const std::vector<float>& sincTable()
 
 class TapePlan final : public StretchPlan {
 public:
-    explicit TapePlan(const Treatment& treatment) : time_(treatment.time) {}
+    explicit TapePlan(const Treatment& treatment)
+        : time_(treatment.time), banks_(banksOf(treatment.time))
+    {}
     [[nodiscard]] std::unique_ptr<SampleSource>
     sourceOf(std::unique_ptr<SampleSource> take, std::span<const int>) override
     {
-        return std::make_unique<SpeedSource>(std::move(take), time_);
+        return std::make_unique<SpeedSource>(std::move(take), time_, 1.0, banks_);
     }
 
 private:
     TimeMap time_;
+    SincBanks banks_;
 };
 
 class FasterPlan final : public StretchPlan {
 public:
     FasterPlan(std::shared_ptr<StretchPlan> plan, double factor)
-        : plan_(std::move(plan)), factor_(factor)
+        : plan_(std::move(plan)), factor_(factor), banks_(banksOf({}, factor))
     {}
     [[nodiscard]] std::unique_ptr<SampleSource>
     sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs) override
     {
         return std::make_unique<SpeedSource>(
-            plan_->sourceOf(std::move(take), heardAs), TimeMap(), factor_
+            plan_->sourceOf(std::move(take), heardAs), TimeMap(), factor_, banks_
         );
     }
 
 private:
     std::shared_ptr<StretchPlan> plan_;
     double factor_;
+    SincBanks banks_;
 };
 
 class AlongPlan final : public StretchPlan {
@@ -123,18 +135,93 @@ void sincWeights(double place, double speed, std::vector<float>& weights, std::i
     }
 }
 
+SincBank::SincBank(double speed) : speed_(speed)
+{
+    const double scale = kCutoff / std::max(speed, 1.0);
+    reach_ = static_cast<std::int64_t>(std::ceil(kCrossings / scale));
+    taps_ = static_cast<std::size_t>(2 * reach_);
+    rows_.reserve((kBetween + 1) * taps_);
+    for (int row = 0; row <= kBetween; ++row) {
+        for (std::int64_t tap = 1 - reach_; tap <= reach_; ++tap) {
+            const double away = static_cast<double>(tap) - static_cast<double>(row) / kBetween;
+            rows_.push_back(static_cast<float>(scale * windowedSinc(scale * away)));
+        }
+    }
+}
+
+bool SincBank::isFor(double speed) const
+{
+    constexpr double kNear = 1e-6;  // places of an hour's take are known to some 1e-8 frames
+    return std::abs(speed - speed_) < kNear;
+}
+
+const SincBank& SincBank::slow()
+{
+    static const SincBank bank(1.0);
+    return bank;
+}
+
+float SincBank::at(double place, std::span<const float> samples, std::int64_t first) const
+{
+    const double whole = std::floor(place);
+    const double between = (place - whole) * kBetween;
+    const auto row = static_cast<std::size_t>(between);
+    const auto part = static_cast<float>(between - std::floor(between));
+    const auto begin = static_cast<std::int64_t>(whole) + 1 - reach_ - first;
+    const auto heard = samples.subspan(static_cast<std::size_t>(begin), taps_);
+    const auto weights = std::span(rows_).subspan(row * taps_, 2 * taps_);
+    const float here = scalarProduct(weights.first(taps_), heard);
+    const float next = scalarProduct(weights.last(taps_), heard);
+    return here + part * (next - here);
+}
+
 SpeedSource::SpeedSource(std::unique_ptr<SampleSource> source, PlayedPlaces places)
     : source_(std::move(source)), places_(std::move(places))
 {}
 
-SpeedSource::SpeedSource(std::unique_ptr<SampleSource> source, TimeMap time, double factor)
-    : source_(std::move(source))
+SincBanks banksOf(const TimeMap& time, double factor)
+{
+    constexpr std::size_t kMost = 8;
+    std::vector<double> speeds{factor};  // before the first pin and after the last
+    for (std::size_t i = 1; i < time.pins().size(); ++i) {
+        const Pin& before = time.pins()[i - 1];
+        const Pin& pin = time.pins()[i];
+        speeds.push_back(factor * ((pin.take - before.take) / (pin.sound - before.sound)));
+    }
+    SincBanks banks;
+    for (const double speed : speeds) {
+        if (speed <= 1.0 + kSame ||
+            std::ranges::any_of(banks, [&](const auto& bank) { return bank->isFor(speed); })) {
+            continue;
+        }
+        if (banks.size() == kMost) {
+            return {};
+        }
+        banks.push_back(std::make_shared<const SincBank>(speed));
+    }
+    return banks;
+}
+
+SpeedSource::SpeedSource(
+    std::unique_ptr<SampleSource> source, TimeMap time, double factor, SincBanks atHand
+)
+    : source_(std::move(source)), banks_(std::move(atHand))
 {
     const auto played = static_cast<double>(source_->frames().count()) / factor;
     places_.frames = time.soundTimeOf(Frames(std::llround(played)));
     places_.placeOf = [time = std::move(time), factor](double sound) {
         return time.takePlaceOf(sound) * factor;
     };
+}
+
+const SincBank* SpeedSource::bankFor(double speed) const
+{
+    if (speed <= 1.0 + kSame) {
+        return &SincBank::slow();
+    }
+    const auto found =
+        std::ranges::find_if(banks_, [speed](const auto& bank) { return bank->isFor(speed); });
+    return found != banks_.end() ? found->get() : nullptr;
 }
 
 Result<void> SpeedSource::read(Frames from, AudioBuffer& into)
@@ -173,10 +260,17 @@ SpeedSource::readBlock(Frames from, std::int64_t offset, std::int64_t count, Aud
         const double place = places[static_cast<std::size_t>(i)];
         const double speed = places[static_cast<std::size_t>(i + 1)] - place;
         const auto target = static_cast<std::size_t>(offset + i);
-        if (gain == 1.0 && place == std::floor(place) && std::abs(speed - 1.0) < 1e-9) {
+        if (gain == 1.0 && place == std::floor(place) && std::abs(speed - 1.0) < kSame) {
             const auto same = static_cast<std::size_t>(static_cast<std::int64_t>(place) - first);
             for (int c = 0; c < channels(); ++c) {
                 into.channel(c)[target] = sound.channel(c)[same];
+            }
+            continue;
+        }
+        if (const SincBank* bank = bankFor(speed)) {
+            for (int c = 0; c < channels(); ++c) {
+                into.channel(c)[target] =
+                    static_cast<float>(gain) * bank->at(place, sound.channel(c), first);
             }
             continue;
         }

@@ -3,8 +3,37 @@
 #include "core/stretch/StretchPlan.h"
 
 #include <functional>
+#include <memory>
+#include <span>
+#include <vector>
 
 namespace orthochron {
+
+// A windowed sinc of 96 taps (Smith and Gossett 1984) for one speed, made ready at 512 places between two
+// frames and read in between by a straight line (116 dB down). Drawn out where it is played faster, so that
+// nothing folds back: flat to 0.86 of the lower of both rates' highest sound, 100 dB down beyond it.
+class SincBank {
+public:
+    explicit SincBank(double speed);
+    // That of every speed up to 1.
+    [[nodiscard]] static const SincBank& slow();
+
+    // Whether it is made for a speed, as far as that can be told from two places.
+    [[nodiscard]] bool isFor(double speed) const;
+    // What is heard at a place of samples of which the first is frame `first`.
+    [[nodiscard]] float at(double place, std::span<const float> samples, std::int64_t first) const;
+
+private:
+    double speed_;
+    std::int64_t reach_;
+    std::size_t taps_;         // from reach - 1 frames before the place's own to reach behind it
+    std::vector<float> rows_;  // one for each place, and one more
+};
+
+using SincBanks = std::vector<std::shared_ptr<const SincBank>>;
+// Those of the speeds above 1 a time map is played at, `factor` times as fast on top of it; none where
+// there are too many to be kept.
+[[nodiscard]] SincBanks banksOf(const TimeMap& time, double factor = 1.0);
 
 // Which place of a source is heard at a moment, never going back, and how loud.
 struct PlayedPlaces {
@@ -13,17 +42,20 @@ struct PlayedPlaces {
     Frames frames;                         // how long it is heard
 };
 
-// A source played at any speeds, pitch and all.
-//
-// By a windowed sinc of 96 taps at any place (Smith and Gossett 1984), drawn out where it is played
-// faster so that nothing folds back: flat to 0.86 of the lower of both rates' highest sound, 100 dB
-// down beyond it. Where a whole frame is played at 1:1 it is that frame itself.
+// A source played at any speeds, pitch and all, by the weights of SincBank. Where a whole frame is played at
+// 1:1 it is that frame itself.
 class SpeedSource final : public SampleSource {
 public:
     SpeedSource(std::unique_ptr<SampleSource> source, PlayedPlaces places);
     // At the speeds of a time map, and `factor` times as fast on top of it: frame n is what the
     // source holds at `factor` times the take time of n.
-    SpeedSource(std::unique_ptr<SampleSource> source, TimeMap time, double factor = 1.0);
+    // Weights that are at hand need not be worked out for each frame.
+    SpeedSource(
+        std::unique_ptr<SampleSource> source,
+        TimeMap time,
+        double factor = 1.0,
+        SincBanks atHand = {}
+    );
 
     [[nodiscard]] Hertz rate() const override { return source_->rate(); }
     [[nodiscard]] Frames frames() const override { return places_.frames; }
@@ -32,9 +64,12 @@ public:
 
 private:
     Result<void> readBlock(Frames from, std::int64_t offset, std::int64_t count, AudioBuffer& into);
+    // The weights that are at hand for a speed; null for none.
+    [[nodiscard]] const SincBank* bankFor(double speed) const;
 
     std::unique_ptr<SampleSource> source_;
     PlayedPlaces places_;
+    SincBanks banks_;
     std::vector<float> weights_;
 };
 

@@ -36,10 +36,8 @@ double decibels(double power)
 double errorOf(double hertz, double ratio)
 {
     const auto length = static_cast<std::int64_t>(48000.0 * ratio);
-    SpeedSource source(
-        sineSource(hertz),
-        *TimeMap::through({{Frames(0), Frames(0)}, {Frames(48000), Frames(length)}})
-    );
+    const auto map = *TimeMap::through({{Frames(0), Frames(0)}, {Frames(48000), Frames(length)}});
+    SpeedSource source(sineSource(hertz), map, 1.0, banksOf(map));
     EXPECT_EQ(source.frames(), Frames(length));
     AudioBuffer sound(1, Frames(4000));
     EXPECT_TRUE(source.read(Frames(length / 3), sound));
@@ -63,6 +61,46 @@ TEST(Tape, PlaysFasterAndSlowerAsCleanlyAsTheRateAllows)
     }
     // What would lie above the highest sound is gone instead of folding back.
     EXPECT_LT(errorOf(20000.0, 0.5), -85.0);
+}
+
+TEST(Tape, AtOneSpeedItsWeightsAreAtHandAndSoundTheSame)
+{
+    for (const double factor : {1.1225, 1.5, 2.0, 3.9}) {
+        SpeedSource steady(sineSource(997.0), TimeMap(), factor, banksOf({}, factor));
+        SpeedSource any(sineSource(997.0), TimeMap(), factor);
+        ASSERT_EQ(steady.frames(), any.frames());
+        AudioBuffer one(1, Frames(4000));
+        AudioBuffer other(1, Frames(4000));
+        ASSERT_TRUE(steady.read(Frames(4000), one));
+        ASSERT_TRUE(any.read(Frames(4000), other));
+        double wrong = 0.0;
+        double apart = 0.0;
+        for (std::size_t i = 0; i < 4000; ++i) {
+            const double want = sine((4000.0 + static_cast<double>(i)) * factor, 997.0);
+            wrong += std::pow(static_cast<double>(one.channel(0)[i]) - want, 2.0);
+            apart += std::pow(static_cast<double>(one.channel(0)[i] - other.channel(0)[i]), 2.0);
+        }
+        EXPECT_LT(decibels(wrong / 4000.0 / 0.125), -85.0) << factor;
+        EXPECT_LT(decibels(apart / 4000.0 / 0.125), -95.0) << factor;
+    }
+    // One for each speed of a map, none for what is slower than it was, and none for all of a long one.
+    std::vector<Pin> pins{{Frames(0), Frames(0)}, {Frames(2000), Frames(1000)}};
+    EXPECT_EQ(banksOf(*TimeMap::through(pins)).size(), 1U);
+    for (int i = 1; i <= 20; ++i) {
+        const Pin& last = pins.back();
+        pins.push_back({last.take + Frames(1000 + 10 * i), last.sound + Frames(1000)});
+    }
+    EXPECT_TRUE(banksOf(*TimeMap::through(pins)).empty());
+    EXPECT_TRUE(banksOf({}, 0.5).empty());
+    // Above the highest sound there is nothing.
+    SpeedSource high(sineSource(20000.0), TimeMap(), 2.0, banksOf({}, 2.0));
+    AudioBuffer sound(1, Frames(4000));
+    ASSERT_TRUE(high.read(Frames(4000), sound));
+    double left = 0.0;
+    for (const float sample : sound.channel(0)) {
+        left += static_cast<double>(sample) * static_cast<double>(sample);
+    }
+    EXPECT_LT(decibels(left / 4000.0 / 0.125), -85.0);
 }
 
 TEST(Tape, WholeFramesAtOneToOneAreTheTakesOwn)
