@@ -19,6 +19,7 @@ shot() {
 shot takes --stage takes
 shot grid --stage grid --at 0 --bars 3 --tempo
 shot grid-follow --stage grid --at 98 --bars 6 --follow
+shot grid-loop --stage grid --at 3 --bars 5 --track "Kick in" --loop 2
 shot marks --stage marks --at 40 --bars 4
 shot marks-doubtful --stage marks --at 40 --bars 4 --doubtful
 shot marks-samples --stage marks --at 41.8 --samples
@@ -36,4 +37,3 @@ shot shape --stage shape --track "Alto voice" --at 10 --bars 14 --shaped --speed
 shot shape-spin --stage shape --at 79 --bars 3
 song="Lantern Weir"
 shot print --stage print --at 40 --bars 4
-shot fit-night --stage fit --at 40 --bars 4 --night

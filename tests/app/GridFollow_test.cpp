@@ -218,6 +218,25 @@ TEST_F(GridFollow, APointOfTheTempoCurveIsDragged)
     EXPECT_NEAR(song().tempo.bpmAt(song().tempo.startOfBar(2)), before, 1e-9);
 }
 
+TEST_F(GridFollow, ARampLeadsUpToTheChosenLineAndIsTakenBack)
+{
+    look(1, 8);
+    drag(headOf(3), headOf(3) + QPoint(6, 0), Qt::ControlModifier);
+    drag(headOf(6), headOf(6) + QPoint(30, 0), Qt::ControlModifier);
+    const double fifth = barLine(5);
+    const double sixth = barLine(6);
+    click("rampUpTo");
+    EXPECT_TRUE(isRampUpTo(song().tempo, song().tempo.startOfBar(6)));
+    EXPECT_NEAR(barLine(6), sixth, 1e-6);
+    EXPECT_GT(std::abs(barLine(5) - fifth), 1e-4);
+    EXPECT_EQ(child<QPushButton>("rampUpTo")->text(), QStringLiteral("No ramp"));
+    click("rampUpTo");
+    EXPECT_NEAR(barLine(5), fifth, 1e-9);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_NEAR(barLine(5), fifth, 1e-9);
+}
+
 TEST_F(GridFollow, TheMapIsWrittenAsMidiAndReadBack)
 {
     takeDoubtfulDraft();

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 
 namespace orthochron {
 
@@ -153,6 +154,70 @@ Result<Song> freeLines(const Song& song, std::span<const Beats> places)
         all.knots.erase(found);
     }
     return withKnots(song, all);
+}
+
+namespace {
+
+// The tempo a ramp begins at that takes so long for so many beats and ends at `last`; none within 20 to 400.
+std::optional<double> rampBegin(Beats beats, Seconds time, double last)
+{
+    constexpr double kLeast = 20.0;
+    constexpr double kMost = 400.0;
+    const auto lasts = [&](double first) {
+        const double apart = last - first;
+        const double perBeat = std::abs(apart) < 1e-9 ? 1.0 / last : std::log(last / first) / apart;
+        return Seconds(60.0 * beats.count() * perBeat);
+    };
+    if (time > lasts(kLeast) || time < lasts(kMost)) {
+        return std::nullopt;
+    }
+    double low = kLeast;
+    double high = kMost;
+    constexpr int kHalvings = 60;
+    for (int i = 0; i < kHalvings; ++i) {
+        const double middle = 0.5 * (low + high);
+        (lasts(middle) > time ? low : high) = middle;
+    }
+    return 0.5 * (low + high);
+}
+
+}  // namespace
+
+Result<Song> shareUpTo(const Song& song, Beats place, Sharing sharing)
+{
+    if (place < Beats(kSamePlace)) {
+        return badArgument("a ramp leads up to a line behind bar 1");
+    }
+    MapKnots all = knotsOf(song.tempo);
+    const std::size_t to = knotAt(all, song.tempo, place);
+    std::size_t from = to - 1;
+    while (from > 0 && !all.knots[from].isPinned) {
+        --from;
+    }
+    const auto first = all.knots.begin() + static_cast<std::ptrdiff_t>(from);
+    const auto last = all.knots.begin() + static_cast<std::ptrdiff_t>(to);
+    first->rampFrom.reset();
+    if (sharing == Sharing::AsRamp) {
+        first->rampFrom = rampBegin(
+            last->place - first->place, last->time - first->time, song.tempo.bpmAt(place)
+        );
+        if (!first->rampFrom) {
+            return badArgument(
+                "a ramp to the tempo that goes on from there would begin outside 20 to "
+                "400 bpm"
+            );
+        }
+    }
+    all.knots.erase(first + 1, last);
+    return withKnots(song, all);
+}
+
+bool isRampUpTo(const TempoMap& map, Beats place)
+{
+    const auto next = std::ranges::find_if(map.tempi(), [place](const TempoPoint& point) {
+        return point.at > place - Beats(kSamePlace);
+    });
+    return next != map.tempi().begin() && std::prev(next)->isRamp;
 }
 
 Result<Song> setMeterFrom(const Song& song, int bar, Meter meter)

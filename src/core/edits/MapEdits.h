@@ -26,6 +26,14 @@ namespace orthochron {
 // only loosened. Errors: BadArgument when there is no point at a place.
 [[nodiscard]] Result<Song> freeLines(const Song& song, std::span<const Beats> places);
 
+// How the time is shared between the pin before a line, or bar 1, and the line itself, which stays: at one tempo,
+// or as a ramp to the tempo that goes on from there. Beats tied in between are tied no longer.
+// Errors: BadArgument for bar 1 or a place before it, or a ramp that would begin outside 20 to 400.
+enum class Sharing { Evenly, AsRamp };
+[[nodiscard]] Result<Song> shareUpTo(const Song& song, Beats place, Sharing sharing);
+// Whether a ramp leads to a line.
+[[nodiscard]] bool isRampUpTo(const TempoMap& map, Beats place);
+
 // From a bar on, what the meter is; tempi stay at their times and quarter notes.
 // Errors: BadArgument for a meter that cannot be or a bar before the first.
 [[nodiscard]] Result<Song> setMeterFrom(const Song& song, int bar, Meter meter);

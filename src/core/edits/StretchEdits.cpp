@@ -270,9 +270,17 @@ public:
         const bool isAsRecorded = made->semitones == 0.0 && isPlain(made->time) &&
                                   made->pitch.empty() && made->speed.isEmpty();
         clip.sound.treatment = isAsRecorded ? nullptr : made;
-        clip.soundStart = clip.sound.soundTimeOf(from);
         const Span was{clip.at, clip.end()};
-        clip.length = clip.sound.soundTimeOf(to) - clip.soundStart;
+        if (made->speed.isEmpty()) {
+            clip.soundStart = clip.sound.soundTimeOf(from);
+            clip.length = clip.sound.soundTimeOf(to) - clip.soundStart;
+        } else {
+            // It was drawn out about its start, which stays. When a place near a standstill is heard cannot
+            // be asked to the frame.
+            const auto length = static_cast<double>(clip.length.count());
+            clip.length =
+                std::max(Frames(std::llround(length * change_.ratio.value_or(1.0))), Frames(1));
+        }
         if (change_.ratio && change_.about) {
             // Both ends are rounded as places, so that clips that touched go on touching.
             clip.at = drawnOut(was.from);
@@ -304,15 +312,17 @@ private:
         if (treatment.material == Material::Tape && treatment.semitones != 0.0) {
             return badArgument("with tape the pitch follows the speed; choose another material");
         }
-        if (change_.ratio && !treatment.speed.isEmpty()) {
-            return badArgument("the clip has a spin; take it away, stretch it and spin it again");
-        }
         if (change_.ratio) {
             auto time = drawnOut(clip, from, to, *change_.ratio);
             if (!time) {
                 return tl::unexpected(time.error());
             }
             treatment.time = std::move(*time);
+            auto speed = drawnOut(treatment.speed, clip.soundStart, *change_.ratio);
+            if (!speed) {
+                return tl::unexpected(speed.error());
+            }
+            treatment.speed = std::move(*speed);
         }
         return listening(song_, set, clip, std::move(treatment));
     }
@@ -324,19 +334,44 @@ private:
         return *change_.about + Frames(std::llround(away * *change_.ratio));
     }
 
-    // The clip's part of its map, so many times as long from its start on.
+    // So many times as long about a place.
+    static Frames drawnOut(Frames at, Frames about, double ratio)
+    {
+        return about + Frames(std::llround(static_cast<double>((at - about).count()) * ratio));
+    }
+
+    // A speed line with the stretched sound under it: both are drawn out about one place.
+    static Result<SpeedLine> drawnOut(const SpeedLine& speed, Frames about, double ratio)
+    {
+        if (speed.isEmpty()) {
+            return speed;
+        }
+        std::vector<SpeedPoint> points;
+        for (SpeedPoint point : speed.points()) {
+            point.at = drawnOut(point.at, about, ratio);
+            if (!points.empty() && point.at <= points.back().at) {
+                point.at = points.back().at + Frames(1);
+            }
+            points.push_back(point);
+        }
+        return SpeedLine::through(
+            std::move(points), speed.followsLevel(), drawnOut(speed.same(), about, ratio)
+        );
+    }
+
+    // The clip's part of its map, so many times as long about its start; what a speed line makes of it lies
+    // on top.
     static Result<TimeMap> drawnOut(const Clip& clip, Frames from, Frames to, double ratio)
     {
-        std::vector<Pin> pins{{from, clip.soundStart}};
+        const Treatment present = treatmentOf(clip);
+        std::vector<Pin> pins;
         const auto put = [&](Frames take) {
-            const auto away =
-                static_cast<double>((clip.sound.soundTimeOf(take) - clip.soundStart).count());
-            const Pin pin{take, clip.soundStart + Frames(std::llround(away * ratio))};
-            if (pin.take > pins.back().take && pin.sound > pins.back().sound) {
+            const Pin pin{take, drawnOut(present.time.soundTimeOf(take), clip.soundStart, ratio)};
+            if (pins.empty() || (pin.take > pins.back().take && pin.sound > pins.back().sound)) {
                 pins.push_back(pin);
             }
         };
-        const Treatment present = treatmentOf(clip);
+        put(from);
         for (const Pin& pin : present.time.pins()) {
             if (pin.take > from && pin.take < to) {
                 put(pin.take);

@@ -38,6 +38,41 @@ TEST(MapEdits, RightOfTheLastPinEverythingMovesAlong)
     EXPECT_NEAR(barLine(song, 9), 17.5, 1e-9);
 }
 
+TEST(MapEdits, ARampLeadsFromThePinBeforeToTheTempoThatGoesOn)
+{
+    // 120 bpm to bar 5; bars 5 to 8 take 10 s instead of 8, and from bar 9 on it is 90.
+    Song song = pinned(pinned(steadySong(), 5, 9.0), 9, 19.0);
+    song = *setTempoOfBar(song, 9, 90.0);
+    const Beats to = song.tempo.startOfBar(9);
+    EXPECT_FALSE(isRampUpTo(song.tempo, to));
+    const Song ramped = *shareUpTo(song, to, Sharing::AsRamp);
+    EXPECT_TRUE(isRampUpTo(ramped.tempo, to));
+    for (const int bar : {1, 3, 5, 9, 12}) {
+        EXPECT_NEAR(barLine(ramped, bar), barLine(song, bar), 1e-6) << bar;
+    }
+    // Slowing down into 90: each bar takes longer than the one before, none jumps.
+    EXPECT_NEAR(ramped.tempo.bpmAt(to - Beats(1e-6)), 90.0, 1e-3);
+    double before = 0.0;
+    for (int bar = 5; bar < 9; ++bar) {
+        const double lasts = barLine(ramped, bar + 1) - barLine(ramped, bar);
+        EXPECT_GT(lasts, before);
+        before = lasts;
+    }
+    // Back to one tempo, as it was.
+    const Song even = *shareUpTo(ramped, to, Sharing::Evenly);
+    EXPECT_FALSE(isRampUpTo(even.tempo, to));
+    EXPECT_NEAR(barLine(even, 7), barLine(song, 7), 1e-9);
+    // In a ramp a line that is no point is one as well.
+    EXPECT_TRUE(isRampUpTo(ramped.tempo, ramped.tempo.startOfBar(7)));
+    EXPECT_FALSE(isRampUpTo(ramped.tempo, ramped.tempo.startOfBar(3)));
+    EXPECT_FALSE(shareUpTo(song, Beats(0.0), Sharing::AsRamp));
+    // What a ramp cannot do within 20 to 400.
+    const Song slow = *setTempoOfBar(pinned(pinned(steadySong(), 5, 9.0), 9, 24.0), 9, 30.0);
+    EXPECT_TRUE(shareUpTo(slow, to, Sharing::AsRamp));
+    const Song far = *setTempoOfBar(pinned(pinned(steadySong(), 5, 9.0), 9, 45.0), 9, 300.0);
+    EXPECT_FALSE(shareUpTo(far, to, Sharing::AsRamp));
+}
+
 TEST(MapEdits, PinsThatAreSetNeverMove)
 {
     Song song = pinned(steadySong(), 5, 9.4);

@@ -4,6 +4,7 @@
 
 #include "core/edits/ClipEdits.h"
 #include "core/edits/ClipValues.h"
+#include "core/edits/StretchEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/files/SongFile.h"
 #include "core/render/Render.h"
@@ -162,6 +163,42 @@ TEST_F(SpeedLines, MoveThePitchAloneAndAllIsHeardWhenItWas)
     EXPECT_FALSE(setSpeed(
         song, clip, {.points = {{Frames(0), 1.0}, {Frames(9600), 0.1}}, .keeps = SpeedKeeps::Time}
     ));
+}
+
+TEST_F(SpeedLines, AreDrawnOutWithTheClipWhenItIsStretched)
+{
+    const Frames about = clip(split_, 0, 0).at;
+    for (const bool isSpin : {false, true}) {
+        const Song fast = isSpin ? *spinClips(split_, first_, true, Spin{Frames(48000), 0.0})
+                                 : *at(0.5, Frames(24000), SpeedKeeps::Length);
+        const Song slow = *stretchClips(fast, first_, {.material = Material::Tape, .ratio = 1.25});
+        for (std::size_t t = 0; t < slow.tracks.size(); ++t) {
+            const Clip& was = clip(fast, t, 0);
+            const Clip& now = clip(slow, t, 0);
+            EXPECT_EQ(now.at, about);
+            EXPECT_NEAR(
+                static_cast<double>(now.length.count()),
+                1.25 * static_cast<double>(was.length.count()),
+                1.0
+            );
+            // At every moment the place of the take that was heard then, a quarter later.
+            for (std::int64_t n = 100; n + 100 < was.length.count(); n += 5000) {
+                const auto later = Frames(std::llround(1.25 * static_cast<double>(n)));
+                EXPECT_NEAR(
+                    static_cast<double>(now.sound.takeTimeOf(now.soundStart + later).count()),
+                    static_cast<double>(was.sound.takeTimeOf(was.soundStart + Frames(n)).count()),
+                    2.0
+                ) << t
+                  << ' ' << n << ' ' << isSpin;
+            }
+        }
+        // Only its speed is asked: another pitch leaves it as long as it is.
+        EXPECT_EQ(
+            clip(*stretchClips(fast, first_, {.semitones = 2.0, .material = Material::Hits}), 0, 0)
+                .length,
+            clip(fast, 0, 0).length
+        );
+    }
 }
 
 TEST_F(SpeedLines, RefuseWhatCannotBe)

@@ -179,9 +179,18 @@ QWidget* FollowBench::makeLine()
     for (const char* meter : {"4/4", "3/4", "6/8", "2/4", "5/4", "7/8", "12/8"}) {
         meter_->addItem(QLatin1String(meter));
     }
-    for (QWidget* part : std::initializer_list<QWidget*>{keep_, free_, countFrom_, meter_}) {
+    ramp_ = benchButton(QString(), QStringLiteral("rampUpTo"), false, line);
+    ramp_->setToolTip(tr(
+        "From the pin before it the tempo changes steadily, up to the one that goes on from here"
+    ));
+    for (QWidget* part : std::initializer_list<QWidget*>{keep_, free_, countFrom_}) {
         layout->addWidget(part);
     }
+    auto* change = new QHBoxLayout;
+    change->addWidget(meter_, 1);
+    change->addWidget(ramp_);
+    layout->addLayout(change);
+    connect(ramp_, &QPushButton::clicked, &following_, &Following::turnRamp);
     steadyBpm_ = new NumberField(
         tr("Steady at"), {QStringLiteral("bpm"), 1, 20.0, 400.0, 120.0, 0.1}, false, line
     );
@@ -282,6 +291,8 @@ void FollowBench::fill()
     }
     free_->setEnabled(isPinned);
     countFrom_->setEnabled(line > Beats(0.0));
+    ramp_->setEnabled(line > Beats(0.0));
+    ramp_->setText(isRampUpTo(song.tempo, line) ? tr("No ramp") : tr("Ramp"));
 }
 
 void FollowBench::simplify()

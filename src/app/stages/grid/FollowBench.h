@@ -59,6 +59,7 @@ private:
         0.0;  // what it was filled with; what is typed stays until the map is another
     QPushButton* steady_ = nullptr;
     QComboBox* steadyWay_ = nullptr;
+    QPushButton* ramp_ = nullptr;
     QComboBox* meter_ = nullptr;
     QPushButton* keep_ = nullptr;
     QPushButton* free_ = nullptr;

@@ -283,6 +283,15 @@ void Following::countFrom()
     );
 }
 
+void Following::turnRamp()
+{
+    const bool isRamp = isRampUpTo(session_.song().tempo, line_);
+    session_.document.apply(
+        shareUpTo(session_.song(), line_, isRamp ? Sharing::Evenly : Sharing::AsRamp),
+        (isRamp ? tr("One tempo up to %1") : tr("Ramp up to %1")).arg(lineName(line_))
+    );
+}
+
 void Following::hear()
 {
     const Song& song = session_.song();

@@ -38,9 +38,11 @@ public:
     void pin(Beats place, Seconds time);
     void move(Beats place, Seconds time);  // by its number: no pin
     void nudge(Seconds by);
-    void free();       // the chosen line
-    void keep();       // it is right where it is
-    void countFrom();  // it becomes bar 1
+    void free();  // the chosen line
+    void keep();  // it is right where it is
+    void countFrom();
+    // Up to the line: a ramp from the pin before it, or one tempo where there is a ramp.
+    void turnRamp();  // it becomes bar 1
     void hear();
     // The nearest attack to a time, song time, that a draft of the open song has heard; none within `reach`.
     [[nodiscard]] std::optional<Seconds> attackNear(Seconds time, Seconds reach) const;
