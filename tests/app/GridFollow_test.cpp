@@ -218,6 +218,34 @@ TEST_F(GridFollow, APointOfTheTempoCurveIsDragged)
     EXPECT_NEAR(song().tempo.bpmAt(song().tempo.startOfBar(2)), before, 1e-9);
 }
 
+TEST_F(GridFollow, PinsOfTheChosenRangeMoveAndGoTogether)
+{
+    look(1, 8);
+    for (const int bar : {3, 5, 7}) {
+        drag(headOf(bar), headOf(bar) + QPoint(5, 0), Qt::ControlModifier);
+    }
+    ASSERT_EQ(pins(), 3U);
+    const double third = barLine(3);
+    const double between = barLine(5) - third;
+    session_->choice.setRange(TimeRange{
+        toFrames(Seconds(third - 0.5), song().rate),
+        toFrames(Seconds(barLine(5) + 0.5), song().rate)});
+    settle();
+    const double seventh = barLine(7);
+    drag(headOf(5), headOf(5) + QPoint(20, 0), Qt::ControlModifier);
+    EXPECT_GT(barLine(3), third + 0.01);
+    EXPECT_NEAR(barLine(5) - barLine(3), between, 1e-6);
+    EXPECT_NEAR(barLine(7), seventh, 1e-9);
+    press(Qt::Key_Delete);
+    EXPECT_EQ(pins(), 1U);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(pins(), 3U);
+    // A pin outside the range is by itself.
+    drag(headOf(7), headOf(7) + QPoint(5, 0), Qt::ControlModifier);
+    EXPECT_NEAR(barLine(5) - barLine(3), between, 1e-6);
+    EXPECT_GT(barLine(7), seventh);
+}
+
 TEST_F(GridFollow, ARampLeadsUpToTheChosenLineAndIsTakenBack)
 {
     look(1, 8);

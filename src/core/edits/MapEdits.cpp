@@ -47,15 +47,14 @@ std::size_t knotAt(MapKnots& all, const TempoMap& map, Beats place)
     return index;
 }
 
-// Moves a knot to a time, with what lies between it and the pins beside it.
-Result<void> move(MapKnots& all, std::size_t moved, Seconds time)
+// Moves the knots from one to another, with what lies between them and the pins beside them.
+Result<void> move(MapKnots& all, std::size_t moved, std::size_t lastMoved, Seconds by)
 {
-    const Seconds from = all.knots[moved].time;
     std::size_t before = moved;
     while (before > 0 && (before == moved || !all.knots[before].isPinned)) {
         --before;
     }
-    std::size_t after = moved + 1;
+    std::size_t after = lastMoved + 1;
     while (after < all.knots.size() && !all.knots[after].isPinned) {
         ++after;
     }
@@ -70,21 +69,25 @@ Result<void> move(MapKnots& all, std::size_t moved, Seconds time)
         }
         all.knots[first].rampFrom.reset();
     };
-    if ((moved > 0 && time <= all.knots[before].time) ||
-        (isHeld && time >= all.knots[after].time)) {
+    const Seconds begin = all.knots[moved].time + by;
+    const Seconds end = all.knots[lastMoved].time + by;
+    if ((moved > 0 && begin <= all.knots[before].time) ||
+        (isHeld && end >= all.knots[after].time)) {
         return badArgument("a line lies between the pins beside it");
     }
     if (isHeld) {
-        shared(moved, after, time, all.knots[after].time);
+        shared(lastMoved, after, end, all.knots[after].time);
     } else {
-        for (std::size_t k = moved + 1; k < all.knots.size(); ++k) {
-            all.knots[k].time += time - from;
+        for (std::size_t k = lastMoved + 1; k < all.knots.size(); ++k) {
+            all.knots[k].time += by;
         }
     }
     if (moved > 0) {
-        shared(before, moved, all.knots[before].time, time);
+        shared(before, moved, all.knots[before].time, begin);
     }
-    all.knots[moved].time = time;
+    for (std::size_t k = moved; k <= lastMoved; ++k) {
+        all.knots[k].time += by;
+    }
     return {};
 }
 
@@ -98,7 +101,7 @@ Result<Song> withLine(const Song& song, Beats place, Seconds time, bool isPinned
     }
     MapKnots all = knotsOf(song.tempo);
     const std::size_t knot = knotAt(all, song.tempo, place);
-    if (auto moved = move(all, knot, time); !moved) {
+    if (auto moved = move(all, knot, knot, time - all.knots[knot].time); !moved) {
         return tl::unexpected(moved.error());
     }
     all.knots[knot].isPinned = isPinned;
@@ -124,6 +127,27 @@ Result<Song> moveLine(const Song& song, Beats place, Seconds time)
         return takeMap(song, std::move(*map));
     }
     return withLine(song, place, time, false);
+}
+
+Result<Song> shiftLines(const Song& song, Beats first, Beats last, Seconds by)
+{
+    if (first < Beats(-kSamePlace) || last < first) {
+        return badArgument("lines before bar 1 follow from its tempo; move bar 1");
+    }
+    if (!std::isfinite(by.count())) {
+        return badArgument("that is no time in the song");
+    }
+    MapKnots all = knotsOf(song.tempo);
+    const std::size_t from = knotAt(all, song.tempo, first);
+    const std::size_t to = knotAt(all, song.tempo, last);
+    if (auto moved = move(all, from, to, by); !moved) {
+        return tl::unexpected(moved.error());
+    }
+    for (const std::size_t end : {from, to}) {
+        all.knots[end].isPinned = true;
+        all.knots[end].sureness = 1.0;
+    }
+    return withKnots(song, all);
 }
 
 Result<Song> keepLine(const Song& song, Beats place)
@@ -265,7 +289,7 @@ Result<Song> setTempoOfBar(const Song& song, int bar, double bpm)
     // The bar's own beginning stays.
     const bool wasPinned = all.knots[first].isPinned;
     all.knots[first].isPinned = true;
-    if (auto moved = move(all, first + 1, end); !moved) {
+    if (auto moved = move(all, first + 1, first + 1, end - all.knots[first + 1].time); !moved) {
         return tl::unexpected(moved.error());
     }
     all.knots[first].isPinned = wasPinned;

@@ -18,6 +18,10 @@ namespace orthochron {
 // moved as by pinLine. Errors: those of pinLine.
 [[nodiscard]] Result<Song> moveLine(const Song& song, Beats place, Seconds time);
 
+// Moves a stretch of the map as one, from one line to another, both pinned then: what lies between keeps its times
+// to each other, what lies beside it yields as it does to pinLine. Errors: those of pinLine.
+[[nodiscard]] Result<Song> shiftLines(const Song& song, Beats first, Beats last, Seconds by);
+
 // Says that a line is right where it is: it is pinned and no longer doubtful.
 // Errors: BadArgument for a place before bar 1.
 [[nodiscard]] Result<Song> keepLine(const Song& song, Beats place);

@@ -38,6 +38,27 @@ TEST(MapEdits, RightOfTheLastPinEverythingMovesAlong)
     EXPECT_NEAR(barLine(song, 9), 17.5, 1e-9);
 }
 
+TEST(MapEdits, SeveralPinsMoveAsOneAndWhatLiesBesideThemYields)
+{
+    const Song song =
+        pinned(pinned(pinned(pinned(steadySong(), 3, 5.2), 5, 9.3), 6, 11.1), 9, 17.5);
+    const auto placeOf = [&](int bar) { return song.tempo.startOfBar(bar); };
+    const Song moved = *shiftLines(song, placeOf(5), placeOf(6), Seconds(0.25));
+    EXPECT_NEAR(barLine(moved, 3), 5.2, 1e-9);
+    EXPECT_NEAR(barLine(moved, 4), 0.5 * (5.2 + 9.55), 1e-9);
+    EXPECT_NEAR(barLine(moved, 5), 9.55, 1e-9);
+    EXPECT_NEAR(barLine(moved, 6), 11.35, 1e-9);
+    EXPECT_NEAR(barLine(moved, 9), 17.5, 1e-9);
+    EXPECT_NEAR(barLine(moved, 8), 17.5 - (17.5 - 11.35) / 3.0, 1e-9);
+    // Up to the last pin: all that follows moves along.
+    const Song last = *shiftLines(song, placeOf(6), placeOf(9), Seconds(-0.2));
+    EXPECT_NEAR(barLine(last, 12), barLine(song, 12) - 0.2, 1e-9);
+    EXPECT_NEAR(barLine(last, 5), 9.3, 1e-9);
+    EXPECT_FALSE(shiftLines(song, placeOf(5), placeOf(6), Seconds(7.0)));
+    EXPECT_FALSE(shiftLines(song, placeOf(5), placeOf(6), Seconds(-5.0)));
+    EXPECT_FALSE(shiftLines(song, placeOf(6), placeOf(5), Seconds(0.1)));
+}
+
 TEST(MapEdits, ARampLeadsFromThePinBeforeToTheTempoThatGoesOn)
 {
     // 120 bpm to bar 5; bars 5 to 8 take 10 s instead of 8, and from bar 9 on it is 90.

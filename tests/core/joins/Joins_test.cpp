@@ -130,6 +130,62 @@ TEST(JoinPlan, SurvivesHitsWithNoRoomBetweenThem)
     EXPECT_TRUE(planJoins({}, kRate, {}, 2, clicksAndHum())->empty());
 }
 
+// Noise everywhere but in [from, to).
+RecordedReader noiseOutside(std::int64_t from, std::int64_t to)
+{
+    return [from, to](int, Frames first, std::span<float> into) -> Result<void> {
+        for (std::size_t i = 0; i < into.size(); ++i) {
+            const std::int64_t at = first.count() + static_cast<std::int64_t>(i);
+            const auto scattered = static_cast<std::uint32_t>(at) * 2'654'435'761U;
+            const float noise = static_cast<float>(scattered >> 8U) / 8'388'608.0F - 1.0F;
+            into[i] = at >= from && at < to ? 0.0F : noise;
+        }
+        return {};
+    };
+}
+
+PlannedJoin onlyJoin(std::vector<Anchor> anchors, const RecordedReader& reader)
+{
+    const auto joins = planJoins(anchors, kRate, {}, 1, reader);
+    EXPECT_TRUE(joins && joins->size() == 1U);
+    return joins->front();
+}
+
+TEST(JoinPlan, TakesTheLastPlaceWhereBothLayersAreSilent)
+{
+    // Moved by 480 frames, both are silent from 22 480 to 23 440.
+    const PlannedJoin join = onlyJoin(
+        {{Frames(12'000), Frames(0)}, {Frames(24'000), Frames(480)}}, noiseOutside(22'000, 23'440)
+    );
+    EXPECT_EQ(join.length, Frames(240));
+    EXPECT_LE(join.at + join.length, Frames(23'440));
+    EXPECT_GT(
+        join.at + join.length, Frames(23'440 - 60)
+    );  // attacks are looked for in steps of a millisecond
+}
+
+TEST(JoinPlan, EndsALeadInBeforeTheNextAttackWhereverItLiesInEitherLayer)
+{
+    const auto silence = noiseOutside(0, 100'000);
+    const auto endOf = [&](std::int64_t move) {
+        const PlannedJoin join =
+            onlyJoin({{Frames(12'000), Frames(0)}, {Frames(24'000), Frames(move)}}, silence);
+        return (join.at + join.length).count();
+    };
+    EXPECT_EQ(endOf(480), 24'000 - 192);   // where it is not moved to yet
+    EXPECT_EQ(endOf(-300), 23'700 - 192);  // where it is moved to
+}
+
+TEST(JoinPlan, BeginsOnlyOnceTheDrumBeforeHasSpoken)
+{
+    // Only before 13 300 are both silent; the attack before lies at 12 000 and, moved, at 12 480.
+    const PlannedJoin join = onlyJoin(
+        {{Frames(12'000), Frames(0)}, {Frames(15'000), Frames(480)}}, noiseOutside(0, 13'300)
+    );
+    EXPECT_GE(join.at, Frames(12'480 + 576));
+    EXPECT_LT(join.at, Frames(12'480 + 576 + 12));
+}
+
 // Twelve bars of the demo kit, marked and fitted.
 class FittedKit : public testing::Test {
 protected:

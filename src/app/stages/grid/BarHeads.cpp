@@ -178,7 +178,7 @@ Result<Song> BarHeads::moved() const
     const Song& song = session_.song();
     const Seconds time = toSeconds(held_->at, song.rate);
     return held_->part == Part::Number ? moveLine(song, held_->line, time)
-                                       : pinLine(song, held_->line, time);
+                                       : following_.shifted(held_->line, time);
 }
 
 void BarHeads::move(QMouseEvent& event)

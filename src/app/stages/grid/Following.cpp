@@ -233,8 +233,10 @@ QString Following::lineName(Beats place) const
 void Following::pin(Beats place, Seconds time)
 {
     line_ = place;
+    const auto count = meant(place).size();
     session_.document.apply(
-        pinLine(session_.song(), place, time), tr("Pin %1").arg(lineName(place))
+        shifted(place, time),
+        count > 1 ? tr("Move %1 pins").arg(count) : tr("Pin %1").arg(lineName(place))
     );
 }
 
@@ -256,15 +258,42 @@ void Following::nudge(Seconds by)
     }
 }
 
+std::vector<Beats> Following::meant(Beats line) const
+{
+    const Song& song = session_.song();
+    std::vector<Beats> pins;
+    bool isOne = false;
+    if (const auto& range = session_.choice.range()) {
+        for (const TempoPoint& point : song.tempo.tempi()) {
+            const Frames at = toFrames(song.tempo.timeAt(point.at), song.rate);
+            if (point.isPinned && at >= range->from && at <= range->to) {
+                pins.push_back(point.at);
+                isOne = isOne || pointAt(song.tempo, line) == &point;
+            }
+        }
+    }
+    return isOne && pins.size() > 1 ? pins : std::vector{line};
+}
+
+Result<Song> Following::shifted(Beats line, Seconds time) const
+{
+    const auto lines = meant(line);
+    return shiftLines(
+        session_.song(), lines.front(), lines.back(), time - session_.song().tempo.timeAt(line)
+    );
+}
+
 void Following::free()
 {
     if (!isPinned(line_)) {
         session_.say(tr("%1 is not pinned").arg(lineName(line_)));
         return;
     }
-    const std::vector<Beats> places{line_};
+    const auto places = meant(line_);
     session_.document.apply(
-        freeLines(session_.song(), places), tr("Unpin %1").arg(lineName(line_))
+        freeLines(session_.song(), places),
+        places.size() > 1 ? tr("Unpin %1 lines").arg(places.size())
+                          : tr("Unpin %1").arg(lineName(line_))
     );
 }
 

@@ -38,8 +38,13 @@ public:
     void pin(Beats place, Seconds time);
     void move(Beats place, Seconds time);  // by its number: no pin
     void nudge(Seconds by);
-    void free();  // the chosen line
-    void keep();  // it is right where it is
+    // Takes out its pin, or those of the chosen range where it is one of several.
+    void free();
+    // The pins in the chosen range, when the line is one of several there; otherwise the line itself.
+    [[nodiscard]] std::vector<Beats> meant(Beats line) const;
+    // Moves those that are meant as one.
+    [[nodiscard]] Result<Song> shifted(Beats line, Seconds time) const;  // the chosen line
+    void keep();                                                         // it is right where it is
     void countFrom();
     // Up to the line: a ramp from the pin before it, or one tempo where there is a ramp.
     void turnRamp();  // it becomes bar 1

@@ -432,7 +432,7 @@ void ShapeBench::fillHush()
 
 void ShapeBench::fillList()
 {
-    items_ = hands_.items();
+    items_ = shapeItemsOf(session_.song());
     list_->clear();
     const auto hush = hands_.hush();
     for (std::size_t i = 0; i < items_.size(); ++i) {

@@ -71,7 +71,7 @@ private:
     QLabel* ends_ = nullptr;
     QPushButton* endHere_ = nullptr;
     QListWidget* list_ = nullptr;
-    std::vector<ShapeHands::Item> items_;
+    std::vector<ShapeItem> items_;
     bool isFilling_ = false;
 };
 

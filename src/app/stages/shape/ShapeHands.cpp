@@ -394,27 +394,6 @@ void ShapeHands::paste()
 
 // ---- hushes
 
-namespace {
-
-constexpr double kNearBar = 1e-3;  // quarter notes
-
-// "17", or "17 · 3" where it is not the start of a bar.
-QString barOf(const Song& song, Frames at)
-{
-    // A frame may be a little before the line it stands for.
-    const Beats near = song.tempo.beatsAt(toSeconds(at, song.rate)) + Beats(kNearBar);
-    const int bar = song.tempo.barAt(near);
-    const bool isBar = near - song.tempo.startOfBar(bar) < Beats(2.0 * kNearBar);
-    return isBar ? QString::number(bar) : placeText(song, at).place;
-}
-
-QString barsOf(const Song& song, TimeRange range)
-{
-    return ShapeHands::tr("%1 to %2").arg(barOf(song, range.from), barOf(song, range.to));
-}
-
-}  // namespace
-
 void ShapeHands::switchHush()
 {
     const auto& range = session_.choice.range();
@@ -546,103 +525,7 @@ void ShapeHands::setEnd(std::optional<Frames> at)
 
 // ---- all of them
 
-std::vector<ShapeHands::Item> ShapeHands::items() const
-{
-    const Song& song = session_.song();
-    std::vector<Item> all;
-    const auto addLine = [&](const QString& whose, std::optional<TrackId> owner) {
-        const LevelLine& line = levelLineOf(song, owner);
-        if (line.isEmpty()) {
-            return;
-        }
-        const HeardLine heard(line, song.tempo, song.rate);
-        const bool fadesOut = line.points.back().level == kSilence && line.points.size() > 1;
-        const QString means =
-            fadesOut
-                ? tr("fade out, %1")
-                      .arg(barsOf(
-                          song,
-                          {heard.timeOfPoint(line.points.size() - 2),
-                           heard.timeOfPoint(line.points.size() - 1)}
-                      ))
-                : tr("line, %1").arg(counted(std::ssize(line.points), tr("point"), tr("points")));
-        all.push_back({whose, means, owner, {}, {}, heard.timeOfPoint(0), true});
-    };
-    addLine(tr("Whole song"), std::nullopt);
-    const auto hushes = hushesOf(song);
-    std::set<PartId> seen;
-    for (const auto& track : song.tracks) {
-        const QString name = QString::fromStdString(track->name);
-        addLine(name, track->id);
-        for (const PlacedHush& placed : hushes) {
-            if (placed.tracks.front() != track->id) {
-                continue;
-            }
-            const FrameSpan span = spanOf(placed.hush, song.tempo, song.rate);
-            const QString label =
-                placed.hush.label.empty() ? tr("hush") : QString::fromStdString(placed.hush.label);
-            all.push_back(
-                {placed.tracks.size() == 1
-                     ? name
-                     : tr("%1 and %2 more").arg(name).arg(placed.tracks.size() - 1),
-                 tr("%1, %2").arg(label, barsOf(song, {span.from, span.to})),
-                 track->id,
-                 placed.hush.id,
-                 {},
-                 span.from,
-                 false}
-            );
-        }
-        for (const Clip& clip : track->clips) {
-            if (!clip.sound.treatment || clip.sound.treatment->speed.isEmpty()) {
-                continue;
-            }
-            // All microphones of a set spin alike.
-            if (clip.part.isValid() && !seen.insert(clip.part).second) {
-                continue;
-            }
-            const Spins spins = orthochron::spinsOf(clip);
-            if (!spins.up && !spins.down) {
-                const Frames at = clip.at + speedPointsOf(clip).front().at;
-                all.push_back(
-                    {name,
-                     tr("speed line at %1").arg(placeText(song, at).place),
-                     track->id,
-                     {},
-                     clip.id,
-                     at,
-                     false}
-                );
-            }
-            if (spins.up) {
-                all.push_back(
-                    {name,
-                     tr("spin-up at %1").arg(placeText(song, clip.at).place),
-                     track->id,
-                     {},
-                     clip.id,
-                     clip.at,
-                     false}
-                );
-            }
-            if (spins.down) {
-                const Frames at = clip.end() - spins.down->length;
-                all.push_back(
-                    {name,
-                     tr("spin-down at %1").arg(placeText(song, at).place),
-                     track->id,
-                     {},
-                     clip.id,
-                     at,
-                     false}
-                );
-            }
-        }
-    }
-    return all;
-}
-
-void ShapeHands::look(const Item& item)
+void ShapeHands::look(const ShapeItem& item)
 {
     if (item.owner) {
         session_.choice.setTrack(*item.owner);
@@ -662,7 +545,7 @@ void ShapeHands::look(const Item& item)
 
 void ShapeHands::step(int by)
 {
-    const auto all = items();
+    const auto all = shapeItemsOf(session_.song());
     if (all.empty()) {
         return;
     }

@@ -3,6 +3,7 @@
 #include <QObject>
 
 #include "app/session/Session.h"
+#include "app/stages/shape/ShapeItems.h"
 #include "core/edits/LinePoints.h"
 #include "core/edits/SpeedEdits.h"
 
@@ -73,18 +74,8 @@ public:
     void fade(const LongFade& fade, bool ofTracks);
     void setEnd(std::optional<Frames> at);
 
-    // Everything that shapes the song, in the order it is listed and stepped through.
-    struct Item {
-        QString what;   // "Double bass"
-        QString means;  // "line, 3 points"
-        std::optional<TrackId> owner;
-        HushId hush;
-        ClipId spun;
-        Frames at;
-        bool isLine = false;
-    };
-    [[nodiscard]] std::vector<Item> items() const;
-    void look(const Item& item);
+    // One of what shapes the song is chosen and shown; by so many further in the list.
+    void look(const ShapeItem& item);
     void step(int by);
 
 Q_SIGNALS:

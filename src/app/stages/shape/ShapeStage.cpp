@@ -52,7 +52,7 @@ bool ShapeStage::isLookedAt() const
 
 bool ShapeStage::isWorkedOn() const
 {
-    return !hands_.items().empty();
+    return !shapeItemsOf(session_.song()).empty();
 }
 
 void ShapeStage::entered()
@@ -64,7 +64,7 @@ void ShapeStage::entered()
 
 QString ShapeStage::status() const
 {
-    const auto items = hands_.items();
+    const auto items = shapeItemsOf(session_.song());
     const auto count = [&](auto is) { return std::ranges::count_if(items, is); };
     return tr("%1 · %2 · %3")
         .arg(
