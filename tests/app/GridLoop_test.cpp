@@ -60,6 +60,10 @@ TEST_F(GridLoop, SaysLiveHowManyBeatsItHasAndAtWhatTempo)
     EXPECT_NEAR(shown("loopBeats"), 4.0, 1e-6);
     set("loopTo", 3.5);
     EXPECT_NEAR(shown("loopBpm"), 96.0, 1e-2);
+    // Another stretch is counted anew.
+    const TempoMap& map = song().tempo;
+    chooseSpan(map.timeAt(map.startOfBar(2)).count(), map.timeAt(map.startOfBar(4)).count());
+    EXPECT_NEAR(shown("loopBeats"), 8.0, 1e-6);
     // An end before the beginning cannot be.
     set("loopTo", 0.5);
     EXPECT_GT(span().to, span().from);
@@ -136,6 +140,12 @@ TEST_F(GridLoop, TheSeamIsClosedAndTheLoopTakenOutAndUndone)
     EXPECT_EQ(song().tracks.size(), 8U);
     press(Qt::Key_F);  // the stage's main action is to take it out
     EXPECT_EQ(song().tracks.size(), 16U);
+    // Where nothing lies before the beginning, too.
+    session_->choice.setTrack(song().tracks[2]->id);
+    chooseSpan(0.0, 1.0);
+    click("closeSeam");
+    click("takeLoop");
+    EXPECT_EQ(song().tracks.size(), 24U);
 }
 
 }  // namespace

@@ -48,9 +48,11 @@ Result<Peaks> Peaks::build(SampleSource& source, const Work& work)
     peaks.levels_.assign(
         static_cast<std::size_t>(source.channels()), std::vector<std::vector<PeakPair>>(1)
     );
-    for (auto& levels :
-         peaks.levels_) {  // an hour's worth that grew by doubling would lie there twice
-        levels[0].reserve(static_cast<std::size_t>(source.frames().count() / kFinest + 1));
+    // An hour's worth that grew by doubling would lie there twice. A header that lies reserves no more than this.
+    constexpr std::int64_t kMostReserved = 1 << 24;
+    const std::int64_t pairs = std::min(source.frames().count() / kFinest + 1, kMostReserved);
+    for (auto& levels : peaks.levels_) {
+        levels[0].reserve(static_cast<std::size_t>(pairs));
     }
     AudioBuffer block(source.channels(), Frames(kBlock));
     float loudest = 0.0F;

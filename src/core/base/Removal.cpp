@@ -1,7 +1,6 @@
 #include "core/base/Removal.h"
 
 #include <fcntl.h>
-#include <linux/close_range.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>

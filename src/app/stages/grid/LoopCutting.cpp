@@ -128,9 +128,10 @@ void LoopCutting::move(LoopEdge edge, Frames to)
 void LoopCutting::refresh()
 {
     const auto chosen = span();
-    if (!chosen) {
+    if (!chosen || (last_ && chosen->from != last_->from && chosen->to != last_->to)) {
         typedBeats_.reset();
     }
+    last_ = chosen;
     if (isHeard()) {
         // An edge that was moved past the place that is heard.
         const Frames now = session_.player.position();

@@ -78,7 +78,8 @@ private:
 
     Session& session_;
     LoopEdge edge_ = LoopEdge::End;
-    std::optional<double> typedBeats_;
+    std::optional<double> typedBeats_;  // of `last_`: another stretch is counted anew
+    std::optional<TimeRange> last_;
     Seconds reach_ = milliseconds(20.0);
     std::optional<Key> read_;   // what `picture_` shows
     std::optional<Key> asked_;  // what is being read
