@@ -121,11 +121,18 @@ TEST_F(GridLoop, GoesRoundAloneWhileItsEdgesMoveAndAllIsAsBeforeAfterwards)
 
 TEST_F(GridLoop, TheSeamIsClosedAndTheLoopTakenOutAndUndone)
 {
-    // Two bars of the drummer: the end goes to the attack the beginning has.
+    // Two bars of the drummer: the end goes to where it is more like the beginning.
     const TempoMap& map = song().tempo;
     const double bar = (map.timeAt(map.startOfBar(3)) - map.timeAt(map.startOfBar(2))).count();
     chooseSpan(1.0, 1.0 + 2.0 * bar);
+    const auto likeness = [&] {
+        const Channel channel = document_->sources()->channel(song().tracks[2]->markedTake, 0);
+        return seamOf(channel, song().rate, span().from, span().to)->likeness;
+    };
+    const double before = likeness();
     click("closeSeam");
+    EXPECT_GT(likeness(), before);
+    EXPECT_NE(status().find("comes round again"), std::string::npos) << status();
     EXPECT_LE(std::abs((span().to - frames(1.0 + 2.0 * bar)).count()), frames(0.025).count());
     set("loopTimes", 4.0);
     const TimeRange taken = span();

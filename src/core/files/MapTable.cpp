@@ -6,7 +6,6 @@
 #include "core/files/AtomicFile.h"
 
 #include <algorithm>
-#include <cmath>
 #include <vector>
 
 namespace orthochron {
@@ -25,9 +24,9 @@ struct Line {
 bool isPinnedAt(const TempoMap& map, Beats place)
 {
     constexpr double kSame = 1e-6;
-    return std::ranges::any_of(map.tempi(), [place](const TempoPoint& point) {
-        return point.isPinned && std::abs((point.at - place).count()) < kSame;
-    });
+    const auto near =
+        std::ranges::lower_bound(map.tempi(), place - Beats(kSame), {}, &TempoPoint::at);
+    return near != map.tempi().end() && near->isPinned && near->at < place + Beats(kSame);
 }
 
 std::vector<Line> linesOf(const TempoMap& map, Seconds end)

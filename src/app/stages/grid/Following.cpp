@@ -262,13 +262,14 @@ std::vector<Beats> Following::meant(Beats line) const
 {
     const Song& song = session_.song();
     std::vector<Beats> pins;
+    const TempoPoint* own = pointAt(song.tempo, line);
     bool isOne = false;
     if (const auto& range = session_.choice.range()) {
         for (const TempoPoint& point : song.tempo.tempi()) {
             const Frames at = toFrames(song.tempo.timeAt(point.at), song.rate);
             if (point.isPinned && at >= range->from && at <= range->to) {
                 pins.push_back(point.at);
-                isOne = isOne || pointAt(song.tempo, line) == &point;
+                isOne = isOne || own == &point;
             }
         }
     }

@@ -21,8 +21,13 @@ constexpr double kRoom = 1.5;  // semitones above and below the notes
 }  // namespace
 
 Ladder::Ladder(Session& session, LanesView& lanes, TuneHands& hands, NoteHands& notes)
-    : session_(session), lanes_(lanes), hands_(hands), notes_(notes)
+    : session_(session), lanes_(lanes), hands_(hands), notes_(notes), beside_(session, lanes, hands)
 {}
+
+std::optional<TrackId> Ladder::besideAt(QRect area, QPoint place) const
+{
+    return beside_.at(place, [&](double midi) { return yOf(midi, area); });
+}
 
 const std::vector<NoteTuning>& Ladder::asked() const
 {
@@ -49,12 +54,9 @@ Ladder::Range Ladder::range() const
         seen.high = std::max({seen.high, sung->notes[i].centre, at});
         middle = hands_.chosen().contains(i) ? at : middle;
     }
-    for (const auto& voice : hands_.beside()) {
-        for (const HeardNote& note : voice.notes) {
-            seen.low = std::min(seen.low, note.centre);
-            seen.high = std::max(seen.high, note.centre);
-        }
-    }
+    const auto [low, high] = beside_.range().value_or(std::pair{seen.low, seen.high});
+    seen.low = std::min(seen.low, low);
+    seen.high = std::max(seen.high, high);
     seen.low -= kRoom;
     seen.high += kRoom;
     if (span_ > 0.0) {
@@ -263,51 +265,6 @@ void Ladder::paintNote(QPainter& painter, QRect area, std::size_t i) const
     }
 }
 
-QRectF Ladder::beamOf(const HeardNote& note, QRect area) const
-{
-    const double left = lanes_.xOf(note.start);
-    return {
-        left,
-        yOf(note.centre, area) - 0.5 * kMostBeam,
-        std::max(lanes_.xOf(note.end) - left, 2.0),
-        kMostBeam};
-}
-
-void Ladder::paintBeside(QPainter& painter, QRect area) const
-{
-    const Palette& colours = Theme::palette();
-    painter.setFont(Theme::label(8.5));
-    for (const auto& voice : hands_.beside()) {
-        bool isNamed = false;
-        painter.setPen(QPen(colours.secondInk, 1.0));
-        for (const HeardNote& note : voice.notes) {
-            const QRectF beam = beamOf(note, area);
-            if (beam.right() < area.left() || beam.left() > area.right()) {
-                continue;
-            }
-            painter.drawRect(beam);
-            if (!std::exchange(isNamed, true)) {
-                painter.drawText(
-                    QPointF(std::max(beam.left(), area.left() + 4.0), beam.top() - 4.0),
-                    QString::fromStdString(session_.song().track(voice.track)->name)
-                );
-            }
-        }
-    }
-}
-
-std::optional<TrackId> Ladder::besideAt(QRect area, QPoint place) const
-{
-    for (const auto& voice : hands_.beside()) {
-        for (const HeardNote& note : voice.notes) {
-            if (beamOf(note, area).adjusted(-2, -3, 2, 3).contains(place)) {
-                return voice.track;
-            }
-        }
-    }
-    return std::nullopt;
-}
-
 void Ladder::paint(QPainter& painter, QRect area)
 {
     const Palette& colours = Theme::palette();
@@ -320,7 +277,7 @@ void Ladder::paint(QPainter& painter, QRect area)
     paintRungs(painter, area);
     painter.setClipRect(area);
     if (sung != nullptr && !hands_.trouble()) {
-        paintBeside(painter, area);
+        beside_.paint(painter, area, [&](double midi) { return yOf(midi, area); });
         for (std::size_t i = 0; i < sung->notes.size(); ++i) {
             paintNote(painter, area, i);
         }

@@ -4,6 +4,7 @@
 #include <QRectF>
 
 #include "app/stages/tune/NoteHands.h"
+#include "app/stages/tune/VoicesBeside.h"
 #include "app/views/LanesView.h"
 
 namespace orthochron::app {
@@ -50,8 +51,6 @@ private:
     void paintRungs(QPainter& painter, QRect area) const;
     void paintCurve(QPainter& painter, QRect area) const;
     void paintNote(QPainter& painter, QRect area, std::size_t note) const;
-    void paintBeside(QPainter& painter, QRect area) const;
-    [[nodiscard]] QRectF beamOf(const HeardNote& note, QRect area) const;
     // Another voice whose beam is there; none without.
     [[nodiscard]] std::optional<TrackId> besideAt(QRect area, QPoint place) const;
     void moveNotes(QMouseEvent& event);
@@ -65,6 +64,7 @@ private:
     LanesView& lanes_;
     TuneHands& hands_;
     NoteHands& notes_;
+    VoicesBeside beside_;
     double span_ = 0.0;
     Grip grip_ = Grip::None;
     QRect area_;

@@ -9,6 +9,7 @@
 #include "core/tune/Tuning.h"
 
 #include <set>
+#include <span>
 
 namespace orthochron::app {
 
@@ -66,8 +67,10 @@ public:
     // Other voices on the same ladder, where they are heard; the guide is always one of them.
     struct Voice {
         TrackId track;
-        std::vector<HeardNote> notes;  // none while it is listened to, or where none can be told
+        std::span<const HeardNote>
+            notes;  // none while it is listened to, or where none can be told
     };
+    // Good until the song or what was heard changes.
     [[nodiscard]] std::vector<Voice> beside() const;
     [[nodiscard]] bool isBeside(TrackId track) const;
     void setBeside(TrackId track, bool isShown);
