@@ -33,3 +33,5 @@ fi
 # skipped.
 [ "${1:-}" = tests ] || exit 0
 command -v jackd >/dev/null || bring jackd2 || echo "No JACK server could be installed: the tests that need one are skipped."
+# Another reader of MIDI files, which says event by event what ours has written.
+command -v midicsv >/dev/null || bring midicsv || echo "midicsv could not be installed: the test that asks it is skipped."

@@ -2,6 +2,9 @@
 #include "app/stages/grid/FollowBench.h"
 #include "app/stages/grid/TempoChart.h"
 #include "core/edits/MapEdits.h"
+#include "core/files/AtomicFile.h"
+#include "core/files/GuideFile.h"
+#include "core/files/MidiFile.h"
 
 // A grid that follows a player: drafted, doubtful bars decided, lines taken by their heads.
 namespace orthochron::app {
@@ -294,6 +297,104 @@ TEST_F(GridFollow, TheMapIsWrittenAsMidiAndReadBack)
     click("simplify");
     EXPECT_LE(song().tempo.tempi().size(), points);
     EXPECT_NE(status().find("none further than"), std::string::npos) << status();
+}
+
+TEST_F(GridFollow, BarLinesAreBroughtToTheNotesOfAGuide)
+{
+    MidiFile played;
+    played.tempi = {{Beats(0.0), 60.0}};
+    for (const double at : {0.61, 2.0, 3.07, 5.913}) {
+        played.notes.push_back({Beats(at), Beats(0.3), 50, 100, 0});
+    }
+    const auto file = Kit::shared().folder() / "played.mid";
+    ASSERT_TRUE(writeMidi(played, file));
+    look(1, 5);
+    const int high = window_->lanes().lanes()[0].area.height();
+    chooseFileNext(file);
+    click("guide");
+    ASSERT_NE(song().guide, nullptr);
+    EXPECT_EQ(song().guide->notes.size(), 4U);
+    // It lies under the lanes, which make room.
+    EXPECT_GT(window_->lanes().foot().height(), 20);
+    EXPECT_LT(window_->lanes().lanes()[0].area.height(), high);
+    EXPECT_EQ(child<QPushButton>("guide")->text(), QStringLiteral("Take guide away"));
+    // A line dropped near where a note begins is there, to the tick; of marks there are none so near.
+    const auto xOf = [&](double at) {
+        return static_cast<int>(std::lround(window_->lanes().xOf(toFrames(Seconds(at), song().rate))
+        ));
+    };
+    drag(headOf(2), QPoint(xOf(3.07) + 3, headOf(2).y()));
+    EXPECT_NEAR(barLine(2), 3.07, 0.001);
+    EXPECT_EQ(pins(), 1U);
+    // Its notes as marks, and the whole written out on the bars there are now.
+    click("markByGuide");
+    EXPECT_EQ(song().tracks[0]->marks.size(), 4U);
+    const auto written = Kit::shared().folder() / "played on bars.mid";
+    chooseFileNext(written);
+    click("writeMap");
+    const auto again = readGuide(written);
+    ASSERT_TRUE(again);
+    EXPECT_EQ(
+        std::ranges::count_if(
+            again->notes,
+            [](const TimedNote& note) {
+                return note.key == 50 && std::abs(note.at.count() - 5.913) < 0.001;
+            }
+        ),
+        1
+    );
+    // And away with it.
+    click("guide");
+    EXPECT_EQ(song().guide, nullptr);
+    for (int i = 0; i < 2; ++i) {
+        press(Qt::Key_Z, Qt::ControlModifier);
+    }
+    ASSERT_NE(song().guide, nullptr);
+    EXPECT_EQ(song().tracks[0]->marks.size(), 0U);
+    // What is no guide is said, and nothing changes.
+    click("guide");
+    ASSERT_TRUE(writeAtomically(file, "no MIDI at all"));
+    chooseFileNext(file);
+    click("guide");
+    EXPECT_EQ(song().guide, nullptr);
+    EXPECT_NE(status().find("no MIDI file"), std::string::npos) << status();
+}
+
+TEST_F(GridFollow, TheTempoIsDrawnUnderTheLanesAndItsPointsAreDragged)
+{
+    EXPECT_EQ(window_->lanes().foot().height(), 0);
+    look(1, 6);
+    drag(headOf(3), headOf(3) + QPoint(12, 0), Qt::ControlModifier);
+    const QRect foot = window_->lanes().foot();
+    ASSERT_GT(foot.height(), 40);
+    const double before = song().tempo.bpmAt(song().tempo.startOfBar(2));
+    const double third = barLine(3);
+    // The curve's point of bar 2: search up its line for what can be dragged.
+    const int x = headOf(2).x();
+    QPoint point;
+    LanesView& lanes = window_->lanes();
+    for (int y = foot.top(); y < foot.bottom() && point.isNull(); ++y) {
+        const QPoint place(x, y);
+        QMouseEvent move(
+            QEvent::MouseMove,
+            place,
+            lanes.mapToGlobal(place),
+            Qt::NoButton,
+            Qt::NoButton,
+            Qt::NoModifier
+        );
+        QApplication::sendEvent(&lanes, &move);
+        point = lanes.cursor().shape() == Qt::SizeVerCursor ? QPoint(x, y + 6) : QPoint();
+    }
+    ASSERT_FALSE(point.isNull());
+    drag(point, point - QPoint(0, 14));
+    EXPECT_GT(song().tempo.bpmAt(song().tempo.startOfBar(2)), before + 0.2);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_NEAR(song().tempo.bpmAt(song().tempo.startOfBar(2)), before, 1e-9);
+    EXPECT_NEAR(barLine(3), third, 1e-9);
+    // The other pages have no curve.
+    click("waySteady");
+    EXPECT_EQ(window_->lanes().foot().height(), 0);
 }
 
 TEST_F(GridFollow, AMappedPerformanceIsMadeSteady)

@@ -137,6 +137,70 @@ TEST_F(GridTempo, ATakeIsStretchedToTheSongInsteadOfTheSongToIt)
     EXPECT_EQ(clip.sound.treatment, song().tracks[3]->clips[0].sound.treatment);
 }
 
+TEST_F(GridTempo, WhatItLastsAndWhatItShallLastAreSetApart)
+{
+    const double songs = songBpm();
+    const Frames was = song().tracks[0]->clips[0].length;
+    set("takeBpm", songs);
+    EXPECT_NEAR(value("wantedBeats"), value("lastsBeats"), 1e-9);
+    // Half as long again; what it was found to last stays.
+    set("wantedBars", 1.5 * value("lastsBars"));
+    EXPECT_NEAR(value("wantedBeats"), 1.5 * value("lastsBeats"), 1e-6);
+    choose("loopMaterial", 3);
+    click("stretchToSong");
+    const Clip& clip = song().tracks[0]->clips[0];
+    ASSERT_NE(clip.sound.treatment, nullptr);
+    EXPECT_NEAR(clip.length / was, 1.5, 1e-3);
+    EXPECT_EQ(clip.sound.treatment->material, Material::Blend);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    // What no stretching reaches is said.
+    set("wantedBeats", 100.0 * value("lastsBeats"));
+    click("stretchToSong");
+    EXPECT_EQ(song().tracks[0]->clips[0].length, was);
+    EXPECT_NE(status().find("can be stretched"), std::string::npos) << status();
+}
+
+TEST_F(GridTempo, ALoopCutAlmostToLengthIsOfferedWholeBars)
+{
+    set("lastsBars", 7.92);
+    auto* whole = child<QPushButton>("wholeBars");
+    ASSERT_TRUE(whole->isVisible());
+    EXPECT_EQ(whole->text(), QStringLiteral("Call it 8 bars"));
+    click("wholeBars");
+    EXPECT_NEAR(value("lastsBars"), 8.0, 1e-9);
+    EXPECT_FALSE(whole->isVisible());
+    set("lastsBars", 7.5);
+    EXPECT_FALSE(whole->isVisible());
+}
+
+TEST_F(GridTempo, ATakeIsBroughtToTheLevelOfAllElse)
+{
+    const TrackId track = song().tracks[5]->id;
+    ASSERT_TRUE(document_->apply(openSet(song(), song().sets[0].id), QString()));
+    settle();
+    const auto gain = [&] { return static_cast<double>(song().track(track)->clips[0].gain); };
+    const double before = gain();
+    click("matchLevel");
+    const double first = gain();
+    EXPECT_GT(std::abs(20.0 * std::log10(first / before)), 1.0);
+    EXPECT_NE(status().find("as loud as all else"), std::string::npos) << status();
+    // Now it is, so once more changes next to nothing.
+    click("matchLevel");
+    EXPECT_NEAR(20.0 * std::log10(gain() / first), 0.0, 0.1);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(gain(), before);
+}
+
+TEST_F(GridTempo, WhereThereIsNothingElseThereIsNoLevelToComeTo)
+{
+    // All microphones are one set.
+    const Song before = song();
+    click("matchLevel");
+    EXPECT_EQ(song(), before);
+    EXPECT_NE(status().find("nothing else"), std::string::npos) << status();
+}
+
 TEST_F(GridTempo, BelongsToTheTakeThatWasListenedTo)
 {
     find();

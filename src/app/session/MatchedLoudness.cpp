@@ -1,9 +1,7 @@
 #include "app/session/MatchedLoudness.h"
 
-#include <ebur128.h>
-
 #include "app/session/Cuts.h"
-#include "core/render/Render.h"
+#include "core/render/Loudness.h"
 
 #include <algorithm>
 
@@ -16,32 +14,15 @@ namespace {
 double loudnessDifference(const Song& a, const Song& b, const Sources& sources, const Work& work)
 {
     const auto loudness = [&](const Song& song) {
-        ebur128_state* meter =
-            ebur128_init(2, static_cast<unsigned long>(song.rate.count()), EBUR128_MODE_I);
         const Frames length = song.length();
         const Frames span = std::min(length, toFrames(Seconds(120.0), song.rate));
         const Frames first((length - span).count() / 2);
-        AudioBuffer mix(2, Frames(32768));
-        std::vector<float> interleaved(65536);
-        for (Frames at = first; at < first + span && !work.stopped(); at += mix.frames()) {
-            if (!renderMix(song, sources, at, mix)) {
-                break;
-            }
-            for (std::size_t i = 0; i < 32768; ++i) {
-                interleaved[i * 2] = mix.channel(0)[i];
-                interleaved[i * 2 + 1] = mix.channel(1)[i];
-            }
-            ebur128_add_frames_float(meter, interleaved.data(), 32768);
-        }
-        double value = -70.0;
-        ebur128_loudness_global(meter, &value);
-        ebur128_destroy(&meter);
-        return value;
+        const auto heard = loudnessOf(song, sources, first, first + span, work);
+        return heard ? *heard : std::nullopt;
     };
-    const double first = loudness(a);
-    const double second = loudness(b);
-    return std::isfinite(first) && std::isfinite(second) ? std::clamp(first - second, -12.0, 12.0)
-                                                         : 0.0;
+    const auto first = loudness(a);
+    const auto second = loudness(b);
+    return first && second ? std::clamp(*first - *second, -12.0, 12.0) : 0.0;
 }
 
 }  // namespace

@@ -74,6 +74,12 @@ QRect LanesView::foot() const
     return {area.left(), area.bottom() + 1 - height, area.width(), height};
 }
 
+void LanesView::footChanged()
+{
+    layOut();
+    update();
+}
+
 bool LanesView::isInFoot(QPoint place) const
 {
     const QRect strip = foot();

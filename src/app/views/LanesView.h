@@ -46,6 +46,7 @@ public:
     [[nodiscard]] Frames snapped(Frames songTime, Qt::KeyboardModifiers modifiers) const;
     // The strip at the foot of the sheet that a stage may ask for; empty without one.
     [[nodiscard]] QRect foot() const;
+    void footChanged();  // its height
     // A read-out beside the pointer while something is dragged; empty takes it away.
     void setReadout(const QString& text, QPoint at);
     [[nodiscard]] QSize minimumSizeHint() const override { return {500, 200}; }

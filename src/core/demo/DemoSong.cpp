@@ -6,12 +6,16 @@
 #include "core/audio/SoundFile.h"
 #include "core/base/Hash.h"
 #include "core/base/Replacement.h"
+#include "core/demo/FreePlaying.h"
 #include "core/demo/SungLines.h"
 #include "core/edits/ClipEdits.h"
+#include "core/edits/GuideEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/ShapeEdits.h"
 #include "core/edits/SpeedEdits.h"
 #include "core/edits/TakeEdits.h"
+#include "core/files/GuideFile.h"
+#include "core/files/MidiFile.h"
 #include "core/files/SongFile.h"
 #include "core/render/Sources.h"
 
@@ -35,6 +39,9 @@ Result<void> makeFolder(const std::filesystem::path& folder)
 
 constexpr const char* kAltoName = "Alto voice";
 constexpr const char* kBassName = "Double bass";
+constexpr const char* kDulcimerName = "Dulcimer";
+constexpr const char* kDrumName = "Frame drum";
+constexpr const char* kGuideName = "Dulcimer, played.mid";
 
 // The mark in the song file by which a demo song is known as made here.
 constexpr const char* kMark = "demo";
@@ -55,18 +62,29 @@ bool isUneditedSong(const std::filesystem::path& path)
 bool isUntouchedDemo(const std::filesystem::path& folder)
 {
     std::error_code missing;
-    const auto shaped = songIn(folder, kShapedName);
-    if (!isUneditedSong(songIn(folder)) ||
-        (std::filesystem::exists(shaped, missing) && !isUneditedSong(shaped))) {
-        return false;
-    }
-    const auto document = loadSong(songIn(folder));
-    std::vector<Take> own = document->history.song()->takes;
-    if (const auto sung = loadSong(shaped)) {
-        const auto& takes = sung->history.song()->takes;
+    std::vector<Take> own;
+    std::shared_ptr<const MidiGuide> guide;
+    for (const std::string_view name : {kSongName, kShapedName, kFreeName}) {
+        const auto path = songIn(folder, name);
+        // An older demo has fewer songs.
+        if (name != kSongName && !std::filesystem::exists(path, missing)) {
+            continue;
+        }
+        if (!isUneditedSong(path)) {
+            return false;
+        }
+        const auto document = loadSong(path);
+        const auto& takes = document->history.song()->takes;
         own.insert(own.end(), takes.begin(), takes.end());
+        guide = document->history.song()->guide;
     }
-    std::vector<std::string> names{kAltoName, kBassName};
+    if (const auto path = folder / kGuideName; std::filesystem::exists(path, missing)) {
+        const auto found = readGuide(path);
+        if (!found || !guide || !(*found == *guide)) {
+            return false;
+        }
+    }
+    std::vector<std::string> names{kAltoName, kBassName, kDulcimerName, kDrumName};
     for (const auto& microphone : boathouseMicrophones()) {
         names.push_back(microphone.name);
     }
@@ -131,6 +149,29 @@ Result<Song> songOf(
     return kick ? setLead(*kick, tracks[2], true) : kick;
 }
 
+// Writes one channel of sound as a take of a song to be.
+Result<Take> writeTake(
+    const std::string& name,
+    const AudioBuffer& sound,
+    Hertz rate,
+    const std::filesystem::path& folder
+)
+{
+    const auto path = folder / (name + ".wav");
+    auto writer =
+        SoundFileWriter::create(path, {rate, 1, PrintFormat::Wav24, 0, false, sound.frames()});
+    if (!writer) {
+        return tl::unexpected(writer.error());
+    }
+    if (auto written = (*writer)->write(sound); !written) {
+        return tl::unexpected(written.error());
+    }
+    if (auto finished = (*writer)->finish(); !finished) {
+        return tl::unexpected(finished.error());
+    }
+    return takeFromFile(path, rate, folder);
+}
+
 // The takes of an alto and a bass beside those of the kit.
 Result<Song> withLines(const Song& song, const std::filesystem::path& folder)
 {
@@ -138,20 +179,7 @@ Result<Song> withLines(const Song& song, const std::filesystem::path& folder)
     for (const auto& line :
          {singAlto(song.tempo, song.length(), song.rate),
           bowBass(song.tempo, song.length(), song.rate)}) {
-        const auto path = folder / (line.name + ".wav");
-        auto writer = SoundFileWriter::create(
-            path, {song.rate, 1, PrintFormat::Wav24, 0, false, line.sound.frames()}
-        );
-        if (!writer) {
-            return tl::unexpected(writer.error());
-        }
-        if (auto written = (*writer)->write(line.sound); !written) {
-            return tl::unexpected(written.error());
-        }
-        if (auto finished = (*writer)->finish(); !finished) {
-            return tl::unexpected(finished.error());
-        }
-        auto take = takeFromFile(path, song.rate, folder);
+        auto take = writeTake(line.name, line.sound, song.rate, folder);
         if (!take) {
             return tl::unexpected(take.error());
         }
@@ -192,6 +220,46 @@ Result<Song> shapedFrom(const Song& song)
     Spin spin;
     spin.length = cut - toFrames(map.timeAt(map.startOfBar(kSpunBar) - Beats(2.0)), song.rate);
     return spinClips(*next, {next->tracks.front()->clips.front().id}, true, spin);
+}
+
+// What the dulcimer played, as the file its player handed over: in bars of no meaning.
+Result<void> writeGuide(const FreePlaying& playing, const std::filesystem::path& path)
+{
+    MidiFile midi;
+    midi.tempi = {{Beats(0.0), 120.0}};
+    const MidiTimes times(midi.tempi);
+    for (const TimedNote& note : playing.strokes) {
+        midi.notes.push_back(
+            {times.placeAt(note.at),
+             times.placeAt(note.length),
+             note.key,
+             note.velocity,
+             note.channel}
+        );
+    }
+    return writeMidi(midi, path);
+}
+
+// Takes without a tempo, and a guide.
+Result<Song> freeSong(Hertz rate, const std::filesystem::path& folder)
+{
+    Song song;
+    song.rate = rate;
+    const FreePlaying dulcimer = playDulcimer(rate);
+    std::vector<ImportedTake> takes;
+    for (const FreePlaying& playing : {dulcimer, playFrameDrum(rate)}) {
+        auto take = writeTake(playing.name, playing.sound, rate, folder);
+        if (!take) {
+            return tl::unexpected(take.error());
+        }
+        takes.push_back({std::move(*take), false});
+    }
+    if (auto written = writeGuide(dulcimer, folder / kGuideName); !written) {
+        return tl::unexpected(written.error());
+    }
+    auto guide = readGuide(folder / kGuideName);
+    auto next = addTakes(song, std::move(takes));
+    return next && guide ? takeGuide(*next, std::move(*guide)) : next;
 }
 
 Result<void> write(Song song, std::string_view name, const std::filesystem::path& folder)
@@ -269,6 +337,13 @@ Result<std::filesystem::path> writeDemoSong(const std::filesystem::path& folder,
     auto shaped = shapedFrom(*sung);
     if (!shaped) {
         return tl::unexpected(shaped.error());
+    }
+    auto free = freeSong(settings.rate, absolute);
+    if (!free) {
+        return tl::unexpected(free.error());
+    }
+    if (auto saved = write(std::move(*free), kFreeName, folder); !saved) {
+        return tl::unexpected(saved.error());
     }
     if (auto saved = write(std::move(*shaped), kShapedName, folder); !saved) {
         return tl::unexpected(saved.error());

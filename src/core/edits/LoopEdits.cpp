@@ -10,7 +10,7 @@ namespace orthochron {
 
 namespace {
 
-constexpr Seconds kShortest = milliseconds(10.0);
+constexpr Seconds kShortestLoop = milliseconds(10.0);
 constexpr int kMostTimes = 1000;
 
 // The pieces of the span as often as asked, one after the other.
@@ -61,7 +61,8 @@ Result<LoopTaken> takeLoop(const Song& song, TrackId track, const LoopCut& cut)
     if (set == nullptr) {
         return badArgument("the track is not in the song");
     }
-    if (cut.span.from < Frames(0) || cut.span.to - cut.span.from < toFrames(kShortest, song.rate)) {
+    if (cut.span.from < Frames(0) ||
+        cut.span.to - cut.span.from < toFrames(kShortestLoop, song.rate)) {
         return badArgument("a loop lasts 10 ms at least; choose more of the song");
     }
     if (cut.times < 1 || cut.times > kMostTimes) {

@@ -12,7 +12,7 @@ namespace orthochron {
 
 namespace {
 
-constexpr double kSamePlace = 1e-9;
+constexpr double kNoLength = 1e-9;
 
 Result<void> checkTracks(const Song& song, std::span<const TrackId> tracks)
 {
@@ -36,13 +36,14 @@ Seconds barsBefore(const TempoMap& map, Seconds time, double bars)
     return map.timeAt(begin + map.meterOfBar(whole).barLength() * (wanted - whole));
 }
 
-struct Reach {
+struct FadeReach {
     Seconds from;
     Seconds to;
 };
 
 // What there is to fade: from the first clip to the last, or to where it is said to end.
-Result<Reach> reachOf(const Song& song, const Track* track, bool isOut, std::optional<Frames> ends)
+Result<FadeReach>
+reachOf(const Song& song, const Track* track, bool isOut, std::optional<Frames> ends)
 {
     std::optional<Frames> first;
     for (const auto& each : song.tracks) {
@@ -61,11 +62,11 @@ Result<Reach> reachOf(const Song& song, const Track* track, bool isOut, std::opt
     if (to <= from) {
         return badArgument("there is nothing to fade before its end");
     }
-    return Reach{toSeconds(from, song.rate), toSeconds(to, song.rate)};
+    return FadeReach{toSeconds(from, song.rate), toSeconds(to, song.rate)};
 }
 
 Result<LevelLine>
-faded(const Song& song, const LevelLine& line, const LongFade& fade, const Reach& reach)
+faded(const Song& song, const LevelLine& line, const LongFade& fade, const FadeReach& reach)
 {
     const TempoMap& map = song.tempo;
     Seconds from = reach.from;
@@ -119,7 +120,7 @@ void sortHushes(Track& track)
 Result<void> checkHush(const Hush& hush)
 {
     if (!std::isfinite(hush.from.count()) || !std::isfinite(hush.to.count()) ||
-        hush.to - hush.from < HeldPlace(kSamePlace)) {
+        hush.to - hush.from < HeldPlace(kNoLength)) {
         return badArgument("a hush of no length silences nothing");
     }
     if (!(hush.edge >= Seconds(0.0) && hush.edge <= kLongestHushEdge)) {

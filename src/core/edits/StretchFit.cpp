@@ -10,8 +10,8 @@ namespace orthochron {
 
 namespace {
 
-constexpr Seconds kApart = milliseconds(2.0);   // of two hits, at least
-constexpr Seconds kAtEnd = milliseconds(50.0);  // a hit so near an end takes it along
+constexpr Seconds kHitsApart = milliseconds(2.0);  // of two hits, at least
+constexpr Seconds kAtEnd = milliseconds(50.0);     // a hit so near an end takes it along
 
 // Makes the treatments of a set, one for all clips that were laid alike.
 class Treatments {
@@ -130,7 +130,7 @@ Result<TimeMap> stretchMap(
         }
     }
     std::vector<Pin> pins;
-    const Frames apart = toFrames(kApart, rate);
+    const Frames apart = toFrames(kHitsApart, rate);
     const Frames near = toFrames(kAtEnd, rate);
     if (anchors.empty() || (anchors.front().start > begin + near &&
                             anchors.front().start + anchors.front().move > begin + near)) {

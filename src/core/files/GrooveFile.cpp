@@ -15,7 +15,7 @@ namespace {
 
 using Json = nlohmann::json;
 
-constexpr std::string_view kFormatName = "orthochron groove";
+constexpr std::string_view kGrooveFormatName = "orthochron groove";
 constexpr std::size_t kMostSteps = 4096;
 
 bool isWithin(const Json& json, const char* key, double low, double high)
@@ -78,7 +78,7 @@ Json grooveJson(const Groove& groove)
         );
     }
     return {
-        {"format", kFormatName},
+        {"format", kGrooveFormatName},
         {"version", 1},
         {"name", groove.name},
         {"meter", {groove.meter.numerator, groove.meter.denominator}},
@@ -90,7 +90,7 @@ Result<Groove> grooveFromJson(const Json& json, const std::string& name)
     const auto damaged = [&] {
         return badInput(fmt::format("{}: is no groove, or is damaged; export it again", name));
     };
-    if (!json.is_object() || json.value("format", Json()) != kFormatName ||
+    if (!json.is_object() || json.value("format", Json()) != kGrooveFormatName ||
         !isWithin(json, "version", 1, 1) || !json.contains("steps") || !json["steps"].is_array() ||
         json["steps"].size() > kMostSteps || !json.contains("meter") || !json["meter"].is_array() ||
         json["meter"].size() != 2 || !json["meter"][0].is_number_integer() ||

@@ -71,7 +71,27 @@ std::string asTable(const std::vector<Line>& lines)
     return text;
 }
 
-std::string asJson(const TempoMap& map, const std::vector<Line>& lines)
+nlohmann::json jsonOf(const TempoMap& map, const TimedPart& part)
+{
+    nlohmann::json notes = nlohmann::json::array();
+    for (const TimedNote& note : part.notes) {
+        const BarBeat place = map.placeAt(map.beatsAt(note.at));
+        const double rest = place.rest / map.meterOfBar(place.bar).beatLength();
+        notes.push_back(
+            {{"seconds", note.at.count()},
+             {"bar", place.bar},
+             {"beat", place.beat + rest},
+             {"length_seconds", note.length.count()},
+             {"key", note.key},
+             {"velocity", note.velocity},
+             {"channel", note.channel}}
+        );
+    }
+    return {{"name", part.name}, {"notes", notes}};
+}
+
+std::string
+asJson(const TempoMap& map, const std::vector<Line>& lines, std::span<const TimedPart> parts)
 {
     nlohmann::json json{
         {"first_downbeat", map.firstDownbeat().count()},
@@ -89,12 +109,22 @@ std::string asJson(const TempoMap& map, const std::vector<Line>& lines)
     for (const MeterChange& change : map.meters()) {
         json["meters"].push_back({{"bar", change.bar}, {"meter", nameOf(change.meter)}});
     }
-    return json.dump(1) + "\n";
+    json["parts"] = nlohmann::json::array();
+    for (const TimedPart& part : parts) {
+        json["parts"].push_back(jsonOf(map, part));
+    }
+    // What a name has that is no UTF-8 is shown as such, not refused.
+    return json.dump(1, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
 }
 
 }  // namespace
 
-Result<void> writeMapTable(const TempoMap& map, Seconds end, const std::filesystem::path& path)
+Result<void> writeMapTable(
+    const TempoMap& map,
+    Seconds end,
+    const std::filesystem::path& path,
+    std::span<const TimedPart> parts
+)
 {
     const bool isTable = path.extension() == ".csv";
     if (!isTable && path.extension() != ".json") {
@@ -103,7 +133,7 @@ Result<void> writeMapTable(const TempoMap& map, Seconds end, const std::filesyst
         ));
     }
     const auto lines = linesOf(map, end);
-    return writeAtomically(path, isTable ? asTable(lines) : asJson(map, lines));
+    return writeAtomically(path, isTable ? asTable(lines) : asJson(map, lines, parts));
 }
 
 }  // namespace orthochron

@@ -68,6 +68,7 @@ private:
 struct TickNote {
     int key = 0;
     int velocity = 0;
+    int channel = 0;
     std::optional<std::uint64_t> end;  // tick; none when it is never let go
 };
 
@@ -125,7 +126,11 @@ bool readTrack(std::string_view data, Events& events)
             const std::uint32_t voice = (running & 0x0FU) << 7U | first;
             const bool isNote = (kind == 0x90U || kind == 0x80U) && first < 128 && second < 128;
             if (isNote && kind == 0x90U && second > 0) {
-                const TickNote note{static_cast<int>(first), static_cast<int>(second), {}};
+                const TickNote note{
+                    static_cast<int>(first),
+                    static_cast<int>(second),
+                    static_cast<int>(running & 0x0FU),
+                    {}};
                 sounding[voice] = &events.notes.emplace(tick, note)->second;
             } else if (isNote && sounding.contains(voice)) {
                 sounding[voice]->end = tick;
@@ -150,7 +155,14 @@ Result<MidiFile> readMidi(const std::filesystem::path& path)
     if (bytes.take(4) != "MThd" || bytes.number(4) != 6) {
         return damaged;
     }
-    bytes.number(2);
+    const std::uint32_t format = bytes.number(2);
+    if (format > 1 && !bytes.isOver()) {
+        return badInput(fmt::format(
+            "{}: holds several pieces in one file (format {}); export them one by one",
+            path.string(),
+            format
+        ));
+    }
     const std::uint32_t trackCount = bytes.number(2);
     const std::uint32_t division = bytes.number(2);
     if (division == 0 || (division & 0x8000U) != 0) {
@@ -181,7 +193,7 @@ Result<MidiFile> readMidi(const std::filesystem::path& path)
     }
     for (const auto& [tick, note] : events.notes) {
         const Beats length = note.end ? beats(*note.end) - beats(tick) : MidiNote{}.length;
-        midi.notes.push_back({beats(tick), length, note.key, note.velocity});
+        midi.notes.push_back({beats(tick), length, note.key, note.velocity, note.channel});
     }
     return midi;
 }
@@ -238,20 +250,32 @@ WrittenEvents tempoEvents(const MidiFile& midi)
     return events;
 }
 
-WrittenEvents noteEvents(const MidiFile& midi)
+WrittenEvents noteEvents(const std::vector<MidiNote>& notes)
 {
     WrittenEvents events;
-    for (const MidiNote& note : midi.notes) {
+    for (const MidiNote& note : notes) {
         const auto key = static_cast<char>(note.key);
+        const std::uint32_t from = tickOf(note.at);
+        // One that ends where it begins would be let go before it is struck.
+        const std::uint32_t to = std::max(tickOf(note.at + note.length), from + 1);
         events.emplace(
-            std::pair{tickOf(note.at), 2},
-            std::string{static_cast<char>(0x99), key, static_cast<char>(note.velocity)}
+            std::pair{from, 2},
+            std::string{
+                static_cast<char>(0x90 + note.channel), key, static_cast<char>(note.velocity)}
         );
         events.emplace(
-            std::pair{tickOf(note.at + note.length), 0},
-            std::string{static_cast<char>(0x89), key, 0}
+            std::pair{to, 0}, std::string{static_cast<char>(0x80 + note.channel), key, 0}
         );
     }
+    return events;
+}
+
+WrittenEvents partEvents(const MidiPart& part)
+{
+    WrittenEvents events = noteEvents(part.notes);
+    std::string name("\xFF\x03", 2);
+    putVariable(name, static_cast<std::uint32_t>(part.name.size()));
+    events.emplace(std::pair{0U, -1}, name + part.name);
     return events;
 }
 
@@ -276,20 +300,50 @@ Result<void> writeMidi(const MidiFile& midi, const std::filesystem::path& path, 
 {
     const bool isOne = tracks == MidiTracks::One;
     WrittenEvents first = tempoEvents(midi);
-    WrittenEvents second = noteEvents(midi);
+    WrittenEvents second = noteEvents(midi.notes);
     if (isOne) {
         first.merge(second);
     }
     std::string file = "MThd";
     putNumber(file, 6, 4);
     putNumber(file, isOne ? 0 : 1, 2);
-    putNumber(file, isOne ? 1 : 2, 2);
+    putNumber(file, isOne ? 1 : 2 + static_cast<std::uint32_t>(midi.parts.size()), 2);
     putNumber(file, kTicksOfQuarter, 2);
     putTrack(file, first);
     if (!isOne) {
         putTrack(file, second);
+        for (const MidiPart& part : midi.parts) {
+            putTrack(file, partEvents(part));
+        }
     }
     return writeAtomically(path, file);
+}
+
+MidiTimes::MidiTimes(const std::vector<TempoPoint>& tempi)
+{
+    knots_.push_back({Beats(0.0), Seconds(0.0), TempoPoint{}.bpm});
+    for (const TempoPoint& point : tempi) {
+        const Seconds time = timeAt(point.at);
+        if (point.at == knots_.back().place) {
+            knots_.back().bpm = point.bpm;
+        } else {
+            knots_.push_back({point.at, time, point.bpm});
+        }
+    }
+}
+
+Seconds MidiTimes::timeAt(Beats place) const
+{
+    const auto next = std::ranges::upper_bound(knots_, place, {}, &Knot::place);
+    const Knot& knot = next == knots_.begin() ? *next : *std::prev(next);
+    return knot.time + Seconds((place - knot.place).count() * 60.0 / knot.bpm);
+}
+
+Beats MidiTimes::placeAt(Seconds time) const
+{
+    const auto next = std::ranges::upper_bound(knots_, time, {}, &Knot::time);
+    const Knot& knot = next == knots_.begin() ? *next : *std::prev(next);
+    return knot.place + Beats((time - knot.time).count() * knot.bpm / 60.0);
 }
 
 }  // namespace orthochron

@@ -256,14 +256,35 @@ private:
 
 }  // namespace
 
-Result<void> writeMidiTempo(const TempoMap& map, Seconds end, const std::filesystem::path& path)
+Result<void> writeMidiTempo(
+    const TempoMap& map,
+    Seconds end,
+    const std::filesystem::path& path,
+    std::span<const TimedPart> parts
+)
 {
     if (auto named = checkMidiName(path); !named) {
         return named;
     }
-    const auto midi = MapWriter(map, end).written();
+    auto midi = MapWriter(map, end).written();
     if (!midi) {
         return tl::unexpected(midi.error());
+    }
+    const MidiTimes played(midi->tempi);
+    for (const TimedPart& part : parts) {
+        MidiPart& written = midi->parts.emplace_back(MidiPart{part.name, {}});
+        for (const TimedNote& note : part.notes) {
+            if (note.at >= Seconds(0.0)) {
+                const Beats at = played.placeAt(note.at);
+                written.notes.push_back(
+                    {at,
+                     played.placeAt(note.at + note.length) - at,
+                     note.key,
+                     note.velocity,
+                     note.channel}
+                );
+            }
+        }
     }
     return writeMidi(*midi, path, MidiTracks::TempoAndNotes);
 }

@@ -1,8 +1,10 @@
 #pragma once
 
+#include "core/song/MidiGuide.h"
 #include "core/time/TempoMap.h"
 
 #include <filesystem>
+#include <span>
 
 namespace orthochron {
 
@@ -23,7 +25,13 @@ readMidiTempo(const std::filesystem::path& path, Meter meter, Seconds offset);
 // ramp is drawn in steps of a quarter note, so that bar lines are at most 20 microseconds off.
 // Errors: Failed; checkMidiName's; BadArgument for a map whose first bar line in the song is so near its start that no tempo
 // leads there (19 ms).
-[[nodiscard]] Result<void>
-writeMidiTempo(const TempoMap& map, Seconds end, const std::filesystem::path& path);
+// What else is played can be laid beside it, each part in a track of its own: its notes sound at their song times, to
+// half a tick; what begins before the song is left out.
+[[nodiscard]] Result<void> writeMidiTempo(
+    const TempoMap& map,
+    Seconds end,
+    const std::filesystem::path& path,
+    std::span<const TimedPart> parts = {}
+);
 
 }  // namespace orthochron

@@ -16,9 +16,6 @@ namespace {
 
 using Json = nlohmann::json;
 
-constexpr std::size_t kMostBytes = std::size_t{1} << 26U;
-constexpr double kLatest = 86400.0;  // seconds; a day
-
 // One number of a change, 0 where it has none.
 Result<double> numberOf(const Json& json, const char* key, double low, double high)
 {
@@ -56,7 +53,7 @@ Result<NoteChange> changeOf(const Json& json, Hertz rate)
         return value.value_or(0.0);
     };
     const auto time = [&](const char* key) {
-        return toFrames(Seconds(number(key, 0.0, kLatest)), rate);
+        return toFrames(Seconds(number(key, 0.0, kLatestSeconds)), rate);
     };
     change.at = time("start_s");
     change.semitones = number("semitones", -kMostSemitones, kMostSemitones);
@@ -84,7 +81,7 @@ Result<NoteChange> changeOf(const Json& json, Hertz rate)
 
 Result<std::vector<NoteChange>> readNoteChanges(const std::filesystem::path& path, Hertz rate)
 {
-    const auto text = readWhole(path, kMostBytes);
+    const auto text = readWhole(path, kMostBytesOfText);
     if (!text) {
         return tl::unexpected(text.error());
     }

@@ -9,19 +9,16 @@ namespace orthochron {
 
 namespace {
 
-constexpr std::size_t kMostBytes = std::size_t{1} << 26U;
-constexpr double kLatest = 86400.0;  // seconds; a day
-
 bool isTime(const nlohmann::json& json)
 {
-    return json.is_number() && json.get<double>() >= 0.0 && json.get<double>() <= kLatest;
+    return json.is_number() && json.get<double>() >= 0.0 && json.get<double>() <= kLatestSeconds;
 }
 
 }  // namespace
 
 Result<TimeMap> readPins(const std::filesystem::path& path, Hertz rate)
 {
-    const auto text = readWhole(path, kMostBytes);
+    const auto text = readWhole(path, kMostBytesOfText);
     if (!text) {
         return tl::unexpected(text.error());
     }
@@ -38,7 +35,7 @@ Result<TimeMap> readPins(const std::filesystem::path& path, Hertz rate)
                 "{}: pin {} is not two times in seconds, from 0 to {:g}",
                 path.string(),
                 pins.size() + 1,
-                kLatest
+                kLatestSeconds
             ));
         }
         pins.push_back(

@@ -229,6 +229,25 @@ Temperament temperamentFrom(JsonReader& read, const Json& json)
     return temperament;
 }
 
+std::shared_ptr<const MidiGuide> guideFrom(JsonReader& read, const Json& json)
+{
+    auto guide = std::make_shared<MidiGuide>();
+    guide->name = read.text(read.field(json, "name"));
+    for (const Json& each : read.list(read.field(json, "notes"), kMostGuideNotes)) {
+        guide->notes.push_back(
+            {.at = Seconds(read.number(read.item(each, 0), 0.0, kLatestGuideNote.count())),
+             .length = Seconds(read.number(read.item(each, 1), 0.0, kLatestGuideNote.count())),
+             .key = static_cast<int>(read.whole(read.item(each, 2), 0, 127)),
+             .velocity = static_cast<int>(read.whole(read.item(each, 3), 1, 127)),
+             .channel = static_cast<int>(read.whole(read.item(each, 4), 0, 15))}
+        );
+    }
+    if (guide->notes.empty() || !std::ranges::is_sorted(guide->notes, {}, &TimedNote::at)) {
+        read.fail("its guide has no notes, or not in order");
+    }
+    return guide;
+}
+
 std::vector<NoteByHand> notesFrom(JsonReader& read, const Json& json)
 {
     std::vector<NoteByHand> notes;

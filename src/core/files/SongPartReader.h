@@ -17,6 +17,8 @@ barsFrom(JsonReader& read, const nlohmann::json& first, const nlohmann::json& la
 [[nodiscard]] std::vector<Hush> hushesFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] Scale keyFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] Temperament temperamentFrom(JsonReader& read, const nlohmann::json& json);
+[[nodiscard]] std::shared_ptr<const MidiGuide>
+guideFrom(JsonReader& read, const nlohmann::json& json);
 // What was decided by hand about the notes of a take.
 [[nodiscard]] std::vector<NoteByHand> notesFrom(JsonReader& read, const nlohmann::json& json);
 [[nodiscard]] SpeedLine speedFrom(JsonReader& read, const nlohmann::json& json);

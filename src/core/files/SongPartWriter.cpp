@@ -237,6 +237,17 @@ Json toJson(const Temperament& temperament)
     return {{"a4", temperament.a4.count()}, {"cents", temperament.cents}};
 }
 
+Json toJson(const MidiGuide& guide)
+{
+    Json notes = Json::array();
+    for (const TimedNote& note : guide.notes) {
+        notes.push_back(
+            {note.at.count(), note.length.count(), note.key, note.velocity, note.channel}
+        );
+    }
+    return {{"name", guide.name}, {"notes", notes}};
+}
+
 // All but its clips.
 Json toJson(const FitRecipe& recipe)
 {

@@ -30,5 +30,6 @@ void put(nlohmann::json& json, const char* key, const T& value, const T& usual)
 [[nodiscard]] nlohmann::json toJson(const FitRecipe& recipe);
 [[nodiscard]] nlohmann::json toJson(const Scale& key);
 [[nodiscard]] nlohmann::json toJson(const Temperament& temperament);
+[[nodiscard]] nlohmann::json toJson(const MidiGuide& guide);
 
 }  // namespace orthochron

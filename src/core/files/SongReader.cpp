@@ -341,6 +341,10 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
     if (const Json* temperament = read.find(json, "temperament")) {
         song.temperament = temperamentFrom(read, *temperament);
     }
+    if (json.contains("guide")) {
+        const Json* guide = read.find(json, "guide");
+        song.guide = guide != nullptr ? guideFrom(read, *guide) : nullptr;
+    }
     if (json.contains("end")) {
         const Json* end = read.find(json, "end");
         song.endMark =
@@ -365,6 +369,7 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
              "end",
              "key",
              "temperament",
+             "guide",
              "lastId"}
         );
         extras.text) {

@@ -371,6 +371,7 @@ Json SongWriter::fieldsOf(const Song& song, const Places& places, Sisters& siste
          {"end", song.endMark ? Json(song.endMark->count()) : Json()},
          {"key", toJson(song.key)},
          {"temperament", toJson(song.temperament)},
+         {"guide", song.guide ? toJson(*song.guide) : Json()},
          {"lastId", song.lastId}},
         song.extras
     );

@@ -16,7 +16,7 @@ constexpr double kMostCost = 16.0;      // of one frame: what errs by an octave 
 constexpr std::size_t kRiseWithin = 8;  // frames
 constexpr double kRise = 4.0;           // of power: 6 dB
 constexpr std::size_t kDipWithin = 6;   // frames
-constexpr double kDip = 2.1;            // of power, on both sides of a moment: 3.2 dB
+constexpr double kDipOfPower = 2.1;     // of power, on both sides of a moment: 3.2 dB
 constexpr Seconds kPowerOver = milliseconds(20.0);  // that a frame's power is the mean of
 constexpr std::size_t kWidest = 4;                  // frames to either side it is smoothed over
 constexpr double kSounds = 0.1;                     // of the power of a note's beginning
@@ -114,8 +114,8 @@ bool isTonguedAgain(std::span<const PitchFrame> curve, std::size_t begin, std::s
     const double here = powerAt(n);
     const bool isLeast = here <= powerAt(n - 1) && here < powerAt(n + 1) &&
                          here <= powerAt(n - 2) && here < powerAt(n + 2);
-    return isLeast && loudestOf(n - kDipWithin, n) >= kDip * here &&
-           loudestOf(n + 1, n + kDipWithin + 1) >= kDip * here;
+    return isLeast && loudestOf(n - kDipWithin, n) >= kDipOfPower * here &&
+           loudestOf(n + 1, n + kDipWithin + 1) >= kDipOfPower * here;
 }
 
 // The pitch of a sound is known only once some periods of it have passed: a note after a gap begins where

@@ -31,21 +31,29 @@ std::size_t bytesOf(const ListDiff<T>& diff)
 // All but its clips and marks.
 Track restOf(const Track& track)
 {
-    Track rest;
-    rest.id = track.id;
-    rest.name = track.name;
-    rest.detection = track.detection;
-    rest.markedTake = track.markedTake;
-    rest.markedChannel = track.markedChannel;
-    rest.isLead = track.isLead;
-    rest.isHidden = track.isHidden;
-    rest.isMuted = track.isMuted;
-    rest.isSoloed = track.isSoloed;
-    rest.isLocked = track.isLocked;
-    rest.gainDecibels = track.gainDecibels;
-    rest.pan = track.pan;
-    rest.extras = track.extras;
-    return rest;
+    // Each field by name: a new one that is forgotten here does not compile.
+    const auto& [id, name, clips, marks, noHits, markedTake, markedChannel, detection, isLead, isHidden, isMuted, isSoloed, isLocked, gainDecibels, pan, level, hushes, notes, glide, extras] =
+        track;
+    return {
+        .id = id,
+        .name = name,
+        .noHits = noHits,
+        .markedTake = markedTake,
+        .markedChannel = markedChannel,
+        .detection = detection,
+        .isLead = isLead,
+        .isHidden = isHidden,
+        .isMuted = isMuted,
+        .isSoloed = isSoloed,
+        .isLocked = isLocked,
+        .gainDecibels = gainDecibels,
+        .pan = pan,
+        .level = level,
+        .hushes = hushes,
+        .notes = notes,
+        .glide = glide,
+        .extras = extras,
+    };
 }
 
 PackedTrack packTrack(const std::shared_ptr<const Track>& track, const Song& next)

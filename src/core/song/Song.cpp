@@ -59,7 +59,8 @@ bool Song::operator==(const Song& other) const
            takes == other.takes && std::ranges::equal(tracks, other.tracks, sameTrack) &&
            sets == other.sets && accepted == other.accepted && grooves == other.grooves &&
            sections == other.sections && level == other.level && endMark == other.endMark &&
-           key == other.key && extras == other.extras;
+           key == other.key && temperament == other.temperament && alike(guide, other.guide) &&
+           extras == other.extras;
 }
 
 const Take* Song::take(TakeId id) const

@@ -7,6 +7,7 @@
 #include "core/shape/Hush.h"
 #include "core/shape/LevelLine.h"
 #include "core/song/Extras.h"
+#include "core/song/MidiGuide.h"
 #include "core/song/Sound.h"
 #include "core/tune/NotesByHand.h"
 #include "core/tune/Rungs.h"
@@ -205,13 +206,14 @@ struct Song {
         tracks;  // in the order of the lanes; shared by versions
     std::vector<MicSet> sets;
     std::vector<AcceptedFinding> accepted;
-    std::vector<Groove> grooves;    // kept in the song, by name
-    std::vector<Section> sections;  // ascending by first bar, never overlapping
-    LevelLine level;                // of the whole song, after the mix
-    std::optional<Beats> endMark;   // where it ends, set by hand
-    Scale key;                      // whose rungs notes hang off
-    Temperament temperament;        // where they lie
-    std::uint32_t lastId = 0;       // ids are given out upwards
+    std::vector<Groove> grooves;             // kept in the song, by name
+    std::vector<Section> sections;           // ascending by first bar, never overlapping
+    LevelLine level;                         // of the whole song, after the mix
+    std::optional<Beats> endMark;            // where it ends, set by hand
+    Scale key;                               // whose rungs notes hang off
+    Temperament temperament;                 // where they lie
+    std::shared_ptr<const MidiGuide> guide;  // null for none
+    std::uint32_t lastId = 0;                // ids are given out upwards
     Extras extras;
 
     bool operator==(const Song& other) const;

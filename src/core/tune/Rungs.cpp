@@ -14,7 +14,7 @@ constexpr Hertz kHighestA4{880.0};
 constexpr double kMostCents = 100.0;
 constexpr int kA4 = 69;
 
-std::size_t inOctave(int semitone)
+std::size_t degreeOf(int semitone)
 {
     return static_cast<std::size_t>(((semitone % 12) + 12) % 12);
 }
@@ -30,7 +30,7 @@ std::array<double, 12> ofFifths(double fifth)
     std::array<double, 12> degrees{};
     for (int step = -3; step <= 8; ++step) {
         const double cents = std::fmod(step * fifth + 12000.0, 1200.0);
-        const std::size_t degree = inOctave(7 * step);
+        const std::size_t degree = degreeOf(7 * step);
         degrees[degree] = cents - 100.0 * static_cast<double>(degree);
     }
     return degrees;
@@ -41,7 +41,7 @@ std::array<double, 12> ofFifths(double fifth)
 double Temperament::heightOf(int rung) const
 {
     const double tuned = 12.0 * std::log2(a4 / kConcertPitch);
-    return rung + tuned + (cents[inOctave(rung)] - cents[inOctave(kA4)]) / 100.0;
+    return rung + tuned + (cents[degreeOf(rung)] - cents[degreeOf(kA4)]) / 100.0;
 }
 
 Result<void> checkTemperament(const Temperament& temperament)
@@ -95,7 +95,7 @@ Result<std::array<double, 12>> parseTemperament(std::string_view name, int tonic
     }
     std::array<double, 12> cents{};
     for (std::size_t degree = 0; degree < 12; ++degree) {
-        cents[inOctave(static_cast<int>(degree) + tonic)] = degrees[degree];
+        cents[degreeOf(static_cast<int>(degree) + tonic)] = degrees[degree];
     }
     return cents;
 }

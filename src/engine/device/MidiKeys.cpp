@@ -12,7 +12,7 @@ namespace orthochron::engine {
 
 namespace {
 
-const std::string kClientName = "Orthochron keys";
+const std::string kKeysClientName = "Orthochron keys";
 
 // Its complaints come as return values of what is asked, so nothing is written and nothing thrown.
 void ignoreError(RtMidiError::Type, const std::string&, void*) {}
@@ -20,7 +20,7 @@ void ignoreError(RtMidiError::Type, const std::string&, void*) {}
 std::unique_ptr<RtMidiIn> openSystem(RtMidi::Api api)
 {
     try {
-        auto input = std::make_unique<RtMidiIn>(api, kClientName);
+        auto input = std::make_unique<RtMidiIn>(api, kKeysClientName);
         input->setErrorCallback(ignoreError);
         return input;
     } catch (const RtMidiError&) {
@@ -109,7 +109,7 @@ std::size_t MidiKeys::look()
             return std::ranges::find(names, input->name) == names.end();
         });
         for (std::size_t port = 0; port < names.size(); ++port) {
-            const bool isOwn = names[port].find(kClientName) != std::string::npos;
+            const bool isOwn = names[port].find(kKeysClientName) != std::string::npos;
             if (!isOwn && std::ranges::find(system->inputs, names[port], &Input::name) ==
                               system->inputs.end()) {
                 system->open(names[port], static_cast<unsigned>(port), hear_);

@@ -12,7 +12,7 @@ namespace orthochron::engine {
 
 namespace {
 
-constexpr std::int64_t kMask = Rate::kCapacity - 1;
+constexpr std::int64_t kRateMask = Rate::kCapacity - 1;
 constexpr std::int64_t kPiece = 512;    // frames the stretcher is given at once
 constexpr std::int64_t kReady = 3072;   // frames that are kept ready to be taken
 constexpr std::int64_t kBegins = 1536;  // that must be there before it sounds
@@ -41,7 +41,8 @@ void Rate::Pipe::put(std::span<const float> left, std::span<const float> right) 
 {
     const std::int64_t at = written.load(std::memory_order_relaxed);
     for (std::size_t i = 0; i < left.size(); ++i) {
-        const auto place = static_cast<std::size_t>((at + static_cast<std::int64_t>(i)) & kMask);
+        const auto place =
+            static_cast<std::size_t>((at + static_cast<std::int64_t>(i)) & kRateMask);
         sound[0][place] = left[i];
         sound[1][place] = right[i];
     }
@@ -52,7 +53,8 @@ void Rate::Pipe::get(std::span<float> left, std::span<float> right) noexcept
 {
     const std::int64_t at = read.load(std::memory_order_relaxed);
     for (std::size_t i = 0; i < left.size(); ++i) {
-        const auto place = static_cast<std::size_t>((at + static_cast<std::int64_t>(i)) & kMask);
+        const auto place =
+            static_cast<std::size_t>((at + static_cast<std::int64_t>(i)) & kRateMask);
         left[i] = sound[0][place];
         right[i] = sound[1][place];
     }

@@ -1,15 +1,18 @@
 #include <gtest/gtest.h>
 
 #include "core/demo/DemoSong.h"
+#include "core/demo/FreePlaying.h"
 #include "core/demo/KitRecording.h"
 #include "core/demo/SungLines.h"
 #include "core/files/AtomicFile.h"
 #include "core/files/SongFile.h"
 #include "core/pitch/AnyVoice.h"
 #include "core/render/Sources.h"
+#include "core/tempo/MapDraft.h"
 #include "core/tune/SungNotes.h"
 #include "testkit/Folder.h"
 
+#include <array>
 #include <cmath>
 #include <fstream>
 
@@ -158,6 +161,19 @@ TEST(DemoSong, IsASongThatOpensWithItsTakes)
     EXPECT_EQ(document->history.song()->tracks.size(), 8U);
     EXPECT_EQ(document->history.song()->sets.size(), 1U);
     EXPECT_TRUE(Sources::open(*document->history.song(), folder.path()));
+
+    // The song whose bars are to be found has a guide that says what was played.
+    const auto free = loadSong(folder / "Slack Water.orthochron");
+    ASSERT_TRUE(free);
+    const Song& song = *free->history.song();
+    ASSERT_EQ(song.tracks.size(), 2U);
+    ASSERT_NE(song.guide, nullptr);
+    const FreePlaying truth = playDulcimer(song.rate);
+    ASSERT_EQ(song.guide->notes.size(), truth.strokes.size());
+    for (std::size_t i = 0; i < truth.strokes.size(); ++i) {
+        EXPECT_NEAR(song.guide->notes[i].at.count(), truth.strokes[i].at.count(), 0.0003) << i;
+        EXPECT_EQ(song.guide->notes[i].key, truth.strokes[i].key) << i;
+    }
 }
 
 TEST(DemoSong, ItsLinesAreSungAsTheirTruthSays)
@@ -186,6 +202,35 @@ TEST(DemoSong, ItsLinesAreSungAsTheirTruthSays)
     }
 }
 
+TEST(DemoSong, ItsFreeTakesHaveTheBarsOfTheirTruth)
+{
+    const Hertz rate(48000.0);
+    const FreePlaying dulcimer = playDulcimer(rate);
+    EXPECT_EQ(dulcimer.map.meterOfBar(13), (Meter{7, 8}));
+    EXPECT_LT(
+        dulcimer.map.bpmAt(dulcimer.map.startOfBar(24)),
+        0.85 * dulcimer.map.bpmAt(dulcimer.map.startOfBar(18))
+    );
+    DraftSettings settings;
+    settings.firstDownbeat = dulcimer.map.firstDownbeat();
+    const auto draft = draftMap(std::array{channelOver(dulcimer.sound.channel(0))}, rate, settings);
+    ASSERT_TRUE(draft);
+    int found = 0;
+    for (int bar = 1; bar <= 24; ++bar) {
+        const Seconds truth = dulcimer.map.timeAt(dulcimer.map.startOfBar(bar));
+        found += std::ranges::any_of(draft->beats, [&](const DraftBeat& beat) {
+            return beat.beat == 1 && std::abs((beat.at - truth).count()) < 0.02;
+        });
+    }
+    EXPECT_GE(found, 22);
+
+    const FreePlaying drum = playFrameDrum(rate);
+    const auto tempo = findTempo(channelOver(drum.sound.channel(0)), rate, {});
+    ASSERT_TRUE(tempo);
+    ASSERT_FALSE(tempo->readings.empty());
+    EXPECT_NEAR(tempo->readings.front().bpm, 103.7, 0.1);
+}
+
 TEST(DemoSong, WritesOnlyIntoAFolderOfItsOwn)
 {
     namespace fs = std::filesystem;
@@ -202,7 +247,15 @@ TEST(DemoSong, WritesOnlyIntoAFolderOfItsOwn)
     // Its own, as it was written, may be written again; with a stranger's take among it not.
     const auto path = writeDemoSong(folder / "demo");
     ASSERT_TRUE(path);
+    // A stranger's guide is not overwritten; an older demo, which had no free song, is made anew.
+    fs::remove(folder / "demo/Slack Water.orthochron");
+    std::ofstream(folder / "demo/Dulcimer, played.mid") << "a stranger's";
+    EXPECT_FALSE(writeDemoSong(folder / "demo"));
+    for (const char* name : {"Dulcimer, played.mid", "Dulcimer.wav", "Frame drum.wav"}) {
+        fs::remove(folder / "demo" / name);
+    }
     EXPECT_TRUE(writeDemoSong(folder / "demo"));
+    EXPECT_TRUE(fs::exists(folder / "demo/Slack Water.orthochron"));
     std::ofstream(folder / "demo/Room.wav") << "another room";
     EXPECT_FALSE(writeDemoSong(folder / "demo"));
     EXPECT_EQ(textOf(folder / "demo/Room.wav"), "another room");

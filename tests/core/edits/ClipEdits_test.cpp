@@ -7,13 +7,13 @@
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/render/Render.h"
+#include "testkit/Rate.h"
 
 #include <random>
 
 namespace orthochron {
 namespace {
 
-constexpr Hertz kRate{48000.0};
 constexpr std::int64_t kLength = 96000;
 constexpr Frames kSecond{48000};
 const HandSettings kHand;

@@ -8,13 +8,12 @@
 #include "core/edits/TakeEdits.h"
 #include "core/render/Render.h"
 #include "core/tempo/MapDraft.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 // A made-up drummer without a click, three of his microphones, kick and snare marked, and the true map.
 struct FreeKit {

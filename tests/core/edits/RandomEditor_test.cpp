@@ -24,7 +24,7 @@
 namespace orthochron {
 namespace {
 
-constexpr std::int64_t kSecond = 48000;
+constexpr std::int64_t kFramesOfSecond = 48000;
 
 class RandomEditor : public testing::TestWithParam<int> {
 protected:
@@ -36,7 +36,7 @@ protected:
             Take take;
             take.name = name;
             // Recorders stop a few frames apart.
-            take.frames = Frames(6 * kSecond + 7 * number++);
+            take.frames = Frames(6 * kFramesOfSecond + 7 * number++);
             takes.push_back({take, false});
         }
         song_ = *addTakes(song_, takes);
@@ -58,7 +58,8 @@ protected:
     std::unique_ptr<SampleSource> strokes(Frames length)
     {
         AudioBuffer sound(1, length);
-        for (std::int64_t stroke = kSecond / 4; stroke < length.count(); stroke += kSecond / 4) {
+        for (std::int64_t stroke = kFramesOfSecond / 4; stroke < length.count();
+             stroke += kFramesOfSecond / 4) {
             const std::int64_t at = stroke + upTo(1920) - 960;
             for (std::int64_t i = 0; i < 4800 && at + i < length.count(); ++i) {
                 const auto t = static_cast<double>(i);
@@ -108,8 +109,8 @@ protected:
         }
         return chance(3) ? some : withTheirSet(song_, some);
     }
-    [[nodiscard]] Frames someTime() { return Frames(upTo(6 * kSecond)); }
-    [[nodiscard]] Frames someMove() { return Frames(upTo(kSecond) - kSecond / 2); }
+    [[nodiscard]] Frames someTime() { return Frames(upTo(6 * kFramesOfSecond)); }
+    [[nodiscard]] Frames someMove() { return Frames(upTo(kFramesOfSecond) - kFramesOfSecond / 2); }
     [[nodiscard]] HandSettings hand()
     {
         return {

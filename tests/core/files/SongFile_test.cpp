@@ -5,6 +5,7 @@
 
 #include "core/base/Hash.h"
 #include "core/edits/GridEdits.h"
+#include "core/edits/GuideEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/SectionEdits.h"
 #include "core/edits/TakeEdits.h"
@@ -300,6 +301,33 @@ TEST(SongFile, KeepsWhatWasDecidedAboutNotesKeysAndTemperaments)
     EXPECT_TRUE(refuses([](Json& json) {
         json["versions"][0]["sections"][1][4]["degrees"] = Json::array();
     }));
+}
+
+TEST(SongFile, KeepsTheGuideAndWhereItWasTakenAway)
+{
+    const Song without = *history().song();
+    const Song with = *takeGuide(
+        without, {"Played", {{Seconds(0.1234567890123), Seconds(0.5), 61, 3, 15}, {Seconds(0.2)}}}
+    );
+    History history(with);
+    history.add(*renameSong(with, "still there"), "name");
+    history.add(*removeGuide(*history.song()), "away");
+    const std::string text = writeSong({history, {}});
+    const auto read = readSong(text, "s");
+    ASSERT_TRUE(read) << read.error().message;
+    EXPECT_EQ(read->history.song()->guide, nullptr);
+    for (std::size_t i = 0; i < 3; ++i) {
+        EXPECT_EQ(*read->history.version(i).song, *history.version(i).song) << i;
+    }
+    const auto refuses = [&](const auto& spoil) {
+        Json json = Json::parse(text);
+        spoil(json["versions"][0]["guide"]);
+        return !readSong(json.dump(), "s").has_value();
+    };
+    EXPECT_TRUE(refuses([](Json& guide) { guide["notes"] = Json::array(); }));
+    EXPECT_TRUE(refuses([](Json& guide) { guide["notes"][0][0] = 0.3; }));
+    EXPECT_TRUE(refuses([](Json& guide) { guide["notes"][1][2] = 128; }));
+    EXPECT_TRUE(refuses([](Json& guide) { guide.erase("name"); }));
 }
 
 TEST(SongFile, WhatCanBeSavedCanBeOpened)

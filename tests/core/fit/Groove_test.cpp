@@ -7,14 +7,13 @@
 #include "core/files/MidiFile.h"
 #include "core/fit/Moves.h"
 #include "testkit/Folder.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <fstream>
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 Performance played(const demo::DrummerSettings& settings)
 {

@@ -2,10 +2,11 @@
 
 #include <gtest/gtest.h>
 
+#include "testkit/Rate.h"
+
 namespace orthochron {
 namespace {
 
-constexpr Hertz kRate{48000.0};
 const TrackId kKick{1};
 const TrackId kSnare{2};
 

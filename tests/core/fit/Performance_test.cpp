@@ -2,6 +2,7 @@
 
 #include "core/demo/KitRecording.h"
 #include "core/fit/Moves.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 
@@ -18,8 +19,6 @@ void PrintTo(const DrummerSettings& settings, std::ostream* out)
 }  // namespace demo
 
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 // Hits as a perfect detector would find them on the kick and snare microphones.
 struct Played {

@@ -2,11 +2,12 @@
 
 #include <gtest/gtest.h>
 
+#include "testkit/Rate.h"
+
 // Which blow is meant for a line, and which goes with another.
 namespace orthochron {
 namespace {
 
-constexpr Hertz kRate{48000.0};
 constexpr Seconds kStep{0.163};  // a sixteenth at 92 bpm
 
 PlayedHit at(double seconds, double strength = 1.0, int lead = 0)

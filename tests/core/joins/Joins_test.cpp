@@ -5,6 +5,7 @@
 #include "core/edits/TakeEdits.h"
 #include "core/render/Render.h"
 #include "testkit/MarkedKit.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 
@@ -33,8 +34,6 @@ TEST(Crossfade, KeepsTheLevelItsShapeIsMeantFor)
     }
     EXPECT_FALSE(parseFadeShape("wobbly"));
 }
-
-constexpr Hertz kRate{48000.0};
 
 // Clicks every quarter second over a hum.
 RecordedReader clicksAndHum()

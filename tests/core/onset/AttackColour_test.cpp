@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include "testkit/Rate.h"
+
 #include <cmath>
 #include <numbers>
 #include <random>
@@ -9,7 +11,6 @@
 namespace orthochron {
 namespace {
 
-constexpr Hertz kRate{48000.0};
 constexpr std::size_t kAt = 4800;
 
 // A struck tone with a little noise: a drum of its own colour, at a level, over what rings of another.

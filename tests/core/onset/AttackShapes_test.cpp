@@ -2,14 +2,14 @@
 
 #include <gtest/gtest.h>
 
+#include "testkit/Rate.h"
+
 #include <cmath>
 #include <numbers>
 #include <random>
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 // A stroke of 64 ms that begins `begins` after the middle, over noise.
 std::vector<float> stroke(double begins, double hertz, double attack, unsigned seed)

@@ -2,14 +2,14 @@
 
 #include <gtest/gtest.h>
 
+#include "testkit/Rate.h"
+
 #include <cmath>
 #include <numbers>
 
 // Listening in a band.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 std::vector<float> tone(double hertz, double seconds = 0.5)
 {

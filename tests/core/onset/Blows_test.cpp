@@ -1,6 +1,7 @@
 #include <gtest/gtest.h>
 
 #include "core/onset/OnsetDetector.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <numbers>
@@ -9,8 +10,6 @@
 // What a recorded drum does that a plain burst does not.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 // Half a minute of a drum struck now and then, with its truth.
 class Drum {

@@ -3,13 +3,12 @@
 #include "core/demo/Random.h"
 #include "core/onset/AttackStart.h"
 #include "core/onset/LeadHits.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 std::vector<Onset> onsetsAt(std::initializer_list<std::int64_t> frames)
 {

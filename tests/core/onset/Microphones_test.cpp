@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/demo/KitRecording.h"
+#include "testkit/Rate.h"
 #include "testkit/Voice.h"
 
 #include <algorithm>
@@ -10,8 +11,6 @@
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 class Microphones : public testing::Test {
 protected:

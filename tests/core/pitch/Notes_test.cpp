@@ -4,6 +4,7 @@
 
 #include "core/pitch/AnyVoice.h"
 #include "core/tune/KeyGuess.h"
+#include "testkit/Rate.h"
 #include "testkit/Voice.h"
 
 #include <cmath>
@@ -12,8 +13,6 @@
 // Where notes begin and end, on sounds whose truth is known.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 // A tone of twelve harmonics whose level is given by the second.
 AudioBuffer tone(double hertz, double seconds, const std::function<double(double)>& level)

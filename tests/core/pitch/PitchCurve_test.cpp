@@ -2,6 +2,7 @@
 
 #include "core/pitch/Notes.h"
 #include "testkit/Folder.h"
+#include "testkit/Rate.h"
 #include "testkit/Voice.h"
 
 #include <algorithm>
@@ -11,8 +12,6 @@
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 double centsBetween(Hertz found, double wanted)
 {

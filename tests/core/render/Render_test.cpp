@@ -1,17 +1,18 @@
 #include <gtest/gtest.h>
 
 #include "core/edits/TakeEdits.h"
+#include "core/render/Loudness.h"
 #include "core/render/Print.h"
 #include "testkit/Folder.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
+#include <numbers>
 
 namespace orthochron {
 namespace {
 
 using testkit::Folder;
-
-constexpr Hertz kRate{48000.0};
 
 // Takes of one second: a ramp, a constant and a stereo pair.
 class Rendering : public testing::Test {
@@ -64,6 +65,39 @@ TEST_F(Rendering, PlaysAClipWhereItLiesAndSilenceElsewhere)
     EXPECT_EQ(out.channel(0)[1000], 1000.0F / 48000.0F);
     EXPECT_EQ(out.channel(0)[2999], 2999.0F / 48000.0F);
     EXPECT_EQ(out.channel(0)[3000], 0.0F);
+}
+
+TEST_F(Rendering, LoudnessIsThatOfTheMixWhereItIsAsked)
+{
+    // A tone of 997 Hz in both channels has as many LUFS as dB of full scale; one microphone in the middle is 3 dB
+    // softer in each.
+    const auto tone = [](double level) {
+        return [level](int, std::int64_t f) {
+            return static_cast<float>(
+                level * std::sin(2.0 * std::numbers::pi * 997.0 * static_cast<double>(f) / 48000.0)
+            );
+        };
+    };
+    Song quiet = song_;
+    for (const auto& track : song_.tracks) {
+        quiet = *changeMix(quiet, track->id, {.muted = true});
+    }
+    song_ = quiet;
+    add(1, tone(0.1));
+    EXPECT_NEAR(**loudnessOf(song_, sources_, Frames(0), Frames(48000)), -23.01, 0.1);
+    // Half of it, and its level with it.
+    song_ = *changeMix(song_, song_.tracks.back()->id, {.gainDecibels = -6.0});
+    EXPECT_NEAR(**loudnessOf(song_, sources_, Frames(5000), Frames(40000)), -29.01, 0.1);
+    EXPECT_FALSE(*loudnessOf(song_, sources_, Frames(48000), Frames(96000)));
+    EXPECT_FALSE(loudnessOf(song_, sources_, Frames(5), Frames(5)));
+    std::stop_source stopped;
+    stopped.request_stop();
+    EXPECT_EQ(
+        loudnessOf(song_, sources_, Frames(0), Frames(48000), {stopped.get_token(), {}})
+            .error()
+            .kind,
+        ErrorKind::Cancelled
+    );
 }
 
 TEST_F(Rendering, GivesOneAnswerInBlocksOfAnySize)

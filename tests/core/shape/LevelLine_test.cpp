@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/shape/Bend.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <random>
@@ -10,8 +11,6 @@
 // Level lines: exact at their points, as they should be between them, and the same however they are read.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 class LevelLines : public testing::Test {
 protected:

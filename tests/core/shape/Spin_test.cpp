@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/stretch/Tape.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <numbers>
@@ -10,8 +11,6 @@
 // Speed lines and spins, and what is heard along them.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 class Sweep final : public SampleSource {
 public:

@@ -101,6 +101,14 @@ std::vector<Song> manyVersions(int count)
             next = next.tracks.empty() ? versions.back() : next;
         } else if (random() % 2 == 0) {
             track.name = std::to_string(random());
+            // Whatever else a track has comes back with it.
+            track.noHits.emplace_back(static_cast<std::int64_t>(random() % 1000));
+            track.level.points.push_back({HeldPlace(static_cast<double>(random() % 100)), -6.0});
+            track.hushes.push_back({.from = HeldPlace(1.0), .to = HeldPlace(2.0)});
+            track.notes.push_back({.start = Frames(10), .end = Frames(20)});
+            track.glide = milliseconds(static_cast<double>(random() % 50));
+            track.isMuted = random() % 2 == 0;
+            track.pan = random() % 2 == 0 ? 0.5 : 0.0;
             putTrack(next, std::move(track));
         } else {
             const auto first = random() % track.clips.size();

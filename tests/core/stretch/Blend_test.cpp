@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "testkit/Folder.h"
+#include "testkit/Rate.h"
 
 #include <array>
 #include <cmath>
@@ -10,8 +11,6 @@
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 // Two seconds and a half of two chords, five times over, the second channel at half the level.
 std::shared_ptr<const AudioBuffer> chords()

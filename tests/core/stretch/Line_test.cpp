@@ -3,6 +3,7 @@
 #include "core/audio/Fourier.h"
 #include "core/pitch/PitchCurve.h"
 #include "core/stretch/StretchPlan.h"
+#include "testkit/Rate.h"
 #include "testkit/Voice.h"
 
 #include <array>
@@ -12,8 +13,6 @@
 // Stretching and moving one note at a time.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 Treatment evenly(double ratio, Frames length)
 {

@@ -4,6 +4,7 @@
 #include "core/stretch/Attacks.h"
 #include "core/stretch/StretchPlan.h"
 #include "testkit/Folder.h"
+#include "testkit/Rate.h"
 
 #include <array>
 #include <cmath>
@@ -13,8 +14,6 @@
 // Stretching what is struck: attacks untouched, all microphones alike.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 using Shared = std::shared_ptr<const AudioBuffer>;
 

@@ -3,14 +3,13 @@
 #include <gtest/gtest.h>
 
 #include "testkit/Folder.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <numbers>
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 double sine(double frame, double hertz)
 {

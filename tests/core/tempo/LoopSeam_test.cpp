@@ -2,13 +2,13 @@
 
 #include <gtest/gtest.h>
 
+#include "testkit/Rate.h"
+
 #include <cmath>
 #include <random>
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 // The same half second of noise again and again, over a tone that never repeats.
 std::vector<float> goingRound(std::int64_t period, std::int64_t length)

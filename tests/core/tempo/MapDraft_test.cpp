@@ -4,14 +4,13 @@
 
 #include "core/demo/KitPerformance.h"
 #include "core/demo/KitRecording.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <random>
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 // A made-up drummer without a click: the tempo wanders by some percent and slows at the end.
 struct FreeTake {

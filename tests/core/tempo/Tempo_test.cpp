@@ -4,14 +4,13 @@
 
 #include "core/demo/KitPerformance.h"
 #include "core/demo/KitRecording.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <random>
 
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 // A made-up drummer's bars as a loop, from the first downbeat, with so many seconds after its end.
 std::vector<float> loop(double bpm, int bars, double swing, double after)

@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include "testkit/Rate.h"
+
 #include <cmath>
 #include <random>
 
@@ -9,16 +11,9 @@
 namespace orthochron {
 namespace {
 
-constexpr Hertz kRate{48000.0};
-
-Frames at(double seconds)
-{
-    return toFrames(Seconds(seconds), kRate);
-}
-
 HeardNote heard(double from, double to, double centre)
 {
-    return {at(from), at(to), centre, centre - std::round(centre)};
+    return {atSeconds(from), atSeconds(to), centre, centre - std::round(centre)};
 }
 
 std::vector<NoteTuning> asIs(const std::vector<HeardNote>& notes)
@@ -66,10 +61,10 @@ TEST(Guide, NotesGoPartOfTheWayInPitchAndTime)
     ASSERT_TRUE(drawn);
     EXPECT_NEAR((*drawn)[0].shift, 0.2, 1e-9);
     EXPECT_NEAR((*drawn)[1].shift, -0.15, 1e-9);
-    EXPECT_EQ((*drawn)[0].start, at(1.0));
-    EXPECT_EQ((*drawn)[0].end, at(1.5));
-    EXPECT_EQ((*drawn)[1].start, at(1.5));
-    EXPECT_EQ((*drawn)[1].end, at(2.0));
+    EXPECT_EQ((*drawn)[0].start, atSeconds(1.0));
+    EXPECT_EQ((*drawn)[0].end, atSeconds(1.5));
+    EXPECT_EQ((*drawn)[1].start, atSeconds(1.5));
+    EXPECT_EQ((*drawn)[1].end, atSeconds(2.0));
     // Nothing asked, nothing moved.
     EXPECT_EQ(*drawnTowards(notes, guide, asIs(notes), {}, kRate), asIs(notes));
 }

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/tune/Octaves.h"
+#include "testkit/Rate.h"
 #include "testkit/Voice.h"
 
 #include <cmath>
@@ -10,13 +11,6 @@
 // What notes there are, decided by hand, on a voice whose truth is known.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
-
-Frames at(double seconds)
-{
-    return toFrames(Seconds(seconds), kRate);
-}
 
 class NotesByHandTest : public testing::Test {
 protected:
@@ -43,12 +37,12 @@ TEST_F(NotesByHandTest, ANoteIsSplitWhereOneSaysAndBothHalvesAreSungAsBefore)
     ASSERT_EQ(found_.size(), 2U);
     const auto plain = sung({});
     std::vector<NoteByHand> decided;
-    decided = withNoteByHand(decided, {found_[0].start, at(0.7)}, kRate);
-    decided = withNoteByHand(decided, {at(0.7), found_[0].end}, kRate);
+    decided = withNoteByHand(decided, {found_[0].start, atSeconds(0.7)}, kRate);
+    decided = withNoteByHand(decided, {atSeconds(0.7), found_[0].end}, kRate);
     const auto split = sung(decided);
     ASSERT_EQ(split.size(), 3U);
-    EXPECT_EQ(split[0].end, at(0.7));
-    EXPECT_EQ(split[1].start, at(0.7));
+    EXPECT_EQ(split[0].end, atSeconds(0.7));
+    EXPECT_EQ(split[1].start, atSeconds(0.7));
     EXPECT_TRUE(split[0].touchesNext);
     EXPECT_NEAR(split[0].centre, plain[0].centre, 0.05);
     EXPECT_NEAR(split[1].centre, plain[0].centre, 0.05);
@@ -57,8 +51,8 @@ TEST_F(NotesByHandTest, ANoteIsSplitWhereOneSaysAndBothHalvesAreSungAsBefore)
     decided = withNoteByHand(decided, {found_[0].start, found_[0].end}, kRate);
     EXPECT_EQ(decided.size(), 1U);
     EXPECT_EQ(sung(decided).size(), 2U);
-    EXPECT_TRUE(withoutNotesByHand(decided, at(0.5), at(0.6)).empty());
-    EXPECT_EQ(withoutNotesByHand(decided, found_[0].end, at(9.0)), decided);
+    EXPECT_TRUE(withoutNotesByHand(decided, atSeconds(0.5), atSeconds(0.6)).empty());
+    EXPECT_EQ(withoutNotesByHand(decided, found_[0].end, atSeconds(9.0)), decided);
 }
 
 TEST_F(NotesByHandTest, TwoNotesBecomeOneAndWhatIsNoNoteIsNone)
@@ -86,38 +80,38 @@ TEST_F(NotesByHandTest, AnOctaveIsReadRightAndADrawnNoteHasThePitchItWasDrawnAt)
     EXPECT_EQ(read[0].rung, 69);
     EXPECT_NEAR(read[1].centre, 61.7, 0.1);
     // Over silence nothing was found: what is drawn counts.
-    const auto drawn = sung({{at(0.02), at(0.2), true, 0, 64.0}});
+    const auto drawn = sung({{atSeconds(0.02), atSeconds(0.2), true, 0, 64.0}});
     ASSERT_EQ(drawn.size(), 3U);
     EXPECT_NEAR(drawn[0].centre, 64.0, 1e-6);
 }
 
 TEST_F(NotesByHandTest, WhatIsLeftOfAFoundNoteIsOneWhenItIsLongEnough)
 {
-    const Frames short30 = at(0.030);
+    const Frames short30 = atSeconds(0.030);
     const auto most = sung({{found_[0].start, found_[0].end - short30}});
     EXPECT_EQ(most.size(), 2U);
-    const auto half = sung({{found_[0].start, found_[0].start + at(0.3)}});
+    const auto half = sung({{found_[0].start, found_[0].start + atSeconds(0.3)}});
     ASSERT_EQ(half.size(), 3U);
-    EXPECT_EQ(half[1].start, found_[0].start + at(0.3));
+    EXPECT_EQ(half[1].start, found_[0].start + atSeconds(0.3));
     // A decided one keeps what another leaves of it, from 20 ms on.
-    std::vector<NoteByHand> decided{{at(1.0), at(2.0)}};
-    decided = withNoteByHand(decided, {at(1.4), at(1.5), false}, kRate);
+    std::vector<NoteByHand> decided{{atSeconds(1.0), atSeconds(2.0)}};
+    decided = withNoteByHand(decided, {atSeconds(1.4), atSeconds(1.5), false}, kRate);
     ASSERT_EQ(decided.size(), 3U);
-    EXPECT_EQ(decided[0].end, at(1.4));
-    EXPECT_EQ(decided[2].start, at(1.5));
-    decided = withNoteByHand(decided, {at(1.51), at(2.0)}, kRate);
+    EXPECT_EQ(decided[0].end, atSeconds(1.4));
+    EXPECT_EQ(decided[2].start, atSeconds(1.5));
+    decided = withNoteByHand(decided, {atSeconds(1.51), atSeconds(2.0)}, kRate);
     ASSERT_EQ(decided.size(), 3U);
-    EXPECT_EQ(decided[2].start, at(1.51));
+    EXPECT_EQ(decided[2].start, atSeconds(1.51));
 }
 
 TEST_F(NotesByHandTest, WhatCannotBeIsRefused)
 {
-    EXPECT_TRUE(checkNoteByHand({at(0.1), at(0.2)}, kRate));
-    EXPECT_FALSE(checkNoteByHand({at(0.1), at(0.11)}, kRate));
-    EXPECT_FALSE(checkNoteByHand({at(0.3), at(0.2)}, kRate));
-    EXPECT_FALSE(checkNoteByHand({Frames(-5), at(0.2)}, kRate));
-    EXPECT_FALSE(checkNoteByHand({at(0.1), at(0.2), true, 5}, kRate));
-    EXPECT_FALSE(checkNoteByHand({at(0.1), at(0.2), true, 0, std::nan("")}, kRate));
+    EXPECT_TRUE(checkNoteByHand({atSeconds(0.1), atSeconds(0.2)}, kRate));
+    EXPECT_FALSE(checkNoteByHand({atSeconds(0.1), atSeconds(0.11)}, kRate));
+    EXPECT_FALSE(checkNoteByHand({atSeconds(0.3), atSeconds(0.2)}, kRate));
+    EXPECT_FALSE(checkNoteByHand({Frames(-5), atSeconds(0.2)}, kRate));
+    EXPECT_FALSE(checkNoteByHand({atSeconds(0.1), atSeconds(0.2), true, 5}, kRate));
+    EXPECT_FALSE(checkNoteByHand({atSeconds(0.1), atSeconds(0.2), true, 0, std::nan("")}, kRate));
 }
 
 TEST(OctaveDoubts, ALeapAnOctaveAwayAndBackIsDoubtedAndAMeantOneIsNot)
@@ -127,9 +121,9 @@ TEST(OctaveDoubts, ALeapAnOctaveAwayAndBackIsDoubtedAndAMeantOneIsNot)
         double from = 0.0;
         for (const auto& [centre, seconds] : notes) {
             SungNote note;
-            note.start = at(from);
+            note.start = atSeconds(from);
             from += seconds;
-            note.end = at(from);
+            note.end = atSeconds(from);
             note.centre = centre;
             note.touchesNext = true;
             sung.push_back(note);

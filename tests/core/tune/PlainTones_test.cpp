@@ -2,13 +2,13 @@
 
 #include <gtest/gtest.h>
 
+#include "testkit/Rate.h"
+
 #include <cmath>
 
 // What a voice is held against.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 TEST(PlainTones, SoundAtTheirPitchInTheirTimeAndNowhereElse)
 {

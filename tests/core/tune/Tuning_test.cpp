@@ -5,6 +5,7 @@
 #include "core/files/NotesFile.h"
 #include "core/stretch/StretchPlan.h"
 #include "testkit/Folder.h"
+#include "testkit/Rate.h"
 #include "testkit/Voice.h"
 
 #include <cmath>
@@ -15,8 +16,6 @@
 // Notes taken apart and put in tune, on a voice whose truth is known.
 namespace orthochron {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 class SourceOf final : public SampleSource {
 public:

@@ -2,13 +2,13 @@
 
 #include <gtest/gtest.h>
 
+#include "testkit/Rate.h"
+
 #include <cmath>
 #include <numbers>
 
 namespace orthochron::engine {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 std::vector<float> clicked(ClickSound sound, Frames from, std::int64_t count)
 {

@@ -5,14 +5,13 @@
 #include "core/edits/TakeEdits.h"
 #include "engine/device/SimulatedDevice.h"
 #include "engine/playback/Player.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <numbers>
 #include <optional>
 
 namespace orthochron::engine {
-
-inline constexpr Hertz kRate{48000.0};
 
 // The frequency of a steady tone in interleaved sound, by its rising zeroes.
 inline double frequencyOf(std::span<const float> sound)

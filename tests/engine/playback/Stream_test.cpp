@@ -6,6 +6,7 @@
 #include "core/edits/ClipValues.h"
 #include "core/edits/TakeEdits.h"
 #include "engine/playback/Ring.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <thread>
@@ -13,8 +14,6 @@
 // Sound rendered ahead, and the pieces the player is made of.
 namespace orthochron::engine {
 namespace {
-
-constexpr Hertz kRate{48000.0};
 
 class StreamTest : public testing::Test {
 protected:

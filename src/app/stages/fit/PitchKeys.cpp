@@ -20,7 +20,7 @@ constexpr Seconds kSeam = milliseconds(3.0);      // at its ends, where it goes 
 constexpr int kLookEvery = 100;                   // ms
 constexpr int kPluggedEvery = 2000;               // ms
 constexpr int kMiddleC = 60;                      // of MIDI
-constexpr int kHead = 62;                         // px, of the words at the left
+constexpr int kWordsWide = 62;                    // px, of the words at the left
 const QString kUp = QStringLiteral("asdfghjkl");  // 0 to +8
 const QString kHigher = QStringLiteral("uiop");   // +9 to +12
 const QString kDown = QStringLiteral("zxcvbnm");  // -1 to -7
@@ -222,14 +222,14 @@ void PitchKeys::keep()
 
 QRectF PitchKeys::keyOf(int semitones) const
 {
-    const double wide = static_cast<double>(width() - kHead) / kKeys;
-    return {kHead + (semitones + kMost) * wide, 4.0, wide, height() - 8.0};
+    const double wide = static_cast<double>(width() - kWordsWide) / kKeys;
+    return {kWordsWide + (semitones + kMost) * wide, 4.0, wide, height() - 8.0};
 }
 
 std::optional<int> PitchKeys::keyAt(QPointF place) const
 {
-    const double wide = static_cast<double>(width() - kHead) / kKeys;
-    const double key = std::floor((place.x() - kHead) / wide);
+    const double wide = static_cast<double>(width() - kWordsWide) / kKeys;
+    const double key = std::floor((place.x() - kWordsWide) / wide);
     const bool isOn = key >= 0.0 && key < kKeys && place.y() >= 0.0 && place.y() < height();
     return isOn ? std::optional(static_cast<int>(key) - kMost) : std::nullopt;
 }
@@ -240,7 +240,7 @@ void PitchKeys::paintEvent(QPaintEvent*)
     const Palette& colours = Theme::palette();
     painter.setFont(Theme::label(9));
     painter.setPen(colours.ink);
-    painter.drawText(QRectF(4, 0, kHead - 8, height()), Qt::AlignVCenter, tr("Pitches"));
+    painter.drawText(QRectF(4, 0, kWordsWide - 8, height()), Qt::AlignVCenter, tr("Pitches"));
     for (int semitones = -kMost; semitones <= kMost; ++semitones) {
         const QRectF key = keyOf(semitones).adjusted(0.5, 0.0, -0.5, 0.0);
         const bool isMade = trial_ && trial_->has(semitones);

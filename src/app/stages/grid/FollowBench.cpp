@@ -141,10 +141,22 @@ QWidget* FollowBench::makeDraft()
     auto* read = benchButton(tr("Read a map…"), QStringLiteral("readMap"), false, draft);
     auto* write = benchButton(tr("Write it…"), QStringLiteral("writeMap"), false, draft);
     read->setToolTip(tr("The tempi and meters of a MIDI file"));
-    write->setToolTip(tr("As a MIDI file with a click, so that other programs have the same bars"));
+    write->setToolTip(
+        tr("As a MIDI file with a click, the marks and the guide on these bars, so that other "
+           "programs have them too; or as a table of beats")
+    );
     layout->addWidget(read, 5, 0);
     layout->addWidget(write, 5, 1);
-    layout->setRowStretch(6, 1);
+    guide_ = benchButton(QString(), QStringLiteral("guide"), false, draft);
+    guide_->setToolTip(tr(
+        "What somebody played, as a MIDI file: its notes lie under the lanes at their true times, "
+        "and bar lines catch where they begin"
+    ));
+    markByGuide_ = benchButton(tr("Mark by it"), QStringLiteral("markByGuide"), false, draft);
+    markByGuide_->setToolTip(tr("Marks on the chosen track where the guide's notes begin"));
+    layout->addWidget(guide_, 6, 0);
+    layout->addWidget(markByGuide_, 6, 1);
+    layout->setRowStretch(7, 1);
     connect(bars, &QPushButton::clicked, this, [this] { following_.draft(MapLevel::Bar); });
     connect(beats, &QPushButton::clicked, this, [this] { following_.draft(MapLevel::Beat); });
     connect(barOne_, &QCheckBox::toggled, this, [this](bool isOn) {
@@ -154,6 +166,14 @@ QWidget* FollowBench::makeDraft()
     connect(simplify, &QPushButton::clicked, this, &FollowBench::simplify);
     connect(read, &QPushButton::clicked, this, [this] { following_.readFile(window()); });
     connect(write, &QPushButton::clicked, this, [this] { following_.writeFile(window()); });
+    connect(guide_, &QPushButton::clicked, this, [this] {
+        if (session_.song().guide) {
+            following_.removeGuide();
+        } else {
+            following_.readGuide(window());
+        }
+    });
+    connect(markByGuide_, &QPushButton::clicked, &following_, &Following::markFromGuide);
     return draft;
 }
 
@@ -292,6 +312,9 @@ void FollowBench::fill()
     free_->setEnabled(isPinned);
     countFrom_->setEnabled(line > Beats(0.0));
     ramp_->setEnabled(line > Beats(0.0));
+    guide_->setText(song.guide ? tr("Take guide away") : tr("Read a guide…"));
+    guide_->setEnabled(!song.tracks.empty());
+    markByGuide_->setEnabled(song.guide != nullptr && track != nullptr);
     ramp_->setText(isRampUpTo(song.tempo, line) ? tr("No ramp") : tr("Ramp"));
 }
 

@@ -62,6 +62,8 @@ private:
     QPushButton* ramp_ = nullptr;
     QComboBox* meter_ = nullptr;
     QPushButton* keep_ = nullptr;
+    QPushButton* guide_ = nullptr;
+    QPushButton* markByGuide_ = nullptr;
     QPushButton* free_ = nullptr;
     QPushButton* countFrom_ = nullptr;
 };

@@ -4,6 +4,8 @@
 #include "app/document/FileNames.h"
 #include "app/document/HeardSamples.h"
 #include "core/edits/FitEdits.h"
+#include "core/edits/GuideEdits.h"
+#include "core/files/GuideFile.h"
 #include "core/files/MapTable.h"
 #include "core/files/MidiTempo.h"
 
@@ -199,15 +201,56 @@ void Following::writeFile(QWidget* window)
         return;
     }
     const std::filesystem::path file = fileOf(path);
-    const Seconds end = toSeconds(song.length(), song.rate);
+    const auto parts = playedParts(song);
+    Seconds end = toSeconds(song.length(), song.rate);
+    if (song.guide) {
+        end = std::max(end, song.guide->notes.back().at);
+    }
     const bool isMidi = checkMidiName(file).has_value();
-    const auto written =
-        isMidi ? writeMidiTempo(song.tempo, end, file) : writeMapTable(song.tempo, end, file);
+    const auto written = isMidi ? writeMidiTempo(song.tempo, end, file, parts)
+                                : writeMapTable(song.tempo, end, file, parts);
     if (written) {
         session_.say(tr("Tempo map written to %1").arg(path));
     } else {
         Q_EMIT session_.failed(textOf(written.error()));
     }
+}
+
+// ---- the guide
+
+void Following::readGuide(QWidget* window)
+{
+    const QString path =
+        askForFile(window, tr("Read a MIDI guide"), tr("MIDI files (*.mid *.midi)"));
+    if (path.isEmpty()) {
+        return;
+    }
+    auto guide = orthochron::readGuide(fileOf(path));
+    if (session_.document.apply(
+            guide ? takeGuide(session_.song(), std::move(*guide))
+                  : Result<Song>(tl::unexpected(guide.error())),
+            tr("Read a MIDI guide")
+        )) {
+        session_.say(tr("%1 to bring bar lines to; they catch where one begins")
+                         .arg(counted(
+                             static_cast<std::int64_t>(session_.song().guide->notes.size()),
+                             tr("note"),
+                             tr("notes")
+                         )));
+    }
+}
+
+void Following::markFromGuide()
+{
+    session_.document.apply(
+        marksFromGuide(session_.song(), session_.choice.track()),
+        tr("Mark where the guide's notes begin")
+    );
+}
+
+void Following::removeGuide()
+{
+    session_.document.apply(orthochron::removeGuide(session_.song()), tr("Take the guide away"));
 }
 
 // ---- a line and its pin
@@ -334,14 +377,16 @@ void Following::hear()
 
 std::optional<Seconds> Following::attackNear(Seconds time, Seconds reach) const
 {
-    const auto next = std::ranges::lower_bound(attacks_, time);
     std::optional<Seconds> best;
-    for (const auto at : {next, next == attacks_.begin() ? next : std::prev(next)}) {
-        if (at == attacks_.end() || std::abs((*at - time).count()) > reach.count()) {
-            continue;
-        }
-        if (!best || std::abs((*at - time).count()) < std::abs((*best - time).count())) {
-            best = *at;
+    for (const auto* all : {&attacks_, &guideStarts_}) {
+        const auto next = std::ranges::lower_bound(*all, time);
+        for (const auto at : {next, next == all->begin() ? next : std::prev(next)}) {
+            if (at == all->end() || std::abs((*at - time).count()) > reach.count()) {
+                continue;
+            }
+            if (!best || std::abs((*at - time).count()) < std::abs((*best - time).count())) {
+                best = *at;
+            }
         }
     }
     return best;
@@ -352,6 +397,10 @@ std::optional<Seconds> Following::attackNear(Seconds time, Seconds reach) const
 void Following::refresh()
 {
     const TempoMap& map = session_.song().tempo;
+    if (guide_ != session_.song().guide) {
+        guide_ = session_.song().guide;
+        guideStarts_ = guide_ ? guide_->starts() : std::vector<Seconds>{};
+    }
     if (!(madeFrom_ == map)) {
         madeFrom_ = map;
         doubtful_ = doubtfulBars(map);

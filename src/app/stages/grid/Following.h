@@ -31,6 +31,11 @@ public:
     void readFile(QWidget* window);
     void writeFile(QWidget* window);
 
+    // ---- the guide
+    void readGuide(QWidget* window);
+    void markFromGuide();  // the chosen track
+    void removeGuide();
+
     // ---- a line and its pin
     [[nodiscard]] Beats line() const { return line_; }
     void chooseLine(Beats place);
@@ -49,7 +54,8 @@ public:
     // Up to the line: a ramp from the pin before it, or one tempo where there is a ramp.
     void turnRamp();  // it becomes bar 1
     void hear();
-    // The nearest attack to a time, song time, that a draft of the open song has heard; none within `reach`.
+    // The nearest attack to a time, song time, that a draft of the open song has heard, or where a note of the guide
+    // begins; none within `reach`.
     [[nodiscard]] std::optional<Seconds> attackNear(Seconds time, Seconds reach) const;
 
     // ---- doubtful bars, worst first
@@ -76,7 +82,9 @@ private:
 
     Session& session_;
     Beats line_{0.0};
-    std::vector<Seconds> attacks_;
+    std::vector<Seconds> attacks_;  // of the draft
+    std::shared_ptr<const MidiGuide> guide_;
+    std::vector<Seconds> guideStarts_;  // of this guide
     std::vector<DoubtfulBar> doubtful_;
     std::size_t place_ = 0;
     TempoMap madeFrom_;

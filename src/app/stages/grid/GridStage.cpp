@@ -22,6 +22,7 @@ GridStage::GridStage(Session& session, LanesView& lanes, QObject* parent)
     loop_ = new LoopCutting(session_, this);
     heads_ = std::make_unique<BarHeads>(session_, lanes_, *following_);
     edges_ = std::make_unique<LoopEdges>(session_, lanes_, *loop_);
+    foot_ = std::make_unique<GridFoot>(session_, lanes_, *following_);
     auto* layout = new QVBoxLayout(bench_);
     layout->setContentsMargins(20, 8, 20, 10);
     layout->setSpacing(4);
@@ -49,7 +50,11 @@ GridStage::GridStage(Session& session, LanesView& lanes, QObject* parent)
     connect(ways_, &QButtonGroup::idClicked, this, [this](int way) {
         show(static_cast<Page>(way));
     });
-    connect(following_, &Following::changed, this, [this] { lanes_.update(); });
+    connect(following_, &Following::changed, this, [this] {
+        if (bench_->isVisible()) {
+            lanes_.footChanged();
+        }
+    });
     connect(loop_, &LoopCutting::changed, this, [this] { lanes_.update(); });
     // A song whose grid follows is opened where that is seen.
     connect(&session_.document, &Document::opened, this, [this] {
@@ -61,7 +66,7 @@ void GridStage::show(Page page)
 {
     ways_->button(static_cast<int>(page))->setChecked(true);
     pages_->setCurrentIndex(static_cast<int>(page));
-    lanes_.update();
+    lanes_.footChanged();
 }
 
 GridStage::Page GridStage::page() const
@@ -162,6 +167,16 @@ void GridStage::paintOver(QPainter& painter)
     }
 }
 
+int GridStage::footHeight() const
+{
+    return isLooping() ? 0 : foot_->height(isFollowing());
+}
+
+void GridStage::paintFoot(QPainter& painter, QRect area)
+{
+    foot_->paint(painter, area, isFollowing());
+}
+
 bool GridStage::press(const Lane&, QMouseEvent& event)
 {
     return pressRuler(event);
@@ -174,7 +189,9 @@ bool GridStage::pressRuler(QMouseEvent& event)
 
 void GridStage::move(QMouseEvent& event)
 {
-    if (isLooping()) {
+    if (foot_->isHeld()) {
+        foot_->move(event);
+    } else if (isLooping()) {
         edges_->move(event);
     } else {
         heads_->move(event);
@@ -185,6 +202,7 @@ void GridStage::release(QMouseEvent&)
 {
     edges_->release();
     heads_->release();
+    foot_->release();
 }
 
 std::pair<QString, Qt::CursorShape> GridStage::hintAt(const Lane&, QPoint place) const

@@ -3,6 +3,7 @@
 #include "app/stages/Stage.h"
 #include "app/stages/grid/BarHeads.h"
 #include "app/stages/grid/Following.h"
+#include "app/stages/grid/GridFoot.h"
 #include "app/stages/grid/LoopEdges.h"
 
 class QButtonGroup;
@@ -26,6 +27,13 @@ public:
     [[nodiscard]] bool isWorkedOn() const override;
     [[nodiscard]] QString status() const override;
     void paintOver(QPainter& painter) override;
+    [[nodiscard]] int footHeight() const override;
+    void paintFoot(QPainter& painter, QRect area) override;
+    bool pressFoot(QMouseEvent& event) override { return foot_->press(event); }
+    [[nodiscard]] std::pair<QString, Qt::CursorShape> hintInFoot(QPoint place) const override
+    {
+        return foot_->hintAt(place);
+    }
     bool press(const Lane& lane, QMouseEvent& event) override;
     bool pressRuler(QMouseEvent& event) override;
     void move(QMouseEvent& event) override;
@@ -61,6 +69,7 @@ private:
     LoopCutting* loop_ = nullptr;
     std::unique_ptr<BarHeads> heads_;
     std::unique_ptr<LoopEdges> edges_;
+    std::unique_ptr<GridFoot> foot_;
 };
 
 }  // namespace orthochron::app

@@ -11,7 +11,7 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr double kReach = 6.0;  // px
+constexpr double kEdgeReach = 6.0;  // px
 
 }  // namespace
 
@@ -47,7 +47,7 @@ void LoopEdges::paint(QPainter& painter) const
 std::optional<LoopEdge> LoopEdges::edgeAt(double x) const
 {
     std::optional<LoopEdge> best;
-    double least = kReach;
+    double least = kEdgeReach;
     for (const LoopEdge edge : {LoopEdge::Beginning, LoopEdge::End}) {
         const double away = std::abs(lanes_.xOf(loop_.at(edge)) - x);
         if (loop_.span() && away <= least) {

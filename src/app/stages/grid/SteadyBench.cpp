@@ -130,20 +130,50 @@ QWidget* SteadyBench::makeFound()
         tr("that is"), {QStringLiteral("bpm"), 3, 0.0, 400.0, 0.0, 0.01}, false, found
     );
     takeBpm_->setObjectName(QStringLiteral("takeBpm"));
+    wholeBars_ = benchButton(QString(), QStringLiteral("wholeBars"), false, found);
     inName_ = benchButton(QString(), QStringLiteral("tempoInName"), false, found);
     round_ = benchButton(QString(), QStringLiteral("roundTempo"), false, found);
     give_ = benchButton(QString(), QStringLiteral("giveToSong"), true, found);
     auto* tapping = benchButton(tr("Tap"), QStringLiteral("tap"), false, found);
     tapping->setToolTip(tr("Tap along, here or with the key, while it plays"));
     connect(tapping, &QPushButton::pressed, this, &SteadyBench::tap);
-    for (QWidget* part :
-         std::initializer_list<QWidget*>{beats_, bars_, takeBpm_, tapping, inName_, round_}) {
+    for (QWidget* part : std::initializer_list<QWidget*>{
+             beats_, bars_, takeBpm_, tapping, wholeBars_, inName_, round_}) {
         sentence->addWidget(part);
     }
     sentence->addStretch(1);
     stretch_ = benchButton(QString(), QStringLiteral("stretchToSong"), false, found);
     stretch_->setToolTip(tr("The take yields, not the song: its first beat falls on a beat"));
     column->addLayout(sentence);
+    auto* wanted = new QHBoxLayout;
+    wanted->setSpacing(12);
+    wantedBeats_ = new NumberField(
+        tr("In the song it shall last"), {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.1}, false, found
+    );
+    wantedBeats_->setObjectName(QStringLiteral("wantedBeats"));
+    wantedBars_ =
+        new NumberField(tr("which are"), {tr("bars"), 2, 0.0, 50000.0, 0.0, 0.1}, false, found);
+    wantedBars_->setObjectName(QStringLiteral("wantedBars"));
+    level_ = benchButton(tr("As loud as the song"), QStringLiteral("matchLevel"), false, found);
+    level_->setToolTip(
+        tr("Gives its clips the gain, in dB, that makes them as loud as all else while they play")
+    );
+    wanted->addWidget(wantedBeats_);
+    wanted->addWidget(wantedBars_);
+    wanted->addStretch(1);
+    wanted->addWidget(level_);
+    column->addLayout(wanted);
+    material_ = new QComboBox(found);
+    material_->setObjectName(QStringLiteral("loopMaterial"));
+    material_->setAccessibleName(tr("What it is stretched as"));
+    material_->setToolTip(tr("What it is stretched as; undo and choose another to compare"));
+    material_->addItem(tr("as it sounds"), QVariant::fromValue(-1));
+    for (const Material each : {Material::Hits, Material::Line, Material::Blend, Material::Tape}) {
+        material_->addItem(
+            tr("as %1").arg(QLatin1String(materialWord(each).data())),
+            QVariant::fromValue(static_cast<int>(each))
+        );
+    }
     readings_ = new ReadingsSheet(search_, found);
     column->addWidget(readings_, 1);
     auto* ends = new QHBoxLayout;
@@ -153,6 +183,7 @@ QWidget* SteadyBench::makeFound()
     );
     ends->addWidget(hear_);
     ends->addStretch(1);
+    ends->addWidget(material_);
     ends->addWidget(stretch_);
     ends->addWidget(give_);
     column->addLayout(ends);
@@ -165,6 +196,18 @@ QWidget* SteadyBench::makeFound()
         search_.setBeats(bars * session_.song().tempo.meterOfBar(1).barLength().count());
     });
     connect(takeBpm_, &NumberField::finished, &search_, &TempoSearch::setBpm);
+    connect(wantedBeats_, &NumberField::finished, &search_, &TempoSearch::setWantedBeats);
+    connect(wantedBars_, &NumberField::finished, this, [this](double bars) {
+        search_.setWantedBeats(bars * session_.song().tempo.meterOfBar(1).barLength().count());
+    });
+    connect(level_, &QPushButton::clicked, &search_, &TempoSearch::matchLevel);
+    connect(material_, &QComboBox::activated, this, [this] {
+        const int chosen = material_->currentData().toInt();
+        search_.material = chosen < 0 ? std::nullopt : std::optional(static_cast<Material>(chosen));
+    });
+    connect(wholeBars_, &QPushButton::clicked, this, [this] {
+        search_.setBeats(search_.wholeBars().value_or(search_.beats()));
+    });
     connect(inName_, &QPushButton::clicked, this, [this] {
         search_.setBpm(search_.inName().value_or(search_.bpm()));
     });
@@ -217,7 +260,14 @@ void SteadyBench::fillFound()
               : tr("The tempo of a take")
     );
     beats_->setValue(search_.beats());
-    bars_->setValue(search_.beats() / session_.song().tempo.meterOfBar(1).barLength().count());
+    const double bar = session_.song().tempo.meterOfBar(1).barLength().count();
+    bars_->setValue(search_.beats() / bar);
+    wantedBeats_->setValue(search_.wantedBeats());
+    wantedBars_->setValue(search_.wantedBeats() / bar);
+    const auto whole = search_.wholeBars();
+    wholeBars_->setVisible(whole.has_value());
+    wholeBars_->setText(tr("Call it %1 bars").arg(whole.value_or(0.0) / bar));
+    level_->setEnabled(track != nullptr);
     takeBpm_->setValue(bpm);
     const auto offer =
         [bpm](QPushButton& button, const QString& text, std::optional<double> value) {

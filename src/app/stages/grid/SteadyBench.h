@@ -44,6 +44,11 @@ private:
     NumberField* beats_ = nullptr;
     NumberField* bars_ = nullptr;
     NumberField* takeBpm_ = nullptr;
+    NumberField* wantedBeats_ = nullptr;
+    NumberField* wantedBars_ = nullptr;
+    QPushButton* level_ = nullptr;
+    QComboBox* material_ = nullptr;
+    QPushButton* wholeBars_ = nullptr;
     QLabel* of_ = nullptr;
     QPushButton* inName_ = nullptr;
     QPushButton* round_ = nullptr;

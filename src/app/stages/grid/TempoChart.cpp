@@ -12,9 +12,7 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr double kNear = 9.0;        // px
-constexpr int kMostBars = 20000;     // an hour at the fastest
-constexpr double kLeastRange = 0.1;  // of the tempo: what is steady is not drawn as a thicket
+constexpr double kNear = 9.0;  // px
 
 }  // namespace
 
@@ -33,37 +31,7 @@ TempoChart::TempoChart(Session& session, Following& following, QWidget* parent)
 
 void TempoChart::refresh()
 {
-    const Song& song = session_.song();
-    if (!(madeFrom_ == song.tempo) || length_ != song.length() || bars_.empty()) {
-        madeFrom_ = song.tempo;
-        length_ = song.length();
-        bars_.clear();
-        const Seconds end = toSeconds(length_, song.rate);
-        least_ = 1e9;
-        most_ = 0.0;
-        for (int bar = 1; bar <= kMostBars; ++bar) {
-            const Beats from = song.tempo.startOfBar(bar);
-            const Beats to = song.tempo.startOfBar(bar + 1);
-            const Seconds begins = song.tempo.timeAt(from);
-            if (begins >= end && bar > 1) {
-                break;
-            }
-            const double bpm =
-                (to - from).count() * 60.0 / (song.tempo.timeAt(to) - begins).count();
-            bars_.push_back({bar, bpm, false, following_.isPinned(from)});
-            least_ = std::min(least_, bpm);
-            most_ = std::max(most_, bpm);
-        }
-        for (const DoubtfulBar& doubtful : following_.doubtful()) {
-            if (doubtful.bar >= 1 && doubtful.bar <= static_cast<int>(bars_.size())) {
-                bars_[static_cast<std::size_t>(doubtful.bar) - 1].isDoubtful = true;
-            }
-        }
-        const double middle = 0.5 * (least_ + most_);
-        const double half = std::max(0.55 * (most_ - least_), 0.5 * kLeastRange * middle);
-        least_ = middle - half;
-        most_ = middle + half;
-    }
+    tempi_.refresh(session_.song(), following_);
     update();
 }
 
@@ -75,32 +43,33 @@ QRectF TempoChart::area() const
 QPointF TempoChart::placeOf(int bar) const
 {
     const QRectF box = area();
-    const auto count = static_cast<double>(std::max<std::size_t>(bars_.size(), 2)) - 1.0;
+    const auto& bars = tempi_.bars();
+    const auto count = static_cast<double>(std::max<std::size_t>(bars.size(), 2)) - 1.0;
     const auto index = static_cast<std::size_t>(bar - 1);
-    const double bpm = bar == dragged_        ? draggedBpm_
-                       : index < bars_.size() ? bars_[index].bpm
-                                              : least_;
+    const double bpm = bar == dragged_       ? draggedBpm_
+                       : index < bars.size() ? bars[index].bpm
+                                             : tempi_.bpmAt(0.0);
     return {
         box.left() + 6.0 + (box.width() - 12.0) * (bar - 1) / count,
-        box.bottom() - (bpm - least_) / (most_ - least_) * box.height()};
+        box.bottom() - tempi_.partOf(bpm) * box.height()};
 }
 
 double TempoChart::bpmAt(double y) const
 {
     const QRectF box = area();
-    return least_ + (box.bottom() - y) / box.height() * (most_ - least_);
+    return tempi_.bpmAt((box.bottom() - y) / box.height());
 }
 
 int TempoChart::barNear(QPointF place) const
 {
     int best = 0;
     double least = kNear;
-    for (const Bar& bar : bars_) {
-        const QPointF at = placeOf(bar.number) - place;
+    for (const BarTempo& each : tempi_.bars()) {
+        const QPointF at = placeOf(each.bar) - place;
         const double away = std::hypot(at.x(), at.y());
         if (away < least) {
             least = away;
-            best = bar.number;
+            best = each.bar;
         }
     }
     return best;
@@ -115,7 +84,7 @@ void TempoChart::paintEvent(QPaintEvent*)
     painter.setPen(QPen(colours.hairline, 1));
     painter.setBrush(Qt::NoBrush);
     painter.drawRect(rect().adjusted(0, 0, -1, -1));
-    if (bars_.empty() || session_.song().tracks.empty()) {
+    if (tempi_.bars().empty() || session_.song().tracks.empty()) {
         return;
     }
     const QRectF box = area();
@@ -128,12 +97,12 @@ void TempoChart::paintEvent(QPaintEvent*)
         painter.drawText(
             QRectF(2, y - 8, 32, 16),
             Qt::AlignRight | Qt::AlignVCenter,
-            QString::number(least_ + part * (most_ - least_), 'f', 1)
+            QString::number(tempi_.bpmAt(part), 'f', 1)
         );
     }
     QPolygonF curve;
-    for (const Bar& bar : bars_) {
-        curve << placeOf(bar.number);
+    for (const BarTempo& each : tempi_.bars()) {
+        curve << placeOf(each.bar);
     }
     QColor straw = colours.straw;
     straw.setAlpha(150);
@@ -144,18 +113,18 @@ void TempoChart::paintEvent(QPaintEvent*)
     const double apart = curve.size() > 1 ? curve[1].x() - curve[0].x() : 20.0;
     const double size = std::clamp(0.35 * apart, 1.4, 3.0);
     const int chosen = session_.song().tempo.barAt(following_.line());
-    for (const Bar& bar : bars_) {
-        const QColor colour = bar.isDoubtful ? colours.finding : colours.ink;
+    for (const BarTempo& each : tempi_.bars()) {
+        const QColor colour = each.isDoubtful ? colours.finding : colours.ink;
         painter.setPen(QPen(colour, 1.2));
-        painter.setBrush(bar.isPinned ? colour : colours.lane);
-        const double own = bar.number == chosen ? size + 1.6 : size;
-        painter.drawEllipse(placeOf(bar.number), own, own);
+        painter.setBrush(each.isPinned ? colour : colours.lane);
+        const double own = each.bar == chosen ? size + 1.6 : size;
+        painter.drawEllipse(placeOf(each.bar), own, own);
     }
     painter.setPen(colours.secondInk);
     const QRectF foot(box.left(), box.bottom() + 2, box.width(), 15);
     painter.drawText(foot, Qt::AlignLeft | Qt::AlignVCenter, tr("bar 1"));
     painter.drawText(
-        foot, Qt::AlignRight | Qt::AlignVCenter, tr("bar %1").arg(bars_.back().number)
+        foot, Qt::AlignRight | Qt::AlignVCenter, tr("bar %1").arg(tempi_.bars().back().bar)
     );
     if (dragged_ > 0) {
         painter.setPen(colours.ink);
@@ -174,7 +143,7 @@ void TempoChart::mousePressEvent(QMouseEvent* event)
     if (dragged_ == 0) {
         return;
     }
-    draggedBpm_ = bars_[static_cast<std::size_t>(dragged_) - 1].bpm;
+    draggedBpm_ = tempi_.bars()[static_cast<std::size_t>(dragged_) - 1].bpm;
     const Song& song = session_.song();
     const Beats line = song.tempo.startOfBar(dragged_);
     const Frames at = toFrames(song.tempo.timeAt(line), song.rate);

@@ -2,7 +2,7 @@
 
 #include <QWidget>
 
-#include "app/stages/grid/Following.h"
+#include "app/stages/grid/BarTempi.h"
 
 namespace orthochron::app {
 
@@ -23,12 +23,6 @@ protected:
     void mouseReleaseEvent(QMouseEvent* event) override;
 
 private:
-    struct Bar {
-        int number = 1;
-        double bpm = 0.0;
-        bool isDoubtful = false;
-        bool isPinned = false;
-    };
     void refresh();
     [[nodiscard]] QRectF area() const;
     [[nodiscard]] double bpmAt(double y) const;
@@ -36,11 +30,7 @@ private:
 
     Session& session_;
     Following& following_;
-    std::vector<Bar> bars_;
-    TempoMap madeFrom_;
-    Frames length_;
-    double least_ = 60.0;
-    double most_ = 180.0;
+    BarTempi tempi_;
     int dragged_ = 0;
     double draggedBpm_ = 0.0;
     bool isMoved_ = false;

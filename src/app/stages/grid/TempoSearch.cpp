@@ -1,8 +1,11 @@
 #include "app/stages/grid/TempoSearch.h"
 
 #include "app/controls/Counted.h"
+#include "core/edits/ClipChoice.h"
+#include "core/edits/ClipValues.h"
 #include "core/edits/GridEdits.h"
 #include "core/edits/StretchEdits.h"
+#include "core/render/Loudness.h"
 #include "core/stretch/MaterialGuess.h"
 
 #include <cmath>
@@ -59,6 +62,7 @@ void TempoSearch::refresh()
         found_ = {};
         place_ = 0;
         bpm_ = 0.0;
+        wanted_.reset();
     }
     Q_EMIT changed();
 }
@@ -136,6 +140,25 @@ void TempoSearch::setBeats(double beats)
     }
 }
 
+void TempoSearch::setWantedBeats(double beats)
+{
+    wanted_ =
+        beats > 0.0 && std::abs(beats - this->beats()) > 1e-6 ? std::optional(beats) : std::nullopt;
+    Q_EMIT changed();
+}
+
+std::optional<double> TempoSearch::wholeBars() const
+{
+    constexpr double kMost = 64.0;  // bars: what is longer is a take, not a loop
+    constexpr double kNear = 0.13;
+    constexpr double kSame = 1e-3;
+    const double bar = session_.song().tempo.meterOfBar(1).barLength().count();
+    const double bars = beats() / bar;
+    const double off = std::abs(bars - std::round(bars));
+    const bool isNear = std::round(bars) >= 1.0 && bars <= kMost && off > kSame && off < kNear;
+    return isNear ? std::optional(std::round(bars) * bar) : std::nullopt;
+}
+
 std::optional<double> TempoSearch::inName() const
 {
     const auto asked = key();
@@ -188,6 +211,14 @@ void TempoSearch::stretchToSong()
         session_.say(tr("Find the tempo first, or type how many beats it lasts"));
         return;
     }
+    // What it would run at if it lasted as long as it shall.
+    const double bpm = bpm_ * wantedBeats() / beats();
+    if (bpm < 20.0 || bpm > 400.0) {
+        session_.say(tr("To last %1 beats it would be read at %2 bpm; 20 to 400 can be stretched")
+                         .arg(wantedBeats(), 0, 'g', 6)
+                         .arg(bpm, 0, 'f', 1));
+        return;
+    }
     // The clip under the playhead, where there are several.
     const Frames now = session_.player.position();
     auto clip = std::ranges::find_if(chosen->clips, [now](const Clip& one) {
@@ -209,19 +240,107 @@ void TempoSearch::stretchToSong()
         [song = session_.document.song(),
          sources = session_.document.sources(),
          clip = *clip,
-         bpm = bpm_,
+         bpm,
+         wanted = material,
          firstBeat](const Work& work) -> Result<Song> {
+            if (wanted) {
+                return fitLoop(*song, clip.id, bpm, firstBeat, *wanted);
+            }
             const auto guess = guessMaterial(
                 sources->channel(clip.sound.take, clip.sound.firstChannel()), song->rate, work
             );
             return guess ? fitLoop(*song, clip.id, bpm, firstBeat, guess->material)
                          : tl::unexpected(guess.error());
         },
-        [this, songBpm](Result<Song> made) {
+        [this, songBpm, beats = wantedBeats()](Result<Song> made) {
             if (session_.document.apply(
                     std::move(made), tr("Stretch a loop to %1 bpm").arg(songBpm, 0, 'f', 2)
                 )) {
-                session_.say(tr("It runs at the song's %1 bpm now").arg(songBpm, 0, 'f', 2));
+                session_.say(tr("It lasts %1 beats at the song's %2 bpm now")
+                                 .arg(beats, 0, 'g', 6)
+                                 .arg(songBpm, 0, 'f', 2));
+            }
+        }
+    );
+}
+
+namespace {
+
+enum class Heard { Loop, AllElse };
+
+// How loud it is in a span of the song: the set of a loop by itself, or all else that is not muted.
+Result<std::optional<double>> loudnessIn(
+    Song song, const Sources& sources, TrackId loop, Heard heard, FrameSpan span, const Work& work
+)
+{
+    const std::vector<TrackId> own = song.setOf(loop)->tracks;
+    for (const auto& each : std::vector(song.tracks)) {
+        const bool isOwn = std::ranges::find(own, each->id) != own.end();
+        Track changed = *each;
+        if (heard == Heard::Loop) {
+            changed.isMuted = !isOwn;
+            changed.isSoloed = false;
+        } else {
+            changed.isMuted = isOwn || each->isMuted;
+            changed.isSoloed = !isOwn && each->isSoloed;
+        }
+        putTrack(song, std::move(changed));
+    }
+    return loudnessOf(song, sources, span.from, span.to, work);
+}
+
+}  // namespace
+
+void TempoSearch::matchLevel()
+{
+    const auto chosen = track();
+    if (!chosen || chosen->clips.empty()) {
+        session_.say(tr("There is nothing to make louder or softer: import takes first"));
+        return;
+    }
+    std::vector<ClipId> clips;
+    Frames end;
+    for (const Clip& clip : chosen->clips) {
+        clips.push_back(clip.id);
+        end = std::max(end, clip.end());
+    }
+    const FrameSpan span{std::max(chosen->clips.front().at, Frames(0)), end};
+    session_.jobs.run(
+        {.key = QStringLiteral("match level"),
+         .title = tr("Listening how loud it is"),
+         .holds = session_.document.whileUnedited()},
+        this,
+        [song = session_.document.song(),
+         sources = session_.document.sources(),
+         loop = chosen->id,
+         span](const Work& work) -> Result<double> {
+            const auto own =
+                loudnessIn(*song, *sources, loop, Heard::Loop, span, work.part(0.0, 0.5));
+            const auto rest =
+                loudnessIn(*song, *sources, loop, Heard::AllElse, span, work.part(0.5, 1.0));
+            if (!own || !rest) {
+                return tl::unexpected(own ? rest.error() : own.error());
+            }
+            if (!*own || !*rest) {
+                return badArgument(*own ? "nothing else is heard while it plays" : "it is silent");
+            }
+            return **rest - **own;
+        },
+        [this, clips](const Result<double>& by) {
+            if (!by) {
+                if (by.error().kind != ErrorKind::Cancelled) {
+                    Q_EMIT session_.failed(QString::fromStdString(by.error().message));
+                }
+                return;
+            }
+            const QString said = tr("%1%2 dB")
+                                     .arg(*by < 0.0 ? QStringLiteral("−") : QStringLiteral("+"))
+                                     .arg(std::abs(*by), 0, 'f', 1);
+            if (session_.document.apply(
+                    gainClips(session_.song(), withTheirSet(session_.song(), clips), *by, true),
+                    tr("Bring it to the song's level, %1").arg(said)
+                )) {
+                session_.say(tr("%1: as loud as all else while it plays").arg(said));
             }
         }
     );

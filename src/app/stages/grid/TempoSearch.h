@@ -3,6 +3,7 @@
 #include <QTimer>
 
 #include "app/session/Session.h"
+#include "core/stretch/Material.h"
 #include "core/tempo/Tempo.h"
 
 namespace orthochron::app {
@@ -33,6 +34,12 @@ public:
     [[nodiscard]] double beats() const { return length().count() * bpm_ / 60.0; }
     void setBeats(double beats);
 
+    // What it shall last in the song once it is stretched: as many beats as it has, unless said otherwise.
+    [[nodiscard]] double wantedBeats() const { return wanted_.value_or(beats()); }
+    void setWantedBeats(double beats);
+
+    // The whole number of beats that bars would make of a loop that is cut almost to length; none for no such.
+    [[nodiscard]] std::optional<double> wholeBars() const;
     // The tempo in the take's name, and the whole number that is nearly what was found; none for no such.
     [[nodiscard]] std::optional<double> inName() const;
     [[nodiscard]] std::optional<double> roundValue() const;
@@ -40,9 +47,12 @@ public:
     // Where its first beat is heard, song time; where the take begins to be heard, when nothing was found.
     [[nodiscard]] Seconds firstBeat() const;
     void giveToSong();  // its tempo, and bar 1 on its first beat
-    // The other way round: stretches the take so that it runs at the song's tempo, its first beat on
+    // The other way round: stretches the take so that it lasts what it shall at the song's tempo, its first beat on
     // the nearest one of the song.
+    std::optional<Material> material;  // guessed from the sound when none is given
     void stretchToSong();
+    // Gives the take's clips the gain that makes them as loud as all else is while they play.
+    void matchLevel();
 
     // The take alone with a click on the beats it is said to have, from its first one on; once more to end it.
     // Another reading or tempo is heard at once meanwhile.
@@ -72,7 +82,8 @@ private:
     TempoFound found_;
     std::size_t place_ = 0;
     double bpm_ = 0.0;
-    QTimer attending_;  // as long as it is heard
+    std::optional<double> wanted_;  // beats
+    QTimer attending_;              // as long as it is heard
 };
 
 }  // namespace orthochron::app

@@ -16,7 +16,7 @@ namespace {
 
 constexpr int kFoldedFoot = 24;
 constexpr int kFoot = 64;
-constexpr double kNearEnd = 5.0;  // px
+constexpr double kNearSongEnd = 5.0;  // px
 
 }  // namespace
 
@@ -35,7 +35,7 @@ ShapeStage::ShapeStage(Session& session, LanesView& lanes, QObject* parent)
     // The strip at the foot unfolds when the song gets a line.
     connect(&session_.document, &Document::songChanged, this, [this] {
         if (isLookedAt()) {
-            lanes_.setLaneScale(lanes_.laneScale());
+            lanes_.footChanged();
         }
     });
 }
@@ -221,7 +221,7 @@ bool ShapeStage::press(const Lane& lane, QMouseEvent& event)
 
 bool ShapeStage::pressRuler(QMouseEvent& event)
 {
-    if (std::abs(event.position().x() - endX()) > kNearEnd) {
+    if (std::abs(event.position().x() - endX()) > kNearSongEnd) {
         return false;
     }
     drag_ = Drag::End;

@@ -14,11 +14,11 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr double kNearPoint = 7.0;  // px
-constexpr double kNearLine = 5.0;
+constexpr double kNearSpeedPoint = 7.0;  // px
+constexpr double kNearSpeedLine = 5.0;
 constexpr double kNearPlain = 4.0;  // 100 % is caught so near
 constexpr double kWide = 24.0;      // px a clip has at least whose line can be taken
-constexpr Seconds kLeastApart = milliseconds(1.0);
+constexpr Seconds kSpeedPointsApart = milliseconds(1.0);
 
 }  // namespace
 
@@ -60,8 +60,8 @@ SpeedGrips::Found SpeedGrips::find(const Lane& lane, QPointF place) const
         // Its very ends can be taken hold of from just outside.
         const double left = lanes_.xOf(clip.at);
         const double right = lanes_.xOf(clip.end());
-        if (right - left < kWide || place.x() < left - kNearPoint ||
-            place.x() > right + kNearPoint) {
+        if (right - left < kWide || place.x() < left - kNearSpeedPoint ||
+            place.x() > right + kNearSpeedPoint) {
             continue;
         }
         const Points points = speedPointsOf(clip);
@@ -69,7 +69,7 @@ SpeedGrips::Found SpeedGrips::find(const Lane& lane, QPointF place) const
         for (std::size_t i = 0; i < points.size(); ++i) {
             const double x = lanes_.xOf(clip.at + points[i].at);
             const double y = ShapePainter::speedY(points[i].speed, lane.area);
-            if (std::hypot(place.x() - x, place.y() - y) <= kNearPoint) {
+            if (std::hypot(place.x() - x, place.y() - y) <= kNearSpeedPoint) {
                 found.grip = Grip::Point;
                 found.point = i;
                 return found;
@@ -84,7 +84,8 @@ SpeedGrips::Found SpeedGrips::find(const Lane& lane, QPointF place) const
                                  : clip.sound.treatment->speed.speedAt(
                                        static_cast<double>((at - clip.at + clip.soundStart).count())
                                    );
-        const bool isOn = std::abs(place.y() - ShapePainter::speedY(speed, lane.area)) <= kNearLine;
+        const bool isOn =
+            std::abs(place.y() - ShapePainter::speedY(speed, lane.area)) <= kNearSpeedLine;
         if (isOn && at >= clip.at && at < clip.end()) {
             found.grip = Grip::Piece;
             return found;
@@ -122,7 +123,7 @@ SpeedGrips::Points SpeedGrips::movedPoint(QPointF place, Qt::KeyboardModifiers h
 {
     Points points = speedPointsOf(found_.clip);
     const std::size_t i = found_.point;
-    const Frames apart = toFrames(kLeastApart, session_.song().rate);
+    const Frames apart = toFrames(kSpeedPointsApart, session_.song().rate);
     Frames at = lanes_.snapped(lanes_.timeAt(place.x()), held) - found_.clip.at;
     at = std::max(at, i > 0 ? points[i - 1].at + apart : Frames(0));
     at = std::min(at, i + 1 < points.size() ? points[i + 1].at - apart : found_.clip.length);
@@ -164,7 +165,7 @@ SpeedGrips::Points SpeedGrips::withPoint(Frames at) const
 {
     Points points = speedPointsOf(found_.clip);
     const Frames length = found_.clip.length;
-    const Frames apart = toFrames(kLeastApart, session_.song().rate);
+    const Frames apart = toFrames(kSpeedPointsApart, session_.song().rate);
     if (points.empty()) {
         // Its ends too, so that there is something to run from and to.
         points = {{Frames(0), 1.0}, {length, 1.0}};

@@ -13,8 +13,8 @@ namespace orthochron::app {
 
 namespace {
 
-constexpr double kNear = 7.0;   // px
-constexpr double kWide = 40.0;  // px a clip has at least whose ends can be taken
+constexpr double kNear = 7.0;          // px
+constexpr double kWideForEnds = 40.0;  // px a clip has at least whose ends can be taken
 
 }  // namespace
 
@@ -29,7 +29,7 @@ SpinGrips::Found SpinGrips::find(const Lane& lane, QPoint place) const
     }
     const auto track = session_.song().track(lane.track);
     for (const Clip& clip : track->clips) {
-        if (lanes_.xOf(clip.end()) - lanes_.xOf(clip.at) < kWide) {
+        if (lanes_.xOf(clip.end()) - lanes_.xOf(clip.at) < kWideForEnds) {
             continue;
         }
         const Spins spins = spinsOf(clip);

@@ -1,0 +1,37 @@
+#include "core/files/GuideFile.h"
+
+#include <fmt/format.h>
+
+#include "core/files/MidiFile.h"
+
+namespace orthochron {
+
+Result<MidiGuide> readGuide(const std::filesystem::path& path)
+{
+    const auto midi = readMidi(path);
+    if (!midi) {
+        return tl::unexpected(midi.error());
+    }
+    if (midi->notes.empty() || midi->notes.size() > kMostGuideNotes) {
+        return badInput(fmt::format(
+            "{}: {}",
+            path.string(),
+            midi->notes.empty() ? "holds no notes"
+                                : fmt::format("holds more than {} notes", kMostGuideNotes)
+        ));
+    }
+    const MidiTimes times(midi->tempi);
+    MidiGuide guide;
+    guide.name = path.stem().string();
+    for (const MidiNote& note : midi->notes) {
+        const Seconds at = times.timeAt(note.at);
+        const Seconds end = times.timeAt(note.at + note.length);
+        if (end > kLatestGuideNote) {
+            return badInput(fmt::format("{}: has notes after a day", path.string()));
+        }
+        guide.notes.push_back({at, end - at, note.key, note.velocity, note.channel});
+    }
+    return guide;
+}
+
+}  // namespace orthochron
