@@ -18,7 +18,9 @@ shot() {
 }
 shot takes --stage takes
 shot grid --stage grid --at 0 --bars 3 --tempo
-shot grid-follow --stage grid --at 98 --bars 6 --follow
+song="Slack Water"
+shot grid-follow --stage grid --at 24 --bars 6 --follow
+song="Lantern Weir"
 shot grid-loop --stage grid --at 3 --bars 5 --track "Kick in" --loop 2
 shot marks --stage marks --at 40 --bars 4
 shot marks-doubtful --stage marks --at 40 --bars 4 --doubtful

@@ -135,6 +135,27 @@ TEST_F(StretchWindow, DraggingAPinMovesItsHitAndItsNeighboursStay)
     EXPECT_EQ(heard(hit), was);
 }
 
+TEST_F(StretchWindow, WhereMoreIsAskedThanAMaterialBearsItIsSaidWhatHelps)
+{
+    auto* chart = window_->findChild<StrainChart*>();
+    EXPECT_EQ(chart->worstRelief(), QString());
+    const std::size_t hit = someHit();
+    showAround(hit);
+    const auto& hits = preview().performance.hits;
+    const Frames room = hits[hit + 1].played.beatPoint - hits[hit].played.beatPoint;
+    const int far = static_cast<int>(
+        0.6 * static_cast<double>(room.count()) / session_->shown.scale().framesPerPixel
+    );
+    drag(footOf(hit), footOf(hit) + QPoint(far, 0), Qt::AltModifier);
+    ASSERT_TRUE(chart->worst());
+    EXPECT_FALSE(strainLimits(Material::Hits).hold(chart->worst()->ratio));
+    EXPECT_TRUE(chart->worstRelief().contains(QStringLiteral("let go 1 pin beside it")))
+        << chart->worstRelief().toStdString();
+    EXPECT_TRUE(chart->worstRelief().endsWith(QStringLiteral("cut instead")));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(chart->worstRelief(), QString());
+}
+
 TEST_F(StretchWindow, PinsOfTheChosenRangeGoAlongAndWithCtrlAreDrawnOut)
 {
     const std::size_t hit = someHit();

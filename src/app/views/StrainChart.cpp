@@ -3,6 +3,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 
+#include "app/controls/Counted.h"
 #include "app/theme/Theme.h"
 
 #include <cmath>
@@ -34,6 +35,33 @@ std::optional<StrainSpan> StrainChart::worst() const
     const auto worst = std::ranges::max_element(spans, {}, awayFromOne);
     return worst == spans.end() || awayFromOne(*worst) < 1e-4 ? std::nullopt
                                                               : std::optional(*worst);
+}
+
+QString StrainChart::worstRelief() const
+{
+    const auto most = worst();
+    return most ? reliefText(*most) : QString();
+}
+
+QString StrainChart::reliefText(const StrainSpan& span) const
+{
+    const auto& spans = session_.fitting.strain();
+    const auto place = static_cast<std::size_t>(std::ranges::find(spans, span) - spans.begin());
+    const auto relief = reliefOf(spans, place, session_.fitting.request.way.material);
+    if (!relief) {
+        return {};
+    }
+    QStringList ways;
+    if (relief->pins > 0) {
+        ways << tr("let go %1 beside it (×%2 then)")
+                    .arg(counted(static_cast<std::int64_t>(relief->pins), tr("pin"), tr("pins")))
+                    .arg(relief->ratio, 0, 'f', 2);
+    }
+    if (relief->material) {
+        ways << tr("stretch as %1").arg(QLatin1String(materialWord(*relief->material).data()));
+    }
+    ways << tr("cut instead");
+    return ways.join(tr(", or "));
 }
 
 QRectF StrainChart::plot() const
@@ -113,6 +141,9 @@ void StrainChart::paintEvent(QPaintEvent*)
                 .arg(most->ratio, 0, 'f', 2)
                 .arg(placeText(session_.song(), most->from).place)
         );
+        painter.drawText(
+            area.adjusted(0, 0, -6, -2), Qt::AlignRight | Qt::AlignBottom, reliefText(*most)
+        );
     } else {
         painter.setPen(colours.secondInk);
         painter.drawText(area, Qt::AlignCenter, tr("Nothing is stretched"));
@@ -134,9 +165,11 @@ const StrainSpan* StrainChart::spanAt(double x) const
 void StrainChart::mouseMoveEvent(QMouseEvent* event)
 {
     if (const StrainSpan* span = spanAt(event->position().x())) {
-        Q_EMIT hint(tr("From %1 on ×%2 of its length; click to go there")
+        const QString relief = reliefText(*span);
+        Q_EMIT hint(tr("From %1 on ×%2 of its length%3; click to go there")
                         .arg(placeText(session_.song(), span->from).place)
-                        .arg(span->ratio, 0, 'f', 3));
+                        .arg(span->ratio, 0, 'f', 3)
+                        .arg(relief.isEmpty() ? QString() : tr(", more than it bears: ") + relief));
     }
 }
 

@@ -16,6 +16,8 @@ public:
     explicit StrainChart(Session& session, QWidget* parent = nullptr);
     [[nodiscard]] QSize minimumSizeHint() const override { return {240, 90}; }
 
+    // What would help where it is most strained; empty where that is within its limits.
+    [[nodiscard]] QString worstRelief() const;
     // The span most strained, by how far its ratio is from 1:1; none where nothing yields.
     [[nodiscard]] std::optional<StrainSpan> worst() const;
 
@@ -32,6 +34,8 @@ private:
     [[nodiscard]] double xOf(Frames at) const;
     [[nodiscard]] double yOf(double ratio) const;
     [[nodiscard]] const StrainSpan* spanAt(double x) const;
+    // What would help there, in words; empty where it is not strained.
+    [[nodiscard]] QString reliefText(const StrainSpan& span) const;
 
     Session& session_;
 };

@@ -119,7 +119,7 @@ FreePlaying playDulcimer(Hertz rate)
     const auto strokeAt = [&](Beats place, int key, int velocity, double late) {
         played.strokes.push_back(
             {.at = played.map.timeAt(place) + Seconds(late),
-             .length = Seconds(0.4),
+             .length = Seconds(0.3),
              .key = key,
              .velocity = velocity}
         );

@@ -305,6 +305,40 @@ TEST(Strain, IsToldBetweenPinsAndAFlamIsCountedWithWhatFollows)
     EXPECT_TRUE(strainOf(TimeMap(), Hertz(48000.0)).empty());
 }
 
+TEST(Strain, WhatHelpsIsSharingItAnotherMaterialOrNeither)
+{
+    // A second of each span, taken; stretched to these.
+    const auto spansOf = [](const std::vector<double>& ratios) {
+        std::vector<StrainSpan> spans;
+        Frames at;
+        for (const double ratio : ratios) {
+            const Frames to = at + Frames(std::llround(48000.0 * ratio));
+            spans.push_back({at, to, ratio});
+            at = to;
+        }
+        return spans;
+    };
+    EXPECT_FALSE(reliefOf(spansOf({1.0, 1.2, 1.0}), 1, Material::Hits));
+    // Half of it goes to the neighbour that is squeezed already.
+    const auto shared = reliefOf(spansOf({1.1, 1.5, 0.9}), 1, Material::Hits);
+    ASSERT_TRUE(shared);
+    EXPECT_EQ(shared->pins, 1U);
+    EXPECT_NEAR(shared->ratio, 1.2, 1e-9);
+    EXPECT_FALSE(shared->material);
+    // At the end of the song there is one side only; two pins are needed.
+    const auto atEnd = reliefOf(spansOf({1.0, 1.0, 1.9}), 2, Material::Hits);
+    EXPECT_EQ(atEnd->pins, 2U);
+    EXPECT_NEAR(atEnd->ratio, 1.3, 1e-9);
+    // Hits bear what a blend does not.
+    EXPECT_EQ(reliefOf(spansOf({1.0, 1.3, 1.0}), 1, Material::Blend)->material, Material::Hits);
+    // Everything is strained: sharing is no help. What was cut apart shares nothing.
+    EXPECT_EQ(reliefOf(spansOf({1.7, 1.7, 1.7, 1.7, 1.7}), 2, Material::Hits)->pins, 0U);
+    auto apart = spansOf({1.0, 1.6, 1.0});
+    apart[0].to -= Frames(1);
+    apart[2].from += Frames(1);
+    EXPECT_EQ(reliefOf(apart, 1, Material::Line)->pins, 0U);
+}
+
 TEST(MaterialGuess, TellsDrumsFromAVoiceFromChords)
 {
     const auto guess = [](const Channel& channel) {

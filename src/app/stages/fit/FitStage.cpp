@@ -179,12 +179,15 @@ QString FitStage::status() const
             );
     const QString name = set != nullptr ? QString::fromStdString(song.nameOf(*set)) : QString();
     if (const auto most = strain_->worst(); isStretch() && most) {
-        return tr("%1 · %2 hits pinned · %3 · most strained ×%4 at %5")
+        const QString relief = strain_->worstRelief();
+        return tr("%1 · %2 hits pinned · %3 · most strained ×%4 at %5%6")
             .arg(name)
             .arg(figures.hits)
             .arg(parts)
             .arg(most->ratio, 0, 'f', 2)
-            .arg(placeText(song, most->from).place);
+            .arg(
+                placeText(song, most->from).place, relief.isEmpty() ? QString() : tr(": ") + relief
+            );
     }
     return tr("%1 · %2 hits · %3 · furthest move %4 ms")
         .arg(name)

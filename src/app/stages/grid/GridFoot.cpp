@@ -106,17 +106,19 @@ void GridFoot::paintTempo(QPainter& painter, QRect area) const
     const Palette& colours = Theme::palette();
     paintHead(painter, area, tr("Tempo"), tr("of every bar"));
     painter.save();
-    painter.setClipRect(area);
     painter.setFont(Theme::label(8));
     for (const double part : {0.1, 0.9}) {
         const double y = area.bottom() - 7.0 - part * (area.height() - 14.0);
-        painter.setPen(QPen(colours.hairline, 1.0));
-        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
         painter.setPen(colours.secondInk);
         painter.drawText(
-            QPointF(area.left() + 4, y - 2), QString::number(tempi_.bpmAt(part), 'f', 1)
+            QRectF(area.left() - 44.0, y - 7.0, 40.0, 14.0),
+            Qt::AlignRight | Qt::AlignVCenter,
+            QString::number(tempi_.bpmAt(part), 'f', 1)
         );
+        painter.setPen(QPen(colours.hairline, 1.0));
+        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
     }
+    painter.setClipRect(area);
     painter.setRenderHint(QPainter::Antialiasing, true);
     QPolygonF curve;
     for (const BarTempo& bar : barsSeen()) {
@@ -210,10 +212,7 @@ void GridFoot::paintGuide(QPainter& painter, QRect area)
         painter,
         area,
         tr("Guide"),
-        tr("%1 · %2").arg(
-            QString::fromStdString(guide_->name),
-            counted(static_cast<std::int64_t>(guide_->notes.size()), tr("note"), tr("notes"))
-        )
+        counted(static_cast<std::int64_t>(guide_->notes.size()), tr("note"), tr("notes"))
     );
     const int more = std::max(0, kLeastKeys - (keys_.second - keys_.first));
     const double lowest = keys_.first - more / 2.0;
@@ -253,7 +252,8 @@ std::pair<QString, Qt::CursorShape> GridFoot::hintAt(QPoint place) const
     }
     if (session_.song().guide && !tempoArea().contains(place)) {
         return {
-            tr("The guide: bar lines catch where its notes begin. It makes no sound"),
+            tr("%1, the guide: bar lines catch where its notes begin. It makes no sound")
+                .arg(QString::fromStdString(session_.song().guide->name)),
             Qt::ArrowCursor};
     }
     return {};

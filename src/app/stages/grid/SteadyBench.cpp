@@ -148,7 +148,9 @@ QWidget* SteadyBench::makeFound()
     auto* wanted = new QHBoxLayout;
     wanted->setSpacing(12);
     wantedBeats_ = new NumberField(
-        tr("In the song it shall last"), {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.1}, false, found
+        tr("It shall last"), {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.1}, false, found
+    );
+    wantedBeats_->setToolTip(tr("In the song, once it is stretched: what it lasts now stays known")
     );
     wantedBeats_->setObjectName(QStringLiteral("wantedBeats"));
     wantedBars_ =
