@@ -316,21 +316,41 @@ Result<void> Sources::read(const Sound& sound, Frames from, std::span<float> int
     return readChannel(*(*opened)->source, (*opened)->scratch, channel, from, into);
 }
 
-Result<std::vector<Splice>> Sources::splices(const Sound& sound, Frames from, Frames to) const
+Result<std::shared_ptr<StretchPlan>> Sources::planOf(const Sound& sound) const
 {
     if (!sound.treatment || !has(sound.take)) {
-        return std::vector<Splice>();
+        return nullptr;
     }
     if (auto opened = treated(sound); !opened) {
         return tl::unexpected(opened.error());
     }
-    std::shared_ptr<StretchPlan> plan;
-    {
-        const std::scoped_lock lock(measured_->mutex);
-        const auto found = measured_->treated.find(sound.treatment.get());
-        plan = found != measured_->treated.end() ? found->second.plan : nullptr;
+    const std::scoped_lock lock(measured_->mutex);
+    const auto found = measured_->treated.find(sound.treatment.get());
+    return found != measured_->treated.end() ? found->second.plan : nullptr;
+}
+
+Result<std::vector<Splice>> Sources::splices(const Sound& sound, Frames from, Frames to) const
+{
+    const auto plan = planOf(sound);
+    if (!plan) {
+        return tl::unexpected(plan.error());
     }
-    return plan ? plan->splices(from, to) : std::vector<Splice>();
+    return *plan ? (*plan)->splices(from, to) : std::vector<Splice>();
+}
+
+Result<void> Sources::makeReady(const Sound& sound, Frames from, Frames to, const Work& work) const
+{
+    const auto plan = planOf(sound);
+    if (!plan) {
+        return tl::unexpected(plan.error());
+    }
+    return *plan ? (*plan)->makeReady(from, to, work) : Result<void>();
+}
+
+bool Sources::isReady(const Sound& sound, Frames at) const
+{
+    const auto plan = planOf(sound);
+    return !plan || !*plan || (*plan)->isReady(at);
 }
 
 Result<double> Sources::likeness(const Clip& before, const Clip& after) const

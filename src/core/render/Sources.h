@@ -2,6 +2,7 @@
 
 #include "core/audio/Channel.h"
 #include "core/audio/SampleSource.h"
+#include "core/base/Work.h"
 #include "core/song/Song.h"
 #include "core/stretch/SpliceSection.h"
 
@@ -10,6 +11,8 @@
 #include <mutex>
 
 namespace orthochron {
+
+class StretchPlan;
 
 // A song's takes, opened for reading at the song's rate, and what is measured of them while they are
 // played.
@@ -56,6 +59,12 @@ public:
     [[nodiscard]] Result<std::vector<Splice>>
     splices(const Sound& sound, Frames from, Frames to) const;
 
+    // Makes ready what takes long to make of a sound from `from` to `to`, sound time, and whether reading it at a
+    // place would wait; see StretchPlan. Errors: as for reading; Cancelled.
+    [[nodiscard]] Result<void>
+    makeReady(const Sound& sound, Frames from, Frames to, const Work& work = {}) const;
+    [[nodiscard]] bool isReady(const Sound& sound, Frames at) const;
+
     // How alike the two sides of a crossfade are where they overlap, on the first channel each plays:
     // their correlation, 1 where they do not overlap. Measured once. Errors: the takes'.
     [[nodiscard]] Result<double> likeness(const Clip& before, const Clip& after) const;
@@ -76,6 +85,8 @@ private:
 
     [[nodiscard]] const SampleSource* sourceOf(TakeId take) const;
     [[nodiscard]] Result<std::shared_ptr<Opened>> treated(const Sound& sound) const;
+    // Null for a sound as it was recorded.
+    [[nodiscard]] Result<std::shared_ptr<StretchPlan>> planOf(const Sound& sound) const;
     [[nodiscard]] std::vector<Channel> witnessesOf(const Sound& sound) const;
     [[nodiscard]] std::vector<int> heardAs(const Sound& sound) const;
 

@@ -7,9 +7,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <condition_variable>
 #include <list>
 #include <map>
 #include <mutex>
+#include <set>
 #include <utility>
 
 namespace orthochron {
@@ -61,7 +63,6 @@ public:
     // The made sound of all witnesses; silence where they have none. Errors: theirs.
     [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into)
     {
-        const std::scoped_lock lock(mutex_);
         std::int64_t done = 0;
         while (done < into.frames().count()) {
             const Frames at = from + Frames(done);
@@ -82,6 +83,31 @@ public:
             done += count;
         }
         return {};
+    }
+
+    [[nodiscard]] Result<void> makeReady(Frames from, Frames to, const Work& work) override
+    {
+        // The one before what is read now may be gone over from, and is kept.
+        const auto most = static_cast<std::int64_t>(mostCells()) - 1;
+        const std::int64_t first = indexOf(from);
+        const std::int64_t last = std::min(indexOf(to - Frames(1)), first + most - 1);
+        for (std::int64_t index = first; index <= last; ++index) {
+            if (work.stopped()) {
+                return cancelled();
+            }
+            if (isMade(index)) {
+                if (auto cell = cellAt(index); !cell) {
+                    return tl::unexpected(cell.error());
+                }
+            }
+        }
+        return {};
+    }
+    [[nodiscard]] bool isReady(Frames at) override
+    {
+        const std::int64_t index = indexOf(at);
+        const std::scoped_lock lock(mutex_);
+        return !isMade(index) || knownAt(index) != cells_.end();
     }
 
     // Spans of sound time in which the take's own samples are heard, ascending.
@@ -215,28 +241,60 @@ private:
         return {};
     }
 
+    // Whether any of a cell is heard: all of it may be the take's own samples.
+    [[nodiscard]] bool isMade(std::int64_t index) const
+    {
+        const Frames begin(index * length_);
+        const auto over = std::ranges::find_if(plain_, [&](const Plain& one) {
+            return one.from + one.fadeIn <= begin &&
+                   one.to - one.fadeOut >= begin + Frames(length_);
+        });
+        return over == plain_.end();
+    }
+
+    [[nodiscard]] std::size_t mostCells() const
+    {
+        const std::size_t bytes = static_cast<std::size_t>((Frames(length_) + fade() * 2).count()) *
+                                  witnesses_.size() * sizeof(float);
+        // Two that meet and one made ahead are kept whatever they take.
+        return std::max<std::size_t>(kMostBytes / std::max<std::size_t>(bytes, 1), 3);
+    }
+
+    using Cells = std::list<std::pair<std::int64_t, Cell>>;
+    // With mutex_ held.
+    [[nodiscard]] Cells::iterator knownAt(std::int64_t index)
+    {
+        return std::ranges::find(cells_, index, &std::pair<std::int64_t, Cell>::first);
+    }
+
+    // Nobody waits for one cell while another is made, and none is made twice.
     Result<Cell> cellAt(std::int64_t index)
     {
-        const auto known = std::ranges::find(cells_, index, &std::pair<std::int64_t, Cell>::first);
+        std::unique_lock lock(mutex_);
+        auto known = knownAt(index);
+        while (known == cells_.end() && making_.contains(index)) {
+            made_.wait(lock);
+            known = knownAt(index);
+        }
         if (known != cells_.end()) {
             cells_.splice(cells_.begin(), cells_, known);
             return known->second;
         }
+        making_.insert(index);
+        lock.unlock();
         auto made = make(index);
+        lock.lock();
+        making_.erase(index);
+        made_.notify_all();
         if (!made) {
             return tl::unexpected(made.error());
         }
         cells_.emplace_front(index, std::make_shared<const AudioBuffer>(std::move(*made)));
-        const std::size_t bytes =
-            static_cast<std::size_t>(cells_.front().second->frames().count()) *
-            static_cast<std::size_t>(cells_.front().second->channels()) * sizeof(float);
-        // Two that meet are kept whatever they take.
-        const std::size_t most =
-            std::max<std::size_t>(kMostBytes / std::max<std::size_t>(bytes, 1), 2);
-        while (cells_.size() > most) {
+        const Cell cell = cells_.front().second;
+        while (cells_.size() > mostCells()) {
             cells_.pop_back();
         }
-        return cells_.front().second;
+        return cell;
     }
 
     Result<AudioBuffer> make(std::int64_t index) const
@@ -352,7 +410,9 @@ private:
     std::int64_t length_;
     std::vector<Plain> plain_;
     std::mutex mutex_;
-    std::list<std::pair<std::int64_t, Cell>> cells_;  // the one made last first
+    std::condition_variable made_;
+    std::set<std::int64_t> making_;  // by somebody, now
+    Cells cells_;                    // the one used last first
 };
 
 // Some of the witnesses, and the take itself where nothing yields.

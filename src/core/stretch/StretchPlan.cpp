@@ -81,6 +81,16 @@ private:
 
 }  // namespace
 
+Result<void> StretchPlan::makeReady(Frames, Frames, const Work&)
+{
+    return {};
+}
+
+bool StretchPlan::isReady(Frames)
+{
+    return true;
+}
+
 Result<std::vector<Splice>> StretchPlan::splices(Frames, Frames)
 {
     return std::vector<Splice>();

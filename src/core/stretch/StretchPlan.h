@@ -2,6 +2,7 @@
 
 #include "core/audio/Channel.h"
 #include "core/audio/SampleSource.h"
+#include "core/base/Work.h"
 #include "core/stretch/SpliceSection.h"
 #include "core/stretch/Treatment.h"
 
@@ -31,6 +32,12 @@ public:
     // Where the sound is spliced in [from, to) of sound time, ascending, beginning with what is heard
     // there; none of a material that is not made by splicing. Errors: the witnesses'.
     [[nodiscard]] virtual Result<std::vector<Splice>> splices(Frames from, Frames to);
+
+    // Makes what takes long to make of [from, to) of sound time, nearest first and as far as is kept, so that a
+    // source that reads it does not wait; nothing where reading is quick. Errors: the witnesses'; Cancelled.
+    [[nodiscard]] virtual Result<void> makeReady(Frames from, Frames to, const Work& work);
+    // Whether a source that reads there would have to wait.
+    [[nodiscard]] virtual bool isReady(Frames at);
 };
 
 // The plan of a treatment. `witnesses` are the channels that are listened to, in the time of the

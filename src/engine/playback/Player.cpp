@@ -129,6 +129,7 @@ void Player::setSong(std::shared_ptr<const Song> song, std::shared_ptr<const Sou
         song_ = std::move(song);
         sources_ = std::move(sources);
     }
+    ahead_.look(song_, sources_, loop_);
     updateMix();
     shaping_.give(std::make_shared<const Shaping>(song_, slots_, ++shapings_));
     startDevice();
@@ -209,6 +210,7 @@ void Player::setLoop(std::optional<LoopRange> loop)
         const std::scoped_lock lock(mutex_);
         loop_ = loop;
     }
+    ahead_.look(song_, sources_, loop_);
     refresh();
 }
 

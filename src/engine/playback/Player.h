@@ -6,6 +6,7 @@
 #include "engine/playback/Ring.h"
 #include "engine/playback/Squeeze.h"
 #include "engine/playback/Stream.h"
+#include "engine/playback/StretchAhead.h"
 #include "engine/playback/Trial.h"
 
 #include <condition_variable>
@@ -85,6 +86,8 @@ public:
     // Goes on with another device from where it is. Gives the one before, detached: it may take a
     // while to stop, so it is best dropped on another thread.
     [[nodiscard]] std::unique_ptr<AudioDevice> exchangeDevice(std::unique_ptr<AudioDevice> device);
+    // Whether stretched sound just ahead of the playhead is still being made.
+    [[nodiscard]] bool isMakingReady() const { return ahead_.isBusy(); }
     // A sentence when the device could not be started.
     [[nodiscard]] const std::string& trouble() const { return trouble_; }
 
@@ -200,6 +203,7 @@ private:
     Stream::Gains gains_{};
     Rate played_;
 
+    StretchAhead ahead_{[this] { return position(); }};
     std::jthread reader_;
 };
 
