@@ -97,7 +97,8 @@ void LevelMeter::paintEvent(QPaintEvent*)
     painter.setPen(colours.secondInk);
     QString peak = held_ > -80.0 ? QStringLiteral("%1 dB · ").arg(held_, 0, 'f', 1) : QString();
     peak.replace(QLatin1Char('-'), QChar(0x2212));
-    const QString device = session_.player.trouble().empty()
+    const QString device = session_.player.isMakingReady() ? tr("stretching ahead…")
+                           : session_.player.trouble().empty()
                                ? QString::fromStdString(session_.player.device().name())
                                : QString::fromStdString(session_.player.trouble());
     const QString dropouts = session_.player.dropouts() > 0
