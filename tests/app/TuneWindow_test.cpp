@@ -1,6 +1,7 @@
 #include "app/WindowFixture.h"
 #include "app/stages/tune/Ladder.h"
 #include "core/edits/ClipEdits.h"
+#include "core/edits/GridEdits.h"
 #include "core/edits/SectionEdits.h"
 #include "core/edits/TuneEdits.h"
 #include "core/pitch/AnyVoice.h"
@@ -170,6 +171,31 @@ TEST_F(TuneWindow, ALongNoteIsShortenedAndItsNeighboursStay)
     EXPECT_TRUE(near(after[0].start, before[0].start));
     EXPECT_TRUE(near(after[2].start, before[2].start));
     EXPECT_TRUE(near(after[3].end, before[3].end));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_FALSE(song().tracks[0]->clips[0].sound.treatment);
+}
+
+TEST_F(TuneWindow, NotesAreBroughtIntoTimeAndTheOneThatIsRightStays)
+{
+    // Sixteenths of a quarter of a second each from the first note on: the others are 50 ms off.
+    ASSERT_TRUE(document_->apply(setTempo(song(), 60.0, {4, 4}, Seconds(0.4)), QString()));
+    session_->fitting.request.fit.drift = 1.0;
+    session_->fitting.request.fit.feel = 1.0;
+    session_->fitting.request.fit.stray = 1.0;
+    session_->fitting.requestChanged();
+    settle();
+    const auto before = notes();
+    ASSERT_EQ(before.size(), 5U);
+    click("intoTime");
+    const auto after = notes();
+    ASSERT_EQ(after.size(), 5U);
+    const std::array<double, 5> lines{0.4, 1.15, 2.15, 3.15, 4.15};
+    for (std::size_t i = 0; i < 5; ++i) {
+        EXPECT_NEAR(toSeconds(after[i].start, song().rate).count(), lines[i], 0.02) << i;
+        EXPECT_NEAR(after[i].centre, before[i].centre, 0.03) << i;
+    }
+    EXPECT_EQ(song().tracks[0]->clips[0].sound.soundTimeOf(before[0].start), before[0].start);
+    EXPECT_NE(status().find("kept its place"), std::string::npos) << status();
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_FALSE(song().tracks[0]->clips[0].sound.treatment);
 }

@@ -1,5 +1,7 @@
 #include "core/tune/Guide.h"
 
+#include "core/tune/EndMoves.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -24,8 +26,7 @@ double costOf(const HeardNote& note, const HeardNote& guide, Hertz rate)
 
 using Pairs = std::vector<std::optional<std::size_t>>;
 
-// Ends of those that are paired go where the guide's are, as far as there is room; one that would be left
-// too short stays where it is, and then the others make room for it too.
+// Ends of those that are paired go towards the guide's.
 void moveInTime(
     std::span<const HeardNote> heard,
     std::span<const HeardNote> guide,
@@ -35,41 +36,17 @@ void moveInTime(
     std::vector<NoteTuning>& asked
 )
 {
-    const std::vector<NoteTuning> were = asked;
     const auto partOf = [&](Frames way) {
         return Frames(std::llround(amount * static_cast<double>(way.count())));
     };
-    std::vector<bool> moves(heard.size());
+    std::vector<std::optional<EndMoves>> by(heard.size());
     for (std::size_t i = 0; i < heard.size(); ++i) {
-        moves[i] = pairs[i].has_value();
-    }
-    for (bool isSettled = false; !isSettled;) {
-        isSettled = true;
-        for (std::size_t i = 0; i < heard.size(); ++i) {
-            asked[i].start = were[i].start;
-            asked[i].end = were[i].end;
-            if (moves[i]) {
-                const HeardNote& other = guide[*pairs[i]];
-                asked[i].start += partOf(other.start - heard[i].start);
-                asked[i].end += partOf(other.end - heard[i].end);
-            }
-        }
-        for (std::size_t i = 0; i < heard.size(); ++i) {
-            if (!moves[i]) {
-                continue;
-            }
-            if (i > 0 && !moves[i - 1]) {
-                asked[i].start = std::max(asked[i].start, asked[i - 1].end);
-            }
-            if (i + 1 < heard.size()) {
-                asked[i].end = std::min(asked[i].end, asked[i + 1].start);
-            }
-            if (asked[i].end - asked[i].start < least || asked[i].start < Frames(0)) {
-                moves[i] = false;
-                isSettled = false;
-            }
+        if (pairs[i]) {
+            const HeardNote& other = guide[*pairs[i]];
+            by[i] = {partOf(other.start - heard[i].start), partOf(other.end - heard[i].end)};
         }
     }
+    moveEnds(by, least, asked);
 }
 
 }  // namespace

@@ -76,12 +76,18 @@ QWidget* TuneBench::makeWhole()
     gently_ = benchButton(tr("Put right gently"), QStringLiteral("gently"), true, whole);
     gently_->setToolTip(tr("Takes out what is beyond 10 cents and leaves the rest"));
     reset_ = benchButton(tr("As sung"), QStringLiteral("asSung"), false, whole);
+    auto* inTime = benchButton(tr("Into time"), QStringLiteral("intoTime"), false, whole);
+    inTime->setToolTip(tr("Brings the chosen notes, or all, to their lines by the amounts Fit has "
+                          "for drift, feel and strays. What "
+                          "is right already keeps its place"));
     actions->addWidget(gently_, 1);
+    actions->addWidget(inTime);
     actions->addWidget(reset_);
     column->addLayout(actions);
     addFollowing(*column);
     column->addStretch(1);
     connect(gently_, &QPushButton::clicked, &hands_, &TuneHands::putRightGently);
+    connect(inTime, &QPushButton::clicked, &hands_, &TuneHands::fitInTime);
     connect(reset_, &QPushButton::clicked, &hands_, &TuneHands::reset);
     return whole;
 }

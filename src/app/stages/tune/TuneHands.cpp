@@ -2,6 +2,7 @@
 
 #include "app/controls/Counted.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/NoteFit.h"
 #include "core/edits/SectionEdits.h"
 #include "core/tune/KeyGuess.h"
 #include "core/tune/PlainTones.h"
@@ -395,6 +396,48 @@ void TuneHands::follow(const GuideAmounts& amounts)
     session_.say(
         tr("%1 of %2 follow").arg(paired).arg(counted(std::ssize(pairs), tr("note"), tr("notes")))
     );
+}
+
+void TuneHands::fitInTime()
+{
+    if (sung() == nullptr || trouble()) {
+        session_.say(trouble().value_or(tr("There are no notes yet")));
+        return;
+    }
+    const auto [heard, which] = heardNotes(track());
+    std::vector<NoteTuning> part;
+    std::set<std::size_t> wanted;
+    const auto isMeant = meant();
+    for (std::size_t k = 0; k < which.size(); ++k) {
+        part.push_back(asked()[which[k]]);
+        if (isMeant.contains(which[k])) {
+            wanted.insert(k);
+        }
+    }
+    const FitRequest& request = session_.fitting.request;
+    const auto fitted = fitNotes(session_.song(), track(), heard, std::move(part), wanted, request);
+    if (!fitted) {
+        Q_EMIT session_.failed(QString::fromStdString(fitted.error().message));
+        return;
+    }
+    std::vector<NoteTuning> next = asked();
+    for (std::size_t k = 0; k < which.size(); ++k) {
+        next[which[k]] = fitted->asked[k];
+    }
+    if (fitted->moved == 0) {
+        session_.say(tr("All of them are where Fit would have them"));
+        return;
+    }
+    apply(next, tr("Bring notes into time"));
+    const auto arrow = [](const PartFigures& figures) {
+        return QStringLiteral("%1 → %2 ms")
+            .arg(inMilliseconds(figures.before), 0, 'f', 1)
+            .arg(inMilliseconds(figures.after), 0, 'f', 1);
+    };
+    session_.say(tr("%1 of %2 moved: drift %3, strays %4; what was right kept its place")
+                     .arg(fitted->moved)
+                     .arg(counted(std::ssize(wanted), tr("note"), tr("notes")))
+                     .arg(arrow(fitted->figures.drift), arrow(fitted->figures.stray)));
 }
 
 void TuneHands::markStarts()

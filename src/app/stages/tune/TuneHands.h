@@ -81,6 +81,8 @@ public:
     void setGuide(TrackId track);
     [[nodiscard]] TrackId guide() const { return guide_; }
     void follow(const GuideAmounts& amounts);
+    // Brings those that are meant into time, by the amounts Fit has.
+    void fitInTime();
     // Makes marks of the starts of notes, so that Fit moves them.
     void markStarts();
 

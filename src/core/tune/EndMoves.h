@@ -1,0 +1,21 @@
+#pragma once
+
+#include "core/tune/Tuning.h"
+
+namespace orthochron {
+
+// How far the two ends of a note are to go.
+struct EndMoves {
+    Frames start;
+    Frames end;
+
+    bool operator==(const EndMoves&) const = default;
+};
+
+// Moves the ends of those notes that have somewhere to go, as far as there is room; one that would be left shorter
+// than `least` stays where it is, and then the others make room for it too. One for each note.
+void moveEnds(
+    std::span<const std::optional<EndMoves>> by, Frames least, std::vector<NoteTuning>& asked
+);
+
+}  // namespace orthochron
