@@ -178,14 +178,15 @@ TEST_F(TuneWindow, ALongNoteIsShortenedAndItsNeighboursStay)
 TEST_F(TuneWindow, NotesAreBroughtIntoTimeAndTheOneThatIsRightStays)
 {
     // Sixteenths of a quarter of a second each from the first note on: the others are 50 ms off.
-    ASSERT_TRUE(document_->apply(setTempo(song(), 60.0, {4, 4}, Seconds(0.4)), QString()));
+    const auto before = notes();
+    ASSERT_EQ(before.size(), 5U);
+    const Seconds first = toSeconds(before[0].start, song().rate);
+    ASSERT_TRUE(document_->apply(setTempo(song(), 60.0, {4, 4}, first), QString()));
     session_->fitting.request.fit.drift = 1.0;
     session_->fitting.request.fit.feel = 1.0;
     session_->fitting.request.fit.stray = 1.0;
     session_->fitting.requestChanged();
     settle();
-    const auto before = notes();
-    ASSERT_EQ(before.size(), 5U);
     click("intoTime");
     const auto after = notes();
     ASSERT_EQ(after.size(), 5U);
