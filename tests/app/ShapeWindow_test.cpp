@@ -250,6 +250,42 @@ TEST_F(ShapeWindow, TheSpeedOfAClipIsDrawnInItOnAllMicrophonesOfTheSet)
     EXPECT_EQ(song().tracks[0]->clips[0].sound.treatment, nullptr);
 }
 
+TEST_F(ShapeWindow, APointOfASpeedLineIsTypedAndItsStandstillComesBackWithTheSpeed)
+{
+    click("drawSpeed");
+    clickAt(QPoint(
+        static_cast<int>(std::lround(window_->lanes().xOf(bar(3)))),
+        static_cast<int>(std::lround(ShapePainter::speedY(1.0, area(1))))
+    ));
+    const auto point = [&] { return speedPointsOf(song().tracks[1]->clips[0])[1]; };
+    const auto placeOf = [&](Frames at) {
+        return song().tempo.beatsAt(toSeconds(at, song().rate)).count();
+    };
+    const Frames begin = song().tracks[1]->clips[0].at;
+    // Its place, in beats from where the clip begins; never past its neighbours.
+    set("spinBeats", 6.0);
+    EXPECT_NEAR(placeOf(begin + point().at) - placeOf(begin), 6.0, 1e-3);
+    EXPECT_NEAR(child<NumberField>("spinBeats")->value(), 6.0, 1e-3);
+    set("spinBeats", 9999.0);
+    EXPECT_LT(point().at, song().tracks[1]->clips[0].length);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    // Standing still; of the pitch alone that is 24 semitones lower, and with the speed it is still again.
+    set("spinSpeed", 0.0);
+    EXPECT_EQ(point().speed, 0.0);
+    choose("speedKeeps", 3);
+    EXPECT_EQ(point().speed, kLeastPitchSpeed);
+    choose("speedKeeps", 0);
+    EXPECT_EQ(point().speed, 0.0);
+    EXPECT_NEAR(placeOf(begin + point().at) - placeOf(begin), 6.0, 1e-3);
+    // The level goes along when asked to.
+    auto* level = child<QCheckBox>("spinLevel");
+    const bool was = level->isChecked();
+    level->click();
+    settle();
+    EXPECT_EQ(song().tracks[4]->clips[0].sound.treatment->speed.followsLevel(), !was);
+    EXPECT_EQ(speedPointsOf(song().tracks[4]->clips[0]).size(), 3U);
+}
+
 TEST_F(ShapeWindow, PointsOfSeveralLinesAreChosenAndMovedTogether)
 {
     // Two lines of two points each, that end in different bars.

@@ -101,6 +101,13 @@ void NumberField::setValue(double value)
     update();
 }
 
+void NumberField::setLabel(const QString& label)
+{
+    label_ = label;
+    setAccessibleName(label);
+    update();
+}
+
 void NumberField::setMixed(bool isMixed)
 {
     isMixed_ = isMixed;

@@ -35,8 +35,9 @@ public:
     );
 
     [[nodiscard]] double value() const { return value_; }
-    void setValue(double value);  // no signal
-    void setMixed(bool isMixed);  // shows a dash: several different values
+    void setValue(double value);          // no signal
+    void setLabel(const QString& label);  // where it says now one thing, now another
+    void setMixed(bool isMixed);          // shows a dash: several different values
     [[nodiscard]] QSize sizeHint() const override;
     [[nodiscard]] QSize minimumSizeHint() const override { return sizeHint(); }
 

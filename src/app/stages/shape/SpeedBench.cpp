@@ -19,7 +19,7 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
     spinOf_ = benchTitle(QString(), this);
     column->addWidget(spinOf_);
     spinBeats_ =
-        new NumberField(tr("Over"), {tr("beats"), 2, 0.01, 10000.0, 2.0, 0.02}, false, this);
+        new NumberField(tr("Over"), {tr("beats"), 2, 0.0, 10000.0, 2.0, 0.02}, false, this);
     spinBeats_->setObjectName(QStringLiteral("spinBeats"));
     column->addWidget(spinBeats_);
     spinBeats_->setValue(2.0);
@@ -71,6 +71,11 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
             hands_.setPointSpeed(percent / 100.0);
         }
     });
+    connect(spinBeats_, &NumberField::finished, this, [this](double beats) {
+        if (!isFilling_ && hands_.speedPoint()) {
+            hands_.setPointPlace(Beats(beats));
+        }
+    });
     connect(down, &QPushButton::clicked, this, [this] { spin(true); });
     connect(up, &QPushButton::clicked, this, [this] { spin(false); });
     connect(unspin_, &QPushButton::clicked, this, &SpeedBench::takeAway);
@@ -98,6 +103,9 @@ void SpeedBench::fill()
         return each.clip.sound.treatment && !each.clip.sound.treatment->speed.isEmpty();
     });
     unspin_->setEnabled(spinning != placed.end());
+    const bool isAtPoint = hands_.speedPoint().has_value();
+    spinBeats_->setLabel(isAtPoint ? tr("The point is at") : tr("Over"));
+    spinSpeed_->setLabel(isAtPoint ? tr("Its speed") : tr("To a speed of"));
     if (spinning == placed.end()) {
         return;
     }
@@ -113,6 +121,7 @@ void SpeedBench::fill()
     const auto pointed = point ? clipOf(song, point->clip) : std::nullopt;
     if (pointed) {
         spinSpeed_->setValue(100.0 * speedPointsOf(pointed->clip)[point->index].speed);
+        spinBeats_->setValue(hands_.pointPlace().count());
     } else if (spin) {
         const Frames end = spinning->clip.end();
         const Beats beats = song.tempo.beatsAt(toSeconds(end, song.rate)) -

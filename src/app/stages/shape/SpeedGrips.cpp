@@ -201,6 +201,7 @@ void SpeedGrips::move(QMouseEvent& event)
                           ? std::max(point.speed, kLeastPitchSpeed)
                           : point.speed;
     }
+    hands_.hearDragged(found_.clip.id, points_);
     const Song& song = session_.song();
     const Frames at =
         grip_ == Grip::Point ? found_.clip.at + points_[found_.point].at : lanes_.timeAt(place.x());
@@ -220,6 +221,7 @@ void SpeedGrips::move(QMouseEvent& event)
 void SpeedGrips::release()
 {
     const Grip was = std::exchange(grip_, Grip::None);
+    hands_.endDragging();
     if (was == Grip::None || (!isMoved_ && was == Grip::Point)) {
         return;
     }

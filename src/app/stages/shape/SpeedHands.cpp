@@ -39,9 +39,16 @@ void SpeedHands::spin(bool isDown, std::optional<Spin> spin)
 
 void SpeedHands::spinLevel(bool followsLevel)
 {
+    const auto placed = clipsOf(session_.song(), spun());
+    const auto drawn = std::ranges::find_if(placed, [](const PlacedClip& each) {
+        const Spins spins = spinsOf(each.clip);
+        return !spins.up && !spins.down && !speedPointsOf(each.clip).empty();
+    });
     session_.document.apply(
-        orthochron::spinLevel(session_.song(), spun(), followsLevel),
-        followsLevel ? tr("The spin takes the level along") : tr("The spin keeps the level")
+        drawn != placed.end()
+            ? withSpeedLine(drawn->clip.id, speedPointsOf(drawn->clip), followsLevel)
+            : orthochron::spinLevel(session_.song(), spun(), followsLevel),
+        followsLevel ? tr("The speed takes the level along") : tr("The speed keeps the level")
     );
 }
 
@@ -70,29 +77,86 @@ void SpeedHands::chooseSpeedPoint(std::optional<SpeedPointOf> point)
     Q_EMIT changed();
 }
 
-bool SpeedHands::setSpeedLine(
-    ClipId clip, const std::vector<SpeedPoint>& points, const QString& name
-)
+Result<Song> SpeedHands::withSpeedLine(
+    ClipId clip, const std::vector<SpeedPoint>& points, std::optional<bool> followsLevel
+) const
 {
     const Song& song = session_.song();
     const auto placed = clipOf(song, clip);
     if (!placed) {
-        return false;
+        return badArgument("that clip is not in the song");
     }
     const auto& chosen = session_.choice.clips();
     const bool isAmong = std::ranges::find(chosen, clip) != chosen.end();
     const auto& treatment = placed->clip.sound.treatment;
-    return session_.document.apply(
-        setSpeed(
-            song,
-            isAmong ? chosen : ClipChoice{clip},
-            {.points = points,
-             .followsLevel =
-                 treatment && !treatment->speed.isEmpty() && treatment->speed.followsLevel(),
-             .keeps = speedKeeps}
-        ),
-        name
+    const bool follows =
+        treatment && !treatment->speed.isEmpty() && treatment->speed.followsLevel();
+    return setSpeed(
+        song,
+        isAmong ? chosen : ClipChoice{clip},
+        {.points = points, .followsLevel = followsLevel.value_or(follows), .keeps = speedKeeps}
     );
+}
+
+bool SpeedHands::setSpeedLine(
+    ClipId clip, const std::vector<SpeedPoint>& points, const QString& name
+)
+{
+    return session_.document.apply(withSpeedLine(clip, points), name);
+}
+
+void SpeedHands::hearDragged(ClipId clip, const std::vector<SpeedPoint>& points)
+{
+    constexpr qint64 kOften = 150;  // ms: each hearing is a new stream
+    if (!session_.player.isPlaying() || (lastHeard_.isValid() && lastHeard_.elapsed() < kOften)) {
+        return;
+    }
+    if (auto song = withSpeedLine(clip, points)) {
+        lastHeard_.start();
+        session_.player.setSong(
+            std::make_shared<const Song>(std::move(*song)), session_.document.sources()
+        );
+    }
+}
+
+void SpeedHands::endDragging()
+{
+    if (lastHeard_.isValid()) {
+        lastHeard_.invalidate();
+        session_.player.setSong(session_.document.song(), session_.document.sources());
+    }
+}
+
+Beats SpeedHands::pointPlace() const
+{
+    const auto point = speedPoint();
+    if (!point) {
+        return Beats(0.0);
+    }
+    const Song& song = session_.song();
+    const Clip clip = clipOf(song, point->clip)->clip;
+    const Frames at = clip.at + speedPointsOf(clip)[point->index].at;
+    return song.tempo.beatsAt(toSeconds(at, song.rate)) -
+           song.tempo.beatsAt(toSeconds(clip.at, song.rate));
+}
+
+void SpeedHands::setPointPlace(Beats place)
+{
+    const auto point = speedPoint();
+    if (!point) {
+        return;
+    }
+    const Song& song = session_.song();
+    const Clip clip = clipOf(song, point->clip)->clip;
+    const Beats begin = song.tempo.beatsAt(toSeconds(clip.at, song.rate));
+    const Frames apart = toFrames(milliseconds(1.0), song.rate);
+    auto points = speedPointsOf(clip);
+    const std::size_t i = point->index;
+    Frames at = toFrames(song.tempo.timeAt(begin + place), song.rate) - clip.at;
+    at = std::max(at, i > 0 ? points[i - 1].at + apart : Frames(0));
+    at = std::min(at, i + 1 < points.size() ? points[i + 1].at - apart : clip.length);
+    points[i].at = at;
+    setSpeedLine(point->clip, points, tr("Move a point of a speed line"));
 }
 
 void SpeedHands::setPointSpeed(double speed)
@@ -115,16 +179,24 @@ void SpeedHands::keepSpeed(SpeedKeeps keeps)
     if (drawn == placed.end() || keepsTime(drawn->clip) == isTimed) {
         return;
     }
-    auto points = speedPointsOf(drawn->clip);
-    bool isTooLow = false;
+    const auto were = speedPointsOf(drawn->clip);
+    auto points = were;
     for (SpeedPoint& point : points) {
-        isTooLow = isTooLow || (isTimed && point.speed < kLeastPitchSpeed);
         point.speed = isTimed ? std::max(point.speed, kLeastPitchSpeed) : point.speed;
     }
+    if (!isTimed && slowed_ && slowed_->clip == drawn->clip.id && slowed_->became == were) {
+        points = slowed_->were;
+    }
+    const ClipId clip = drawn->clip.id;
     const QString name = isTimed ? tr("Move the pitch alone") : tr("Pitch along with the speed");
-    if (setSpeedLine(drawn->clip.id, points, name) && isTooLow) {
-        session_.say(tr("The pitch alone goes down by 24 semitones; undo brings the standstill back"
-        ));
+    if (!setSpeedLine(clip, points, name)) {
+        return;
+    }
+    slowed_.reset();
+    if (isTimed && points != were) {
+        slowed_ = {clip, were, points};
+        session_.say(tr("The pitch alone goes down by 24 semitones; with the speed the standstill "
+                        "comes back"));
     }
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <QElapsedTimer>
 #include <QObject>
 
 #include "app/session/Session.h"
@@ -17,6 +18,7 @@ public:
     // Spins of the chosen clips, or of the clip under the playhead on the chosen track.
     [[nodiscard]] ClipChoice spun() const;
     void spin(bool isDown, std::optional<Spin> spin);
+    // Of their speed lines too.
     void spinLevel(bool followsLevel);
 
     // Speed lines of clips, as long as they are drawn.
@@ -32,6 +34,12 @@ public:
     // The line of a clip, or of all that are chosen with it. Points are counted from its start.
     bool setSpeedLine(ClipId clip, const std::vector<SpeedPoint>& points, const QString& name);
     void setPointSpeed(double speed);
+    // Where the chosen point is, from its clip's start; its neighbours stay before and after it.
+    [[nodiscard]] Beats pointPlace() const;
+    void setPointPlace(Beats place);
+    // Plays on with a line that is still being dragged, a few times a second; and no longer.
+    void hearDragged(ClipId clip, const std::vector<SpeedPoint>& points);
+    void endDragging();
     // What is kept from now on, and of a clip that has a line or spins at once.
     void keepSpeed(SpeedKeeps keeps);
     void removeSpeedPoint();
@@ -40,9 +48,21 @@ Q_SIGNALS:
     void changed();
 
 private:
+    [[nodiscard]] Result<Song> withSpeedLine(
+        ClipId clip, const std::vector<SpeedPoint>& points, std::optional<bool> followsLevel = {}
+    ) const;
+
     Session& session_;
     bool drawsSpeed_ = false;
     std::optional<SpeedPointOf> speedPoint_;
+    QElapsedTimer lastHeard_;
+    // What a line was whose standstill its pitch alone cannot have: it comes back with the speed.
+    struct Slowed {
+        ClipId clip;
+        std::vector<SpeedPoint> were;
+        std::vector<SpeedPoint> became;
+    };
+    std::optional<Slowed> slowed_;
 };
 
 }  // namespace orthochron::app
