@@ -2,6 +2,7 @@
 #include <malloc.h>
 
 #include "core/demo/DemoSong.h"
+#include "core/edits/StretchEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "engine/device/SimulatedDevice.h"
 #include "engine/playback/Player.h"
@@ -11,8 +12,8 @@
 #include <filesystem>
 #include <fstream>
 
-// Plays 32 tracks of a thousand clips each on the simulated card in real time, with seeks and
-// edits, and says how many blocks came short and how much memory it took.
+// Plays 32 tracks of a thousand clips each, one stretched as hits and one as a blend, on the simulated card in real
+// time, with seeks and edits, and says how many blocks came short and how much memory it took.
 // Usage: orthochron_endurance [MINUTES]
 namespace orthochron {
 namespace {
@@ -28,6 +29,12 @@ Song songOf(const std::vector<fs::path>& takes, const fs::path& folder)
     for (int t = 0; t < kTracks; ++t) {
         const auto& path = takes[static_cast<std::size_t>(t) % takes.size()];
         song = *addTakes(song, {{*takeFromFile(path, song.rate, folder), false}});
+        if (t < 2) {
+            const Material material = t == 0 ? Material::Hits : Material::Blend;
+            song = *stretchClips(
+                song, {song.tracks.back()->clips[0].id}, {.material = material, .ratio = 1.03}
+            );
+        }
         Track track = *song.tracks.back();
         const Clip whole = track.clips[0];
         track.clips.clear();
@@ -94,7 +101,8 @@ int run(double minutes)
         }
     }
     fmt::print(
-        "{:g} minutes, {} tracks, {} clips each: {} blocks short; {:.0f} MB before playing, {:.0f} "
+        "{:g} minutes, {} tracks, two of them stretched, {} clips each: {} blocks short; {:.0f} MB "
+        "before playing, {:.0f} "
         "MB at most\n",
         minutes,
         kTracks,
