@@ -89,7 +89,8 @@ public:
     {
         // The one before what is read now may be gone over from, and is kept.
         const auto most = static_cast<std::int64_t>(mostCells()) - 1;
-        const std::int64_t first = indexOf(from);
+        // Where a cell begins the one before is still heard.
+        const std::int64_t first = indexOf(from - fade());
         const std::int64_t last = std::min(indexOf(to - Frames(1)), first + most - 1);
         for (std::int64_t index = first; index <= last; ++index) {
             if (work.stopped()) {
@@ -105,9 +106,13 @@ public:
     }
     [[nodiscard]] bool isReady(Frames at) override
     {
-        const std::int64_t index = indexOf(at);
         const std::scoped_lock lock(mutex_);
-        return !isMade(index) || knownAt(index) != cells_.end();
+        for (std::int64_t index = indexOf(at - fade()); index <= indexOf(at); ++index) {
+            if (isMade(index) && knownAt(index) == cells_.end()) {
+                return false;
+            }
+        }
+        return true;
     }
 
     // Spans of sound time in which the take's own samples are heard, ascending.

@@ -13,6 +13,7 @@ namespace {
 
 constexpr Seconds kFade = milliseconds(10.0);
 constexpr std::int64_t kPreroll = 4096;  // frames rendered before a stream is handed over
+constexpr std::chrono::seconds kHeldBackMost(3);
 constexpr std::int64_t kAhead = 6144;  // how far ahead a continuation begins: it must be ready then
 
 // More of the song goes by until then where it is played faster.
@@ -166,6 +167,9 @@ void Player::request(Frames at, bool isContinuation, std::optional<Frames> stopA
         wantedStart_.store(startNumber_.load(std::memory_order_relaxed), std::memory_order_release);
     }
     wake_.notify_all();
+    if (!isContinuation) {
+        ahead_.hurry();
+    }
 }
 
 void Player::play()
@@ -369,6 +373,28 @@ StreamPlan Player::planFor(const Request& request) const
     return plan;
 }
 
+Frames Player::aheadPlace()
+{
+    const std::scoped_lock lock(mutex_);
+    return wanted_ && !wanted_->isContinuation ? wanted_->at : position();
+}
+
+namespace {
+
+// Whether reading a song from there on would wait for what is still being stretched.
+bool wouldWait(const Song& song, const Sources& sources, Frames at)
+{
+    return std::ranges::any_of(song.tracks, [&](const auto& track) {
+        const auto clip = std::ranges::partition_point(track->clips, [at](const Clip& one) {
+            return one.end() <= at;
+        });
+        return clip != track->clips.end() && clip->at <= at && clip->sound.treatment &&
+               !sources.isReady(clip->sound, clip->soundTimeOf(at, at + Frames(1)));
+    });
+}
+
+}  // namespace
+
 // One new stream, when one is asked for. True when there was something to do.
 bool Player::serve()
 {
@@ -381,6 +407,18 @@ bool Player::serve()
         }
         plan = planFor(*wanted_);
         speed = rate_.speed;
+        // What plays goes on meanwhile: the reader that waits for one stream fills none.
+        const Frames at =
+            plan->isContinuation
+                ? Frames(mixedPosition_.load(std::memory_order_acquire)) + Frames(aheadAt(speed))
+                : plan->start;
+        const auto now = std::chrono::steady_clock::now();
+        const bool waits = !streams_.empty() && wouldWait(*plan->song, *plan->sources, at);
+        if (waits && now - heldBack_.value_or(now) < kHeldBackMost) {
+            heldBack_ = heldBack_.value_or(now);
+            return false;
+        }
+        heldBack_.reset();
         for (const auto& track : song_->tracks) {
             plan->slots.push_back(slots_.at(track->id));
         }
@@ -425,7 +463,7 @@ void Player::readAhead(const std::stop_token& stopped)
             ++idleRounds_;
             idle_.notify_all();
             wake_.wait_for(lock, std::chrono::milliseconds(4), [&] {
-                return wanted_.has_value() || stopped.stop_requested();
+                return (wanted_.has_value() && !heldBack_) || stopped.stop_requested();
             });
         }
     }

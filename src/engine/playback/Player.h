@@ -110,6 +110,8 @@ private:
     void updateMix();
     void readAhead(const std::stop_token& stopped);
     [[nodiscard]] bool serve();
+    // Where sound is to be made ready: where it is about to begin, or where it plays.
+    [[nodiscard]] Frames aheadPlace();
     [[nodiscard]] StreamPlan planFor(const Request& request) const;
     void callback(std::span<float> interleaved) noexcept;
     void mixBlock(std::span<float> left, std::span<float> right) noexcept;
@@ -150,6 +152,9 @@ private:
 
     // Reader.
     std::vector<std::unique_ptr<Stream>> streams_;
+    // Since when what is asked for waits to be stretched, while what plays goes on; not for long, for what cannot be
+    // made is said where it is read.
+    std::optional<std::chrono::steady_clock::time_point> heldBack_;
 
     // Between reader and callback.
     Ring<Stream*, 16> incoming_;
@@ -203,7 +208,7 @@ private:
     Stream::Gains gains_{};
     Rate played_;
 
-    StretchAhead ahead_{[this] { return position(); }};
+    StretchAhead ahead_{[this] { return aheadPlace(); }};
     std::jthread reader_;
 };
 

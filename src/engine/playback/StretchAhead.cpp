@@ -37,6 +37,14 @@ void StretchAhead::look(
     wake_.notify_all();
 }
 
+void StretchAhead::hurry()
+{
+    const std::scoped_lock lock(mutex_);
+    given_.request_stop();
+    given_ = {};
+    wake_.notify_all();
+}
+
 void StretchAhead::settle()
 {
     std::unique_lock lock(mutex_);

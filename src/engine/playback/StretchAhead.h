@@ -28,6 +28,8 @@ public:
         std::shared_ptr<const Sources> sources,
         std::optional<LoopRange> loop
     );
+    // Leaves what it is at, for the position has leapt.
+    void hurry();
     // Whether something just ahead of the playhead is not ready yet.
     [[nodiscard]] bool isBusy() const { return isBusy_.load(std::memory_order_relaxed); }
     // Waits until all that is ahead is ready; for tests.

@@ -105,6 +105,24 @@ TEST_F(MadeAhead, ThePlayerLooksAheadFromWhereItIsSoughtAndLetsGoWhenItEnds)
     player_.reset();
 }
 
+TEST_F(MadeAhead, WhatPlaysGoesOnUntilThePlaceThatIsSoughtIsReady)
+{
+    load();
+    player_->play();
+    play(24000);
+    ASSERT_FALSE(isReadyAt(28.0));
+    player_->seek(atSeconds(28.0));
+    bool wasReady = false;
+    for (int i = 0; i < 600 && player_->position() < atSeconds(28.1); ++i) {
+        device_->pump(Frames(512));
+        wasReady = isReadyAt(28.0);
+        std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    }
+    EXPECT_TRUE(wasReady);
+    EXPECT_GE(player_->position(), atSeconds(28.1));
+    EXPECT_EQ(player_->dropouts(), 0);
+}
+
 // Nothing has to be made where nothing is a blend, or all of one is heard as it was taken.
 TEST_F(MadeAhead, WhatIsTheTakesOwnIsAlwaysReady)
 {
