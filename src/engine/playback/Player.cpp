@@ -13,7 +13,7 @@ namespace {
 
 constexpr Seconds kFade = milliseconds(10.0);
 constexpr std::int64_t kPreroll = 4096;  // frames rendered before a stream is handed over
-constexpr std::chrono::seconds kHeldBackMost(3);
+constexpr std::chrono::seconds kHeldBackMost(10);
 constexpr std::int64_t kAhead = 6144;  // how far ahead a continuation begins: it must be ready then
 
 // More of the song goes by until then where it is played faster.
