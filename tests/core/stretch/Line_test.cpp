@@ -124,6 +124,27 @@ TEST(Line, NearOneToOneMostOfItIsTheTakeItself)
     EXPECT_GT(static_cast<double>(same), 0.75 * static_cast<double>(voice.sound.frames().count()));
 }
 
+TEST(Line, OfPeriodsThatAreAllAlikeItLeavesOutAboutAsManyAsItMust)
+{
+    // A tone that never changes can be spliced by any number of its periods; by too many it would have to go back.
+    AudioBuffer tone(1, toFrames(Seconds(6.0), kRate));
+    for (std::size_t i = 0; i < tone.channel(0).size(); ++i) {
+        const double turn = 2.0 * std::numbers::pi * 240.0 * static_cast<double>(i) / kRate.count();
+        tone.channel(0)[i] = static_cast<float>(0.3 * std::sin(turn) + 0.1 * std::sin(2.0 * turn));
+    }
+    const Treatment treatment = evenly(0.97, tone.frames());
+    const auto plan = *planStretch(treatment, {channelOver(tone.channel(0))}, kRate);
+    const auto splices = *plan->splices(Frames(0), treatment.time.pins().back().sound);
+    ASSERT_GT(splices.size(), 3U);
+    for (std::size_t i = 1; i < splices.size(); ++i) {
+        EXPECT_LE(splices[i].shift, splices[i - 1].shift) << i;
+        // Within a period of where time runs evenly to.
+        const Frames at = splices[i].from;
+        const Frames even = at - treatment.time.takeTimeOf(at);
+        EXPECT_NEAR(static_cast<double>((splices[i].shift - even).count()), 0.0, 200.0) << i;
+    }
+}
+
 TEST(Line, MovesInPitchWithItsFormantsWhereTheyWere)
 {
     const auto voice = testkit::sing({.middle = 200.0, .formant = 1300.0});

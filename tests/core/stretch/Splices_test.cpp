@@ -124,6 +124,42 @@ TEST(Splices, EveryAttackLiesUntouchedWhereTheMapPutsItInEveryMicrophone)
     }
 }
 
+TEST(Splices, WhatIsLittleIsMadeUpForByOneSplice)
+{
+    // Strokes half a second apart, each ringing on; 10 ms more between them are one splice each.
+    auto sound = std::make_shared<AudioBuffer>(1, toFrames(Seconds(4.0), kRate));
+    std::vector<Frames> attacks;
+    for (int stroke = 0; stroke < 8; ++stroke) {
+        attacks.push_back(toFrames(Seconds(0.1 + 0.5 * stroke), kRate));
+        for (std::int64_t i = 0; i < 20000; ++i) {
+            const auto at = static_cast<std::size_t>(attacks.back().count() + i);
+            if (at < sound->channel(0).size()) {
+                const double t = static_cast<double>(i) / kRate.count();
+                sound->channel(0)[at] +=
+                    static_cast<float>(0.5 * std::exp(-t / 0.15) * std::sin(1000.0 * t));
+            }
+        }
+    }
+    std::vector<Pin> pins;
+    for (std::size_t k = 0; k < attacks.size(); ++k) {
+        pins.push_back(
+            {attacks[k],
+             attacks[k] + toFrames(milliseconds(10.0), kRate) * static_cast<std::int64_t>(k)}
+        );
+    }
+    Treatment treatment;
+    treatment.time = *TimeMap::through(pins);
+    treatment.attacks = attacks;
+    const auto plan = *planStretch(treatment, witnesses({sound}), kRate);
+    const auto spliced =
+        *plan->splices(pins.front().sound, pins.back().sound - toFrames(Seconds(0.02), kRate));
+    int leaps = 0;
+    for (std::size_t i = 1; i < spliced.size(); ++i) {
+        leaps += spliced[i].shift != spliced[i - 1].shift ? 1 : 0;
+    }
+    EXPECT_EQ(leaps, 7);
+}
+
 TEST(Splices, OneAnswerHoweverItIsRead)
 {
     const Treatment treatment = evenly(1.17, kit().microphones[0]->frames(), kit().attacks);

@@ -93,6 +93,25 @@ TEST(Tempo, BeatsLieOnTheDrummersBeats)
     }
 }
 
+TEST(Tempo, TheFirstBeatIsWhereItIsStruckHardestNotWhereItBegins)
+{
+    // Two beats a second, struck hard, and eighths between them struck softly; a soft one comes first.
+    std::vector<float> samples(static_cast<std::size_t>(16.0 * kRate.count()), 0.0F);
+    for (int eighth = 0; eighth < 62; ++eighth) {
+        const double level = eighth % 2 == 1 ? 0.8 : 0.12;
+        const auto at = static_cast<std::size_t>((0.1 + 0.25 * eighth) * kRate.count());
+        for (std::size_t i = 0; i < 4000; ++i) {
+            const double t = static_cast<double>(i) / kRate.count();
+            samples[at + i] +=
+                static_cast<float>(level * std::exp(-t / 0.02) * std::sin(1200.0 * t));
+        }
+    }
+    const TempoFound tempo = found(samples, {100.0, 140.0});
+    ASSERT_FALSE(tempo.readings.empty());
+    EXPECT_NEAR(tempo.readings[0].bpm, 120.0, 0.2);
+    EXPECT_NEAR(std::remainder(tempo.readings[0].firstBeat.count() - 0.35, 0.5), 0.0, 0.03);
+}
+
 TEST(Tempo, SilenceNoiseAndASingleHitHaveNone)
 {
     EXPECT_TRUE(found({}).readings.empty());
