@@ -258,8 +258,11 @@ Result<Song> freeSong(Hertz rate, const std::filesystem::path& folder)
         return tl::unexpected(written.error());
     }
     auto guide = readGuide(folder / kGuideName);
+    if (!guide) {
+        return tl::unexpected(guide.error());
+    }
     auto next = addTakes(song, std::move(takes));
-    return next && guide ? takeGuide(*next, std::move(*guide)) : next;
+    return next ? takeGuide(*next, std::move(*guide)) : next;
 }
 
 Result<void> write(Song song, std::string_view name, const std::filesystem::path& folder)

@@ -1,5 +1,9 @@
 #include "app/stages/grid/BarTempi.h"
 
+#include <QPainter>
+
+#include "app/theme/Theme.h"
+
 #include <algorithm>
 
 namespace orthochron::app {
@@ -10,6 +14,15 @@ constexpr int kMostBars = 20000;     // an hour at the fastest
 constexpr double kLeastRange = 0.1;  // of the tempo: what is steady is not drawn as a thicket
 
 }  // namespace
+
+void paintBarPoint(QPainter& painter, const BarTempo& bar, QPointF at, double radius)
+{
+    const Palette& colours = Theme::palette();
+    const QColor colour = bar.isDoubtful ? colours.finding : colours.ink;
+    painter.setPen(QPen(colour, 1.2));
+    painter.setBrush(bar.isPinned ? colour : colours.lane);
+    painter.drawEllipse(at, radius, radius);
+}
 
 void BarTempi::refresh(const Song& song, const Following& following)
 {

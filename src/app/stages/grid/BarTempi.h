@@ -2,6 +2,8 @@
 
 #include "app/stages/grid/Following.h"
 
+class QPainter;
+
 namespace orthochron::app {
 
 struct BarTempo {
@@ -10,6 +12,9 @@ struct BarTempo {
     bool isDoubtful = false;
     bool isPinned = false;
 };
+
+// A bar's point of a curve: full where it is pinned, coloured where it is doubtful.
+void paintBarPoint(QPainter& painter, const BarTempo& bar, QPointF at, double radius);
 
 // The tempo of every bar of the song, and the range a curve of it is drawn in; computed when the song changes.
 class BarTempi final {

@@ -132,11 +132,7 @@ void GridFoot::paintTempo(QPainter& painter, QRect area) const
     painter.drawPolyline(curve);
     const int chosen = session_.song().tempo.barAt(following_.line());
     for (const BarTempo& bar : barsSeen()) {
-        const QColor colour = bar.isDoubtful ? colours.finding : colours.ink;
-        painter.setPen(QPen(colour, 1.2));
-        painter.setBrush(bar.isPinned ? colour : colours.lane);
-        const double size = bar.bar == chosen ? 4.4 : 2.8;
-        painter.drawEllipse(placeOf(bar), size, size);
+        paintBarPoint(painter, bar, placeOf(bar), bar.bar == chosen ? 4.4 : 2.8);
     }
     painter.restore();
 }

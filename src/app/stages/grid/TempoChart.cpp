@@ -114,11 +114,7 @@ void TempoChart::paintEvent(QPaintEvent*)
     const double size = std::clamp(0.35 * apart, 1.4, 3.0);
     const int chosen = session_.song().tempo.barAt(following_.line());
     for (const BarTempo& each : tempi_.bars()) {
-        const QColor colour = each.isDoubtful ? colours.finding : colours.ink;
-        painter.setPen(QPen(colour, 1.2));
-        painter.setBrush(each.isPinned ? colour : colours.lane);
-        const double own = each.bar == chosen ? size + 1.6 : size;
-        painter.drawEllipse(placeOf(each.bar), own, own);
+        paintBarPoint(painter, each, placeOf(each.bar), each.bar == chosen ? size + 1.6 : size);
     }
     painter.setPen(colours.secondInk);
     const QRectF foot(box.left(), box.bottom() + 2, box.width(), 15);

@@ -4,7 +4,8 @@
 
 namespace orthochron::app {
 
-SpeedHands::SpeedHands(Session& session, QObject* parent) : QObject(parent), session_(session)
+SpeedHands::SpeedHands(Session& session, QObject* parent)
+    : QObject(parent), session_(session), heard_(session)
 {
     connect(&session_.document, &Document::songChanged, this, &SpeedHands::changed);
     connect(&session_.document, &Document::opened, this, [this] { speedPoint_.reset(); });
@@ -107,24 +108,7 @@ bool SpeedHands::setSpeedLine(
 
 void SpeedHands::hearDragged(ClipId clip, const std::vector<SpeedPoint>& points)
 {
-    constexpr qint64 kOften = 150;  // ms: each hearing is a new stream
-    if (!session_.player.isPlaying() || (lastHeard_.isValid() && lastHeard_.elapsed() < kOften)) {
-        return;
-    }
-    if (auto song = withSpeedLine(clip, points)) {
-        lastHeard_.start();
-        session_.player.setSong(
-            std::make_shared<const Song>(std::move(*song)), session_.document.sources()
-        );
-    }
-}
-
-void SpeedHands::endDragging()
-{
-    if (lastHeard_.isValid()) {
-        lastHeard_.invalidate();
-        session_.player.setSong(session_.document.song(), session_.document.sources());
-    }
+    heard_.hear([&] { return withSpeedLine(clip, points); });
 }
 
 Beats SpeedHands::pointPlace() const

@@ -1,9 +1,8 @@
 #pragma once
 
-#include <QElapsedTimer>
 #include <QObject>
 
-#include "app/session/Session.h"
+#include "app/session/HeardWhileDragged.h"
 #include "core/edits/SpeedEdits.h"
 
 namespace orthochron::app {
@@ -39,7 +38,7 @@ public:
     void setPointPlace(Beats place);
     // Plays on with a line that is still being dragged, a few times a second; and no longer.
     void hearDragged(ClipId clip, const std::vector<SpeedPoint>& points);
-    void endDragging();
+    void endDragging() { heard_.end(); }
     // What is kept from now on, and of a clip that has a line or spins at once.
     void keepSpeed(SpeedKeeps keeps);
     void removeSpeedPoint();
@@ -55,7 +54,7 @@ private:
     Session& session_;
     bool drawsSpeed_ = false;
     std::optional<SpeedPointOf> speedPoint_;
-    QElapsedTimer lastHeard_;
+    HeardWhileDragged heard_;
     // What a line was whose standstill its pitch alone cannot have: it comes back with the speed.
     struct Slowed {
         ClipId clip;

@@ -15,7 +15,6 @@ namespace orthochron::app {
 namespace {
 
 constexpr int kAttendEvery = 10;  // ms
-constexpr int kHeardEvery = 150;  // ms, while notes are dragged
 
 }  // namespace
 
@@ -26,7 +25,7 @@ QString rungName(int midi)
 }
 
 TuneHands::TuneHands(Session& session, QObject* parent)
-    : QObject(parent), session_(session), takes_(session, this)
+    : QObject(parent), session_(session), takes_(session, this), heard_(session)
 {
     connect(&session_.document, &Document::opened, this, [this] {
         chosen_.clear();
@@ -174,24 +173,7 @@ void TuneHands::apply(const std::vector<NoteTuning>& asked, const QString& name)
 
 void TuneHands::hearDragged(const std::vector<NoteTuning>& asked)
 {
-    if (!session_.player.isPlaying() ||
-        (lastHeard_.isValid() && lastHeard_.elapsed() < kHeardEvery)) {
-        return;
-    }
-    lastHeard_.start();
-    if (auto song = withAsked(asked)) {
-        session_.player.setSong(
-            std::make_shared<const Song>(std::move(*song)), session_.document.sources()
-        );
-    }
-}
-
-void TuneHands::endDragging()
-{
-    if (lastHeard_.isValid()) {
-        lastHeard_.invalidate();
-        session_.player.setSong(session_.document.song(), session_.document.sources());
-    }
+    heard_.hear([&] { return withAsked(asked); });
 }
 
 void TuneHands::change(

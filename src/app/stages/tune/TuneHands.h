@@ -1,9 +1,9 @@
 #pragma once
 
-#include <QElapsedTimer>
 #include <QObject>
 #include <QTimer>
 
+#include "app/session/HeardWhileDragged.h"
 #include "app/stages/tune/SungTakes.h"
 #include "core/tune/Guide.h"
 #include "core/tune/Tuning.h"
@@ -55,7 +55,7 @@ public:
     void apply(const std::vector<NoteTuning>& asked, const QString& name);
     // Plays on with notes that are still being dragged, a few times a second; and no longer.
     void hearDragged(const std::vector<NoteTuning>& asked);
-    void endDragging();
+    void endDragging() { heard_.end(); }
     void putRightGently();
     void reset();
     void shift(double semitones);
@@ -122,7 +122,7 @@ private:
     Hearing hearing_ = Hearing::InSong;
     bool areTonesHeld_ = false;
     QTimer attending_;
-    QElapsedTimer lastHeard_;
+    HeardWhileDragged heard_;
     std::set<std::size_t> chosen_;
     // What is asked, as it was read from a treatment of these notes, and of which song's clips that was.
     mutable std::vector<NoteTuning> asked_;
