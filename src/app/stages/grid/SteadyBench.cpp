@@ -160,6 +160,15 @@ QWidget* SteadyBench::makeFound()
     level_->setToolTip(
         tr("Gives its clips the gain, in dB, that makes them as loud as all else while they play")
     );
+    // The two lines stand under each other.
+    constexpr int kBeatsWide = 156;
+    constexpr int kBarsWide = 148;
+    for (NumberField* field : {beats_, wantedBeats_}) {
+        field->setMinimumWidth(kBeatsWide);
+    }
+    for (NumberField* field : {bars_, wantedBars_}) {
+        field->setMinimumWidth(kBarsWide);
+    }
     wanted->addWidget(wantedBeats_);
     wanted->addWidget(wantedBars_);
     wanted->addStretch(1);
