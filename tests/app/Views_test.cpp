@@ -1,5 +1,6 @@
 #include "app/WindowFixture.h"
 #include "app/views/FeelDial.h"
+#include "app/views/JoinViews.h"
 #include "app/views/TimingChart.h"
 
 #include <set>
@@ -196,6 +197,18 @@ TEST_F(Views, LongWorkIsShownAndCanBeStopped)
     EXPECT_FALSE(session_->jobs.isBusy());
     EXPECT_TRUE(isToldStopped);
     EXPECT_FALSE(stop->isVisible());
+}
+
+TEST(FindingText, SaysEachKindAsItIsMeasured)
+{
+    EXPECT_EQ(
+        findingText({.kind = FindingKind::Strain, .value = 1.618}), QStringLiteral("strain ×1.62")
+    );
+    EXPECT_EQ(findingText({.kind = FindingKind::Dip, .value = -4.2}), QStringLiteral("dip −4 dB"));
+    EXPECT_EQ(
+        findingText({.kind = FindingKind::CutInAttack, .value = 1.54}),
+        QStringLiteral("cut in attack 1.5 ms")
+    );
 }
 
 }  // namespace

@@ -15,20 +15,6 @@ constexpr Seconds kPictureReach = milliseconds(40.0);
 constexpr Seconds kFollowing = milliseconds(150.0);  // after a join: holds the hit it leads to
 constexpr int kFrameHeight = 96;
 
-QString findingText(const Finding& finding)
-{
-    const QString word = QString::fromUtf8(
-        wordOf(finding.kind).data(), static_cast<int>(wordOf(finding.kind).size())
-    );
-    const QString unit = QString::fromUtf8(
-        unitOf(finding.kind).data(), static_cast<int>(unitOf(finding.kind).size())
-    );
-    QString value =
-        QString::number(finding.value, 'f', finding.kind == FindingKind::CutInAttack ? 1 : 0);
-    value.replace(QLatin1Char('-'), QChar(0x2212));
-    return QStringLiteral("%1 %2 %3").arg(word, value, unit);
-}
-
 // How alike the sides of a join are on one microphone; 0 where it has none or cannot be read.
 double likenessAt(const std::vector<Clip>& clips, PartId join, const Sources& sources)
 {
@@ -62,6 +48,23 @@ void paintCrossfade(QPainter& painter, QRectF zone, const SetJoin& join, double 
 }
 
 }  // namespace
+
+QString findingText(const Finding& finding)
+{
+    const auto text = [](std::string_view word) {
+        return QString::fromUtf8(word.data(), static_cast<qsizetype>(word.size()));
+    };
+    if (finding.kind == FindingKind::Strain) {
+        return QStringLiteral("%1 ×%2")
+            .arg(text(wordOf(finding.kind)))
+            .arg(finding.value, 0, 'f', 2);
+    }
+    QString value =
+        QString::number(finding.value, 'f', finding.kind == FindingKind::CutInAttack ? 1 : 0);
+    value.replace(QLatin1Char('-'), QChar(0x2212));
+    return QStringLiteral("%1 %2 %3")
+        .arg(text(wordOf(finding.kind)), value, text(unitOf(finding.kind)));
+}
 
 JoinPictures::JoinPictures(Session& session, QObject* parent) : QObject(parent), session_(session)
 {

@@ -7,6 +7,9 @@
 
 namespace orthochron::app {
 
+// "dip −4 dB", "cut in attack 1.5 ms", "strain ×1.62".
+[[nodiscard]] QString findingText(const Finding& finding);
+
 // What a join sounds like on one microphone, read for drawing.
 struct JoinPicture {
     std::vector<std::vector<float>> edited;  // by track of the set, from `from` on

@@ -145,11 +145,12 @@ void TimingChart::paintEvent(QPaintEvent*)
     painter.drawText(area.adjusted(8, 0, 0, -4), Qt::AlignLeft | Qt::AlignBottom, tr("late"));
     painter.setPen(colours.secondInk);
     painter.setFont(Theme::label(8.5));
-    painter.drawText(
-        area.adjusted(0, 4, -8, 0),
-        Qt::AlignRight | Qt::AlignTop,
-        tr("○ recorded   ● fitted   — drift")
-    );
+    // On paper of its own: hits would be drawn through the words.
+    const QString legend = tr("○ recorded   ● fitted   — drift");
+    QRectF words = painter.fontMetrics().boundingRect(legend);
+    words.moveTopRight(area.topRight() + QPointF(-8.0, 4.0));
+    painter.fillRect(words.adjusted(-4, -1, 4, 1), colours.lane);
+    painter.drawText(words, Qt::AlignRight | Qt::AlignTop, legend);
     if (preview.performance.hits.empty()) {
         painter.drawText(
             area.adjusted(0, 0, 0, -area.height() / 3),

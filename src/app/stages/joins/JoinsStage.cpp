@@ -351,12 +351,8 @@ QString JoinsStage::findingText() const
     if (worst == nullptr) {
         return tr("clean");
     }
-    const auto word = wordOf(worst->kind);
-    const auto unit = unitOf(worst->kind);
-    return tr("%1 %2 %3, %4 dB against the music")
-        .arg(QString::fromUtf8(word.data(), static_cast<qsizetype>(word.size())))
-        .arg(worst->value, 0, 'f', 1)
-        .arg(QString::fromUtf8(unit.data(), static_cast<qsizetype>(unit.size())))
+    return tr("%1, %2 dB against the music")
+        .arg(app::findingText(*worst))
         .arg(worst->loudness, 0, 'f', 0)
         .replace(QLatin1Char('-'), QStringLiteral("−"));
 }

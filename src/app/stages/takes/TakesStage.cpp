@@ -93,7 +93,7 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent)
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    table_->verticalHeader()->setDefaultSectionSize(24);
+    table_->verticalHeader()->setDefaultSectionSize(22);
     table_->setShowGrid(false);
     table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     table_->setFrameShape(QFrame::NoFrame);
