@@ -2,13 +2,13 @@
 
 #include "core/tune/EndMoves.h"
 
-#include <cstdlib>
+#include <algorithm>
+#include <cmath>
 
 namespace orthochron {
 
 namespace {
 
-constexpr Seconds kLeastLeft = milliseconds(50.0);
 constexpr Seconds kUnheard = milliseconds(5.0);  // no listener tells a note that is so little off
 
 // Where notes go whose starts move by so much: as a whole, but what touches or runs into the next one ends there.
@@ -55,7 +55,7 @@ Result<FittedNotes> fitNotes(
     }
     const Performance performance = judgeSet(song, hits, request);
     const Moves moves = planMoves(performance, request.fit);
-    FittedNotes fitted{std::move(asked), moves.figures, 0};
+    FittedNotes fitted{.asked = std::move(asked)};
     std::vector<Frames> by(heard.size(), Frames(0));
     for (const std::size_t i : meant) {
         const Frames move = i < by.size() ? moves.hits[i].move : Frames(0);
@@ -64,10 +64,23 @@ Result<FittedNotes> fitNotes(
         }
     }
     const std::vector<NoteTuning> were = fitted.asked;
-    moveEnds(endMoves(were, by), toFrames(kLeastLeft, song.rate), fitted.asked);
+    moveEnds(endMoves(were, by), song.rate, fitted.asked);
     for (std::size_t i = 0; i < were.size(); ++i) {
         fitted.moved += fitted.asked[i].start != were[i].start ? 1 : 0;
     }
+    double mains = 0.0;
+    for (const std::size_t i : meant) {
+        if (i >= were.size() || performance.hits[i].role != HitRole::Main) {
+            continue;
+        }
+        const Seconds off = performance.hits[i].deviation();
+        const Seconds moved = toSeconds(fitted.asked[i].start - were[i].start, song.rate);
+        fitted.before += Seconds(std::abs(off.count()));
+        fitted.after += Seconds(std::abs((off + moved).count()));
+        mains += 1.0;
+    }
+    fitted.before = fitted.before / std::max(mains, 1.0);
+    fitted.after = fitted.after / std::max(mains, 1.0);
     return fitted;
 }
 

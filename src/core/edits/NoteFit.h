@@ -9,15 +9,17 @@ namespace orthochron {
 
 struct FittedNotes {
     std::vector<NoteTuning> asked;
-    FitFigures figures;  // of the starts of those that were meant
     int moved = 0;
+    // How far the starts of those that were meant are from their lines, on average: as they were, and as they now are.
+    Seconds before;
+    Seconds after;
 };
 
 // What is asked of notes so that they are in time: their starts are judged as the hits of one lead are, and drift, feel
 // and strays are taken out by the amounts of a fit, by moving notes as a whole. Of `meant` ones only, by index; all
-// are listened to. A note that need move by less than 5 ms, or not at all, keeps its start to the sample; where the one after it comes earlier, or
-// touches it, its end yields, and one that would be left shorter than 50 ms keeps its place. `heard` and `asked` are of
-// the same notes, ascending. Errors: BadArgument for no notes, amounts no fit can have.
+// are listened to. A note that would move by less than 5 ms keeps its start to the sample; where the one after it
+// comes earlier, or touches it, its end yields, and one that would be left too short keeps its place (moveEnds).
+// `heard` and `asked` are of the same notes, ascending. Errors: BadArgument for no notes, amounts no fit can have.
 [[nodiscard]] Result<FittedNotes> fitNotes(
     const Song& song,
     TrackId track,

@@ -57,8 +57,8 @@ private:
 // and the notes in a second (format 1).
 enum class MidiTracks { One, TempoAndNotes };
 
-// Reads formats 0 and 1 in metrical time. Errors: BadInput for anything else, however damaged; several songs in one
-// file (format 2) are no one's guide.
+// Reads formats 0 and 1 in metrical time. Errors: BadInput for anything else, however damaged, and for several pieces
+// in one file (format 2).
 [[nodiscard]] Result<MidiFile> readMidi(const std::filesystem::path& path);
 
 // Of what is written: every place is rounded to the nearest.

@@ -5,9 +5,10 @@
 namespace orthochron {
 
 void moveEnds(
-    std::span<const std::optional<EndMoves>> by, Frames least, std::vector<NoteTuning>& asked
+    std::span<const std::optional<EndMoves>> by, Hertz rate, std::vector<NoteTuning>& asked
 )
 {
+    const Frames least = toFrames(kLeastLeft, rate);
     const std::vector<NoteTuning> were = asked;
     std::vector<bool> moves(asked.size());
     for (std::size_t i = 0; i < asked.size(); ++i) {

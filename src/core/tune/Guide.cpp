@@ -13,9 +13,8 @@ constexpr Seconds kFurthest{1.0};
 constexpr double kApart = 0.15;    // seconds between two starts that cost one
 constexpr double kInterval = 1.5;  // semitones that cost one
 constexpr double kMostInterval = 4.0;
-constexpr double kAlone = 1.5;                      // what a note without another costs
-constexpr double kHarmony = 0.75;                   // semitones
-constexpr Seconds kLeastLeft = milliseconds(30.0);  // of a note, and between two places
+constexpr double kAlone = 1.5;     // what a note without another costs
+constexpr double kHarmony = 0.75;  // semitones
 
 double costOf(const HeardNote& note, const HeardNote& guide, Hertz rate)
 {
@@ -32,7 +31,7 @@ void moveInTime(
     std::span<const HeardNote> guide,
     const Pairs& pairs,
     double amount,
-    Frames least,
+    Hertz rate,
     std::vector<NoteTuning>& asked
 )
 {
@@ -46,7 +45,7 @@ void moveInTime(
             by[i] = {partOf(other.start - heard[i].start), partOf(other.end - heard[i].end)};
         }
     }
-    moveEnds(by, least, asked);
+    moveEnds(by, rate, asked);
 }
 
 }  // namespace
@@ -159,7 +158,7 @@ Result<std::vector<NoteTuning>> drawnTowards(
             std::clamp(asked[i].shift + amounts.pitch * way, -kMostSemitones, kMostSemitones);
     }
     if (amounts.time > 0.0) {
-        moveInTime(heard, guide, pairs, amounts.time, toFrames(kLeastLeft, rate), asked);
+        moveInTime(heard, guide, pairs, amounts.time, rate, asked);
     }
     return asked;
 }

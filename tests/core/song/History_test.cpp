@@ -163,6 +163,21 @@ TEST(History, GivesBackEveryVersionHoweverFarOneGoes)
     EXPECT_NE(history.serial(81), other.serial(81));
 }
 
+TEST(Song, IsAnotherByItsTemperamentOrItsGuideAlone)
+{
+    const Song song = manyVersions(1).front();
+    Song tuned = song;
+    tuned.temperament.a4 = Hertz(442.0);
+    EXPECT_FALSE(tuned == song);
+    Song guided = song;
+    guided.guide = std::make_shared<const MidiGuide>(MidiGuide{"Played", {{Seconds(1.0)}}});
+    EXPECT_FALSE(guided == song);
+    // By what it says, not by where it lies.
+    Song again = song;
+    again.guide = std::make_shared<const MidiGuide>(*guided.guide);
+    EXPECT_EQ(again, guided);
+}
+
 TEST(History, AMoveOfManyClipsIsKeptAsADifference)
 {
     Song song = manyVersions(1).front();

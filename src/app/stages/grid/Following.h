@@ -47,12 +47,12 @@ public:
     void free();
     // The pins in the chosen range, when the line is one of several there; otherwise the line itself.
     [[nodiscard]] std::vector<Beats> meant(Beats line) const;
-    // Moves those that are meant as one.
-    [[nodiscard]] Result<Song> shifted(Beats line, Seconds time) const;  // the chosen line
-    void keep();                                                         // it is right where it is
-    void countFrom();
+    // The song with those that are meant moved as one, so that the line is at a time.
+    [[nodiscard]] Result<Song> shifted(Beats line, Seconds time) const;
+    void keep();       // it is right where it is
+    void countFrom();  // it becomes bar 1
     // Up to the line: a ramp from the pin before it, or one tempo where there is a ramp.
-    void turnRamp();  // it becomes bar 1
+    void turnRamp();
     void hear();
     // The nearest attack to a time, song time, that a draft of the open song has heard, or where a note of the guide
     // begins; none within `reach`.

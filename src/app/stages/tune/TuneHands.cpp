@@ -411,15 +411,13 @@ void TuneHands::fitInTime()
         return;
     }
     apply(next, tr("Bring notes into time"));
-    const auto arrow = [](const PartFigures& figures) {
-        return QStringLiteral("%1 → %2 ms")
-            .arg(inMilliseconds(figures.before), 0, 'f', 1)
-            .arg(inMilliseconds(figures.after), 0, 'f', 1);
-    };
-    session_.say(tr("%1 of %2 moved: drift %3, strays %4; what was right kept its place")
-                     .arg(fitted->moved)
-                     .arg(counted(std::ssize(wanted), tr("note"), tr("notes")))
-                     .arg(arrow(fitted->figures.drift), arrow(fitted->figures.stray)));
+    session_.say(
+        tr("%1 of %2 moved: %3 → %4 ms off their lines on average; what was right kept its place")
+            .arg(fitted->moved)
+            .arg(counted(std::ssize(wanted), tr("note"), tr("notes")))
+            .arg(inMilliseconds(fitted->before), 0, 'f', 1)
+            .arg(inMilliseconds(fitted->after), 0, 'f', 1)
+    );
 }
 
 void TuneHands::markStarts()
