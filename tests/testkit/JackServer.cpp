@@ -46,14 +46,12 @@ bool waitFor(std::chrono::seconds most, const Done& done)
 
 JackServer::JackServer(int rate, int blockFrames, int outputs)
 {
-    // A killed server leaves its name behind, and a machine has room for eight: few names are used
-    // again and again, each by one test at a time.
-    for (int number = 0; slot_ < 0 && number < 3; ++number) {
-        name_ = "orthochron-test-" + std::to_string(number);
-        slot_ = ::open(("/tmp/" + name_ + ".lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600);
-        if (slot_ >= 0 && ::flock(slot_, LOCK_EX | LOCK_NB) != 0) {
-            ::close(std::exchange(slot_, -1));
-        }
+    // Clients of one name, which the sound library chooses, get in each other's way even on two servers: there is
+    // one at a time on this machine. A killed one leaves its name behind, which the next takes up.
+    name_ = "orthochron-test";
+    turn_ = ::open(("/tmp/" + name_ + ".lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600);
+    if (turn_ >= 0) {
+        (void)::flock(turn_, LOCK_EX);
     }
     // All clients of this process find it by this, RtAudio's among them.
     ::setenv("JACK_DEFAULT_SERVER", name_.c_str(), 1);
@@ -107,8 +105,8 @@ JackServer::~JackServer()
         ::kill(child_, SIGTERM);
         ::waitpid(child_, nullptr, 0);
     }
-    if (slot_ >= 0) {
-        ::close(slot_);
+    if (turn_ >= 0) {
+        ::close(turn_);
     }
 }
 

@@ -23,7 +23,7 @@ public:
 private:
     pid_t child_ = 0;
     std::string name_;
-    int slot_ = -1;  // held as long as the name is used
+    int turn_ = -1;  // held as long as it lives
 };
 
 // Listens to what a client sends to the server's outputs.

@@ -173,7 +173,8 @@ TEST(JackServerTest, AServerThatGoesAwayIsNoticedAndPlayingGoesOnElsewhere)
     const Tone tone(60.0);
     player.setSong(tone.song, tone.sources);
     player.play();
-    ASSERT_TRUE(player.device().isAlive());
+    ASSERT_FALSE(player.device().isSimulated());
+    ASSERT_TRUE(player.device().isAlive()) << player.trouble();
     server.kill();
     for (int i = 0; i < 500 && player.device().isAlive(); ++i) {
         std::this_thread::sleep_for(std::chrono::milliseconds(10));
