@@ -5,6 +5,8 @@
 #include "engine/device/QuietLibraries.h"
 
 #include <algorithm>
+#include <chrono>
+#include <condition_variable>
 #include <string>
 #include <utility>
 
@@ -96,9 +98,24 @@ MidiKeys::MidiKeys(Hear hear) : hear_(std::move(hear))
 
 MidiKeys::~MidiKeys() = default;
 
+void MidiKeys::watch()
+{
+    watching_ = std::jthread([this](const std::stop_token& stop) {
+        constexpr std::chrono::seconds kEvery{2};
+        std::mutex waiting;
+        std::condition_variable_any woken;
+        while (!stop.stop_requested()) {
+            (void)look();
+            std::unique_lock lock(waiting);
+            woken.wait_for(lock, stop, kEvery, [] { return false; });
+        }
+    });
+}
+
 std::size_t MidiKeys::look()
 {
     const QuietLibraries quiet;
+    const std::scoped_lock lock(mutex_);
     std::size_t open = 0;
     for (const auto& system : systems_) {
         if (!system->asked) {

@@ -2,6 +2,8 @@
 
 #include <functional>
 #include <memory>
+#include <mutex>
+#include <thread>
 #include <vector>
 
 namespace orthochron::engine {
@@ -20,13 +22,17 @@ public:
     // Opens keyboards that were plugged in since, and lets go of those that went. How many are open; where there
     // is no MIDI at all that is none.
     std::size_t look();
+    // Looks now and every two seconds from now on, on a thread of its own: a server may keep one waiting.
+    void watch();
 
 private:
     struct Input;
     struct System;
 
     Hear hear_;
+    std::mutex mutex_;  // of what is open
     std::vector<std::unique_ptr<System>> systems_;
+    std::jthread watching_;
 };
 
 }  // namespace orthochron::engine

@@ -2,9 +2,12 @@
 
 #include <gtest/gtest.h>
 
+#include "engine/device/QuietLibraries.h"
 #include "testkit/JackServer.h"
 
 #include <chrono>
+#include <cstdio>
+#include <memory>
 #include <mutex>
 #include <thread>
 #include <utility>
@@ -70,6 +73,33 @@ TEST(MidiKeys, HearsKeyboardsAsTheyComeAndGo)
     const testkit::JackKeyboard later("Another");
     EXPECT_EQ(keys.look(), others + 1);
     ASSERT_TRUE(later.isHeard());
+}
+
+TEST(MidiKeys, WatchesForThemByItself)
+{
+    const testkit::JackServer server(48000);
+    if (!server.isRunning()) {
+        GTEST_SKIP() << "no JACK server can be started here";
+    }
+    Heard heard;
+    MidiKeys keys([&](int note, bool isDown) { heard(note, isDown); });
+    keys.watch();
+    testkit::JackKeyboard keyboard("Plugged in later");
+    ASSERT_TRUE(keyboard.isHeard());
+    keyboard.play(0x90, 62, 90);
+    EXPECT_EQ(heard.first(1), (Notes{{62, true}}));
+}
+
+TEST(QuietLibraries, LetTheTerminalSpeakAgainWhenTheLastOfThemIsGone)
+{
+    testing::internal::CaptureStderr();
+    auto first = std::make_unique<QuietLibraries>();
+    auto second = std::make_unique<QuietLibraries>();
+    first.reset();
+    (void)std::fputs("lost", stderr);
+    second.reset();
+    (void)std::fputs("heard", stderr);
+    EXPECT_EQ(testing::internal::GetCapturedStderr(), "heard");
 }
 
 }  // namespace

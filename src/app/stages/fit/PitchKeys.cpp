@@ -18,7 +18,6 @@ constexpr int kKeys = 2 * kMost + 1;
 constexpr Seconds kLongest{12.0};                 // of what is tried: 25 pitches of it are kept
 constexpr Seconds kSeam = milliseconds(3.0);      // at its ends, where it goes round
 constexpr int kLookEvery = 100;                   // ms
-constexpr int kPluggedEvery = 2000;               // ms
 constexpr int kMiddleC = 60;                      // of MIDI
 constexpr int kWordsWide = 62;                    // px, of the words at the left
 const QString kUp = QStringLiteral("asdfghjkl");  // 0 to +8
@@ -105,8 +104,6 @@ PitchKeys::PitchKeys(Session& session, ClipHands& hands, QWidget* parent)
             look_.stop();
         }
     });
-    plugged_.setInterval(kPluggedEvery);
-    connect(&plugged_, &QTimer::timeout, this, [this] { midi_->look(); });
     connect(&session_.document, &Document::songChanged, this, &PitchKeys::drop);
     connect(&session_.choice, &Choice::changed, this, [this] {
         if (trial_ && hands_.scope() != tried_) {
@@ -281,13 +278,11 @@ void PitchKeys::showEvent(QShowEvent*)
             this, [this, note, isDown] { playNote(note, isDown); }, Qt::QueuedConnection
         );
     });
-    midi_->look();
-    plugged_.start();
+    midi_->watch();
 }
 
 void PitchKeys::hideEvent(QHideEvent*)
 {
-    plugged_.stop();
     midi_.reset();
     hold(std::nullopt);
 }

@@ -59,7 +59,6 @@ private:
     std::optional<int> last_;                 // held last: what Enter keeps
     QTimer look_;                             // while it is being made
     std::unique_ptr<engine::MidiKeys> midi_;  // while the row is shown
-    QTimer plugged_;                          // looks for keyboards that come and go
 };
 
 }  // namespace orthochron::app
