@@ -5,7 +5,7 @@
 
 #include "core/base/FileName.h"
 
-#include <atomic>
+#include <algorithm>
 #include <cmath>
 
 namespace orthochron {
@@ -23,34 +23,70 @@ void notePeak(PrintedFile& file, const AudioBuffer& block)
     }
 }
 
-// Fills and writes one file block by block; the writer is left unfinished.
-template<class Fill>
-Result<PrintedFile> writeBlocks(
-    SoundFileWriter& writer,
-    int channels,
+// A file being printed.
+struct Printing {
+    std::unique_ptr<SoundFileWriter> writer;
+    int channels = 1;
+    PrintedFile file;
+};
+
+// Fills and writes files block by block, all of them at one place at a time: what takes long to make of a whole mic
+// set is made once. The writers are left unfinished.
+template<class Prepare, class Fill>
+Result<void> writeBlocks(
+    std::vector<Printing>& files,
     const PrintSettings& settings,
     const Work& work,
+    const Prepare& prepare,
     const Fill& fill
 )
 {
-    PrintedFile file;
     const std::int64_t length = (settings.to - settings.from).count();
     for (std::int64_t done = 0; done < length; done += kBlock) {
         if (work.stopped()) {
             return cancelled();
         }
-        AudioBuffer block(channels, Frames(std::min(kBlock, length - done)));
-        if (auto filled = fill(settings.from + Frames(done), block); !filled) {
-            return tl::unexpected(filled.error());
-        }
-        notePeak(file, block);
-        if (auto written = writer.write(block); !written) {
-            return tl::unexpected(written.error());
+        const Frames at = settings.from + Frames(done);
+        const Frames frames(std::min(kBlock, length - done));
+        prepare(at, at + frames);
+        std::vector<Result<void>> written(files.size());
+        tbb::parallel_for(std::size_t{0}, files.size(), [&](std::size_t i) {
+            AudioBuffer block(files[i].channels, frames);
+            written[i] = fill(i, at, block);
+            if (written[i]) {
+                notePeak(files[i].file, block);
+                written[i] = files[i].writer->write(block);
+            }
+        });
+        const auto failed = std::ranges::find_if(written, [](const auto& one) { return !one; });
+        if (failed != written.end()) {
+            return *failed;
         }
         work.report(static_cast<double>(done) / static_cast<double>(length));
     }
-    file.clipped = writer.clipped();
-    return file;
+    for (Printing& printing : files) {
+        printing.file.clipped = printing.writer->clipped();
+    }
+    return {};
+}
+
+// Makes ready what takes long of a track where it is not yet, and what comes after it along with it.
+void makeReadyAhead(
+    const Track& track, Hertz rate, const Sources& sources, Frames from, Frames to, const Work& work
+)
+{
+    constexpr Seconds kAlong(8.0);
+    for (const StretchedPart& part : stretchedParts(track, from, to)) {
+        const Sound& sound = part.clip->sound;
+        const bool isReady = sources.isReady(sound, part.soundFrom) &&
+                             sources.isReady(sound, part.soundTo - Frames(1));
+        if (!isReady) {
+            // What cannot be made is said where it is read.
+            (void)sources.makeReady(
+                sound, part.soundFrom, part.soundFrom + toFrames(kAlong, rate), {work.stop, {}}
+            );
+        }
+    }
 }
 
 Result<void> check(
@@ -84,17 +120,26 @@ Result<PrintedFile> printMix(
     if (!writer) {
         return tl::unexpected(writer.error());
     }
-    auto file = writeBlocks(**writer, 2, settings, work, [&](Frames from, AudioBuffer& block) {
+    std::vector<Printing> files;
+    files.push_back({std::move(*writer), 2, {}});
+    files.front().file.path = path;
+    const auto prepare = [&](Frames from, Frames to) {
+        for (const auto& track : song.tracks) {
+            if (isHeard(song, *track)) {
+                makeReadyAhead(*track, song.rate, sources, from, to, work);
+            }
+        }
+    };
+    const auto mix = [&](std::size_t, Frames from, AudioBuffer& block) {
         return renderMix(song, sources, from, block);
-    });
-    if (!file) {
-        return file;
+    };
+    if (auto written = writeBlocks(files, settings, work, prepare, mix); !written) {
+        return tl::unexpected(written.error());
     }
-    if (auto finished = (*writer)->finish(); !finished) {
+    if (auto finished = files.front().writer->finish(); !finished) {
         return tl::unexpected(finished.error());
     }
-    file->path = path;
-    return file;
+    return files.front().file;
 }
 
 Result<std::vector<PrintedFile>> printTracks(
@@ -113,7 +158,7 @@ Result<std::vector<PrintedFile>> printTracks(
     if (auto checked = check(paths, sources, settings); !checked) {
         return tl::unexpected(checked.error());
     }
-    std::vector<std::unique_ptr<SoundFileWriter>> writers;
+    std::vector<Printing> files;
     for (const TrackPrint& print : tracks) {
         const int channels = channelsOf(*song.track(print.track), sources);
         auto writer = SoundFileWriter::create(
@@ -128,31 +173,25 @@ Result<std::vector<PrintedFile>> printTracks(
         if (!writer) {
             return tl::unexpected(writer.error());
         }
-        writers.push_back(std::move(*writer));
+        files.push_back({std::move(*writer), channels, {}});
+        files.back().file.path = print.path;
     }
-    std::vector<Result<PrintedFile>> files(tracks.size());
-    std::atomic<int> done{0};
-    tbb::parallel_for(std::size_t{0}, tracks.size(), [&](std::size_t i) {
-        const auto track = song.track(tracks[i].track);
-        const int channels = channelsOf(*track, sources);
-        files[i] = writeBlocks(
-            *writers[i],
-            channels,
-            settings,
-            {work.stop, {}},
-            [&](Frames from, AudioBuffer& block) {
-                return renderTrack(song, *track, sources, from, block);
-            }
-        );
-        work.report(static_cast<double>(++done) / static_cast<double>(tracks.size()));
-    });
-    std::vector<PrintedFile> printed;
-    for (std::size_t i = 0; i < files.size(); ++i) {
-        if (!files[i]) {
-            return tl::unexpected(files[i].error());
+    const auto prepare = [&](Frames from, Frames to) {
+        for (const TrackPrint& print : tracks) {
+            makeReadyAhead(*song.track(print.track), song.rate, sources, from, to, work);
         }
-        printed.push_back(*files[i]);
-        printed.back().path = tracks[i].path;
+    };
+    const auto fill = [&](std::size_t i, Frames from, AudioBuffer& block) {
+        return renderTrack(song, *song.track(tracks[i].track), sources, from, block);
+    };
+    if (auto written = writeBlocks(files, settings, work, prepare, fill); !written) {
+        return tl::unexpected(written.error());
+    }
+    std::vector<std::unique_ptr<SoundFileWriter>> writers;
+    std::vector<PrintedFile> printed;
+    for (Printing& printing : files) {
+        writers.push_back(std::move(printing.writer));
+        printed.push_back(std::move(printing.file));
     }
     if (work.stopped()) {
         return cancelled();

@@ -154,14 +154,38 @@ Result<void> renderTrack(
     const Song& song, const Track& track, const Sources& sources, Frames from, AudioBuffer& into
 )
 {
+    const HeardLine line(track.level, song.tempo, song.rate);
+    const Frames to = from + into.frames();
+    // What nobody hears is not made either.
+    if (line.isSilent(from, to) || isSilent(track.hushes, song.tempo, song.rate, from, to)) {
+        into.clear();
+        return {};
+    }
     if (auto rendered = renderClips(track.clips, sources, from, into); !rendered) {
         return rendered;
     }
-    HeardLine(track.level, song.tempo, song.rate).apply(from, into);
+    line.apply(from, into);
     for (int c = 0; c < into.channels(); ++c) {
         applyHushes(track.hushes, song.tempo, song.rate, from, into.channel(c));
     }
     return {};
+}
+
+std::vector<StretchedPart> stretchedParts(const Track& track, Frames from, Frames to)
+{
+    std::vector<StretchedPart> parts;
+    auto clip = std::ranges::partition_point(track.clips, [&](const Clip& one) {
+        return one.end() <= from;
+    });
+    for (; clip != track.clips.end() && clip->at < to; ++clip) {
+        if (clip->sound.treatment && !clip->isMuted) {
+            const Frames begin = std::max(from, clip->at);
+            const Frames end = std::min(to, clip->end());
+            const Frames first = clip->soundTimeOf(begin, end);
+            parts.push_back({&*clip, begin, first, first + (end - begin)});
+        }
+    }
+    return parts;
 }
 
 std::array<float, 2> mixGains(const Track& track, int channels)

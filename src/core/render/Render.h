@@ -21,6 +21,15 @@ renderClips(std::span<const Clip> clips, const Sources& sources, Frames from, Au
     const Song& song, const Track& track, const Sources& sources, Frames from, AudioBuffer& into
 );
 
+// What is stretched of a track in a stretch of song time, in order: a clip, and what of its sound is heard there.
+struct StretchedPart {
+    const Clip* clip;  // of the track
+    Frames from;       // song time
+    Frames soundFrom;
+    Frames soundTo;
+};
+[[nodiscard]] std::vector<StretchedPart> stretchedParts(const Track& track, Frames from, Frames to);
+
 // Left and right gain of a track: its level and pan. A mono track keeps its power across the pan
 // and is 3 dB down in the middle; a stereo track is balanced and keeps its own middle.
 [[nodiscard]] std::array<float, 2> mixGains(const Track& track, int channels);

@@ -22,6 +22,7 @@ struct Silence {
           rise(std::min(fall, span.to - span.from))
     {}
     [[nodiscard]] Frames begin() const { return span.from - fall; }
+    [[nodiscard]] Frames rises() const { return span.to - rise; }
     [[nodiscard]] double gainAt(Frames at) const
     {
         if (at < begin() || at >= span.to) {
@@ -30,8 +31,7 @@ struct Silence {
         if (at < span.from) {
             return 1.0 - smooth((at - begin()) / fall);
         }
-        const Frames rises = span.to - rise;
-        return at < rises ? 0.0 : smooth((at - rises) / rise);
+        return at < rises() ? 0.0 : smooth((at - rises()) / rise);
     }
 };
 
@@ -44,18 +44,21 @@ FrameSpan spanOf(const Hush& hush, const TempoMap& map, Hertz rate)
         toFrames(timeOf(hush.to, hush.keeps, map), rate)};
 }
 
-void applyHushes(
+namespace {
+
+// Tells `each` of the hushes that reach into [from, to), and perhaps of one that almost does.
+void forThoseIn(
     std::span<const Hush> hushes,
     const TempoMap& map,
     Hertz rate,
     Frames from,
-    std::span<float> values
+    Frames to,
+    const auto& each
 )
 {
     if (hushes.empty()) {
         return;
     }
-    const Frames to = from + Frames(std::ssize(values));
     // Those that are far away are told by their places, without asking the map for each.
     const auto reach = [&](Keeps keeps) {
         return std::pair{
@@ -67,21 +70,43 @@ void applyHushes(
     for (const Hush& hush : hushes) {
         const auto& [first, last] = hush.keeps == Keeps::Bars ? bars : times;
         // A frame may be a little off the place it stands for.
-        if (hush.to < first - HeldPlace(kAbout) || hush.from > last + HeldPlace(kAbout)) {
-            continue;
+        if (hush.to >= first - HeldPlace(kAbout) && hush.from <= last + HeldPlace(kAbout)) {
+            each(Silence(hush, map, rate));
         }
-        const Silence silence(hush, map, rate);
-        const auto gain = [&](Frames begin, Frames end, auto gainAt) {
+    }
+}
+
+}  // namespace
+
+bool isSilent(std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames from, Frames to)
+{
+    bool isCovered = false;
+    forThoseIn(hushes, map, rate, from, to, [&](const Silence& silence) {
+        isCovered |= silence.span.from <= from && silence.rises() >= to;
+    });
+    return isCovered;
+}
+
+void applyHushes(
+    std::span<const Hush> hushes,
+    const TempoMap& map,
+    Hertz rate,
+    Frames from,
+    std::span<float> values
+)
+{
+    const Frames to = from + Frames(std::ssize(values));
+    forThoseIn(hushes, map, rate, from, to, [&](const Silence& silence) {
+        const auto gain = [&](Frames begin, Frames end, const auto& gainAt) {
             for (Frames at = std::max(begin, from); at < std::min(end, to); at += Frames(1)) {
                 values[static_cast<std::size_t>((at - from).count())] *= gainAt(at);
             }
         };
         const auto edge = [&](Frames at) { return static_cast<float>(silence.gainAt(at)); };
-        const Frames rises = silence.span.to - silence.rise;
         gain(silence.begin(), silence.span.from, edge);
-        gain(rises, silence.span.to, edge);
+        gain(silence.rises(), silence.span.to, edge);
         const Frames begin = std::max(silence.span.from, from);
-        const Frames end = std::min(rises, to);
+        const Frames end = std::min(silence.rises(), to);
         if (begin < end) {
             std::ranges::fill(
                 values.subspan(
@@ -91,7 +116,7 @@ void applyHushes(
                 0.0F
             );
         }
-    }
+    });
 }
 
 }  // namespace orthochron

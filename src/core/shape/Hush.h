@@ -34,6 +34,10 @@ struct FrameSpan {
 
 [[nodiscard]] FrameSpan spanOf(const Hush& hush, const TempoMap& map, Hertz rate);
 
+// That one of them leaves nothing at all of [from, to).
+[[nodiscard]] bool
+isSilent(std::span<const Hush> hushes, const TempoMap& map, Hertz rate, Frames from, Frames to);
+
 // Silences where the hushes are what begins at song time `from`: a channel of sound, or gains.
 void applyHushes(
     std::span<const Hush> hushes,

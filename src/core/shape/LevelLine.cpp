@@ -85,6 +85,22 @@ Result<void> checkLine(const LevelLine& line)
     return {};
 }
 
+// A gain that goes evenly, counted from where its cell begins so that it is the same wherever reading
+// begins in it.
+struct HeardLine::Ramp {
+    float start = 1.0F;
+    float step = 0.0F;
+    std::int64_t offset =
+        0;  // of its first frame in the cell; less than kCell where there is a step
+
+    [[nodiscard]] bool isUnity() const { return start == 1.0F && step == 0.0F; }
+    [[nodiscard]] float at(std::size_t frame) const
+    {
+        return start +
+               step * static_cast<float>(static_cast<int>(offset) + static_cast<int>(frame));
+    }
+};
+
 // From one frame to another, its ends among the points of the line or endless.
 struct HeardLine::Piece {
     Frames begin;
@@ -94,8 +110,8 @@ struct HeardLine::Piece {
     Frames jump;  // a step is smoothed over so long, up to its end
     PieceGain gain{from, to};
 
-    void fill(Frames first, Frames last, Frames at, std::span<float> into) const;
-    void fillCurve(Frames at, Frames past, std::span<float> into) const;
+    void ramps(Frames first, Frames last, Frames at, Frames past, const auto& onRamp) const;
+    void curve(Frames at, Frames past, const auto& onRamp) const;
     [[nodiscard]] bool isFlat() const { return from.level == to.level; }
     [[nodiscard]] Frames flatTo() const
     {
@@ -160,19 +176,16 @@ double HeardLine::levelAt(Frames songTime) const
     return levelOf(gainAt(songTime));
 }
 
-// A stretch of a piece from `first` to `last`, as far as it lies in what is asked for: evenly from end to
-// end where that is near enough, else in halves.
-void HeardLine::Piece::fill(Frames first, Frames last, Frames at, std::span<float> into) const
+// A stretch of a piece from `first` to `last`, as far as it lies in [at, past): evenly from end to end where
+// that is near enough, else in halves.
+void HeardLine::Piece::ramps(Frames first, Frames last, Frames at, Frames past, const auto& onRamp)
+    const
 {
-    const Frames filled = std::max(first, at);
-    const Frames past = std::min(last, at + Frames(std::ssize(into)));
-    if (filled >= past) {
+    const Frames heard = std::max(first, at);
+    const Frames heardTo = std::min(last, past);
+    if (heard >= heardTo) {
         return;
     }
-    const auto asked = into.subspan(
-        static_cast<std::size_t>((filled - at).count()),
-        static_cast<std::size_t>((past - filled).count())
-    );
     const Frames length = last - first;
     const double low = gainAt(first);
     const double high = gainAt(last);
@@ -184,108 +197,90 @@ void HeardLine::Piece::fill(Frames first, Frames last, Frames at, std::span<floa
     const Frames middle = first + length / 2;
     if (isOnTheWay(middle) && isOnTheWay(first + length / 4) && isOnTheWay(last - length / 4)) {
         const auto step = static_cast<float>((high - low) / static_cast<double>(length.count()));
-        const auto start = static_cast<float>(low);
-        const auto offset = static_cast<int>((filled - first).count());
-        for (int k = 0; k < static_cast<int>(asked.size()); ++k) {
-            asked[static_cast<std::size_t>(k)] = start + step * static_cast<float>(offset + k);
-        }
+        onRamp(heard, heardTo, Ramp{static_cast<float>(low), step, (heard - first).count()});
         return;
     }
     if (length > Frames(kLeastCell)) {
-        fill(first, middle, at, into);
-        fill(middle, last, at, into);
+        ramps(first, middle, at, past, onRamp);
+        ramps(middle, last, at, past, onRamp);
         return;
     }
-    for (std::size_t k = 0; k < asked.size(); ++k) {
-        asked[k] = static_cast<float>(gainAt(filled + Frames(static_cast<std::int64_t>(k))));
+    for (Frames frame = heard; frame < heardTo; frame += Frames(1)) {
+        onRamp(frame, frame + Frames(1), Ramp{static_cast<float>(gainAt(frame))});
     }
 }
 
 // The frames [at, past) of a curved part of a piece. Cells lie on the song's axis, so that they are the
 // same wherever reading begins.
-void HeardLine::Piece::fillCurve(Frames at, Frames past, std::span<float> into) const
+void HeardLine::Piece::curve(Frames at, Frames past, const auto& onRamp) const
 {
     for (Frames place = at; place < past;) {
         const std::int64_t index =
             (place.count() >= 0 ? place.count() : place.count() - kCell + 1) / kCell;
         const Frames last = std::min(Frames((index + 1) * kCell), end);
-        fill(std::max(Frames(index * kCell), flatTo()), last, at, into);
+        ramps(std::max(Frames(index * kCell), flatTo()), last, at, past, onRamp);
         place = last;
     }
 }
 
-void HeardLine::walk(Frames from, Frames to, const auto& onEven, const auto& onCurve) const
+void HeardLine::walk(Frames from, Frames to, const auto& onRamp) const
 {
     if (line_.isEmpty()) {
-        onEven(from, to, 1.0F);
+        onRamp(from, to, Ramp{1.0F});
         return;
     }
     for (Frames at = from; at < to;) {
         const Piece piece = pieceAt(at);
         const Frames end = std::min(piece.end, to);
         if (const Frames flat = std::min(piece.flatTo(), end); at < flat) {
-            onEven(at, flat, static_cast<float>(gainOf(piece.from.level)));
+            onRamp(at, flat, Ramp{static_cast<float>(piece.gain.first)});
             at = flat;
         }
         if (at < end) {
-            onCurve(piece, at, end);
+            piece.curve(at, end, onRamp);
             at = end;
         }
     }
 }
 
+bool HeardLine::isSilent(Frames from, Frames to) const
+{
+    if (line_.isEmpty()) {
+        return false;
+    }
+    const Piece piece = pieceAt(from);
+    return piece.gain.first == 0.0 && std::min(piece.flatTo(), piece.end) >= to;
+}
+
 void HeardLine::gains(Frames from, std::span<float> into) const
 {
-    const auto part = [&](Frames begin, Frames end) {
-        return into.subspan(
+    walk(from, from + Frames(std::ssize(into)), [&](Frames begin, Frames end, Ramp ramp) {
+        const auto part = into.subspan(
             static_cast<std::size_t>((begin - from).count()),
             static_cast<std::size_t>((end - begin).count())
         );
-    };
-    walk(
-        from,
-        from + Frames(std::ssize(into)),
-        [&](Frames begin, Frames end, float gain) { std::ranges::fill(part(begin, end), gain); },
-        [&](const Piece& piece, Frames begin, Frames end) {
-            piece.fillCurve(begin, end, part(begin, end));
+        for (std::size_t k = 0; k < part.size(); ++k) {
+            part[k] = ramp.at(k);
         }
-    );
+    });
 }
 
 void HeardLine::apply(Frames from, AudioBuffer& sound) const
 {
-    const auto part = [&](int channel, Frames begin, Frames end) {
-        return sound.channel(channel).subspan(
-            static_cast<std::size_t>((begin - from).count()),
-            static_cast<std::size_t>((end - begin).count())
-        );
-    };
-    walk(
-        from,
-        from + sound.frames(),
-        [&](Frames begin, Frames end, float gain) {
-            for (int c = 0; c < sound.channels() && gain != 1.0F; ++c) {
-                for (float& value : part(c, begin, end)) {
-                    value *= gain;
-                }
-            }
-        },
-        [&](const Piece& piece, Frames begin, Frames end) {
-            std::array<float, kCell> curve{};
-            for (Frames at = begin; at < end; at += Frames(kCell)) {
-                const Frames to = std::min(at + Frames(kCell), end);
-                const auto gain =
-                    std::span(curve).first(static_cast<std::size_t>((to - at).count()));
-                piece.fillCurve(at, to, gain);
-                for (int c = 0; c < sound.channels(); ++c) {
-                    const auto target = part(c, at, to);
-                    for (std::size_t i = 0; i < target.size(); ++i) {
-                        target[i] *= gain[i];
-                    }
-                }
+    walk(from, from + sound.frames(), [&](Frames begin, Frames end, Ramp ramp) {
+        if (ramp.isUnity()) {
+            return;
+        }
+        for (int c = 0; c < sound.channels(); ++c) {
+            const auto part = sound.channel(c).subspan(
+                static_cast<std::size_t>((begin - from).count()),
+                static_cast<std::size_t>((end - begin).count())
+            );
+            for (std::size_t k = 0; k < part.size(); ++k) {
+                part[k] *= ramp.at(k);
             }
         }
-    );
+    });
 }
 
 namespace lines {

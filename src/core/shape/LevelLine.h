@@ -50,6 +50,8 @@ public:
     // kSilence where nothing is heard.
     [[nodiscard]] double levelAt(Frames songTime) const;
     [[nodiscard]] Frames timeOfPoint(std::size_t point) const;
+    // That nothing at all is heard in [from, to).
+    [[nodiscard]] bool isSilent(Frames from, Frames to) const;
     // Gains of the frames from song time `from` on, within 0.005 dB of gainAt. The same however the
     // song is taken apart.
     void gains(Frames from, std::span<float> into) const;
@@ -57,11 +59,11 @@ public:
     void apply(Frames from, AudioBuffer& sound) const;
 
 private:
+    struct Ramp;
     struct Piece;
     [[nodiscard]] Piece pieceAt(Frames songTime) const;
-    // Goes through [from, to): `onEven` is told where the gain stays as it is, `onCurve` where it
-    // is a piece's.
-    void walk(Frames from, Frames to, const auto& onEven, const auto& onCurve) const;
+    // Goes through [from, to) and tells how the gain goes from one frame to another.
+    void walk(Frames from, Frames to, const auto& onRamp) const;
 
     const LevelLine& line_;
     const TempoMap& map_;

@@ -1,11 +1,14 @@
 #include "core/stretch/Blend.h"
 
+#include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/task_arena.h>
 #include <rubberband/RubberBandStretcher.h>
 
 #include "core/joins/Crossfade.h"
 #include "core/joins/Layers.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <condition_variable>
 #include <list>
@@ -92,17 +95,34 @@ public:
         // Where a cell begins the one before is still heard.
         const std::int64_t first = indexOf(from - fade());
         const std::int64_t last = std::min(indexOf(to - Frames(1)), first + most - 1);
-        for (std::int64_t index = first; index <= last; ++index) {
-            if (work.stopped()) {
-                return cancelled();
-            }
-            if (isMade(index)) {
-                if (auto cell = cellAt(index); !cell) {
-                    return tl::unexpected(cell.error());
+        std::vector<std::int64_t> missing;
+        {
+            const std::scoped_lock lock(mutex_);
+            for (std::int64_t index = first; index <= last; ++index) {
+                if (isMade(index) && knownAt(index) == cells_.end()) {
+                    missing.push_back(index);
                 }
             }
         }
-        return {};
+        // One after the other for each core, so that what is heard first is there first.
+        std::atomic<std::size_t> next{0};
+        std::mutex failing;
+        Result<void> done;
+        const auto makeSome = [&](int) {
+            for (std::size_t i = next++; i < missing.size() && !work.stopped(); i = next++) {
+                if (auto cell = cellAt(missing[i]); !cell) {
+                    const std::scoped_lock lock(failing);
+                    done = tl::unexpected(cell.error());
+                }
+            }
+        };
+        tbb::this_task_arena::isolate([&] {
+            tbb::parallel_for(0, tbb::this_task_arena::max_concurrency(), makeSome);
+        });
+        if (work.stopped()) {
+            return cancelled();
+        }
+        return done;
     }
     [[nodiscard]] bool isReady(Frames at) override
     {

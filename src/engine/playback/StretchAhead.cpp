@@ -1,5 +1,7 @@
 #include "engine/playback/StretchAhead.h"
 
+#include "core/render/Render.h"
+
 #include <algorithm>
 #include <chrono>
 
@@ -90,32 +92,19 @@ void StretchAhead::makeReady(
 )
 {
     // What is heard first first, of all tracks alike.
-    struct Part {
-        const Clip* clip;
-        Frames from;
-        Frames to;
-    };
-    std::vector<Part> parts;
+    std::vector<StretchedPart> parts;
     for (const auto& track : watched.song->tracks) {
-        auto clip = std::ranges::partition_point(track->clips, [&](const Clip& one) {
-            return one.end() <= from;
-        });
-        for (; clip != track->clips.end() && clip->at < to; ++clip) {
-            if (clip->sound.treatment) {
-                parts.push_back({&*clip, std::max(from, clip->at), std::min(to, clip->end())});
-            }
-        }
+        const auto some = stretchedParts(*track, from, to);
+        parts.insert(parts.end(), some.begin(), some.end());
     }
-    std::ranges::stable_sort(parts, {}, &Part::from);
-    for (const Part& part : parts) {
-        const Frames first = part.clip->soundTimeOf(part.from, part.to);
-        if (!watched.sources->isReady(part.clip->sound, first)) {
+    std::ranges::stable_sort(parts, {}, &StretchedPart::from);
+    for (const StretchedPart& part : parts) {
+        const Sound& sound = part.clip->sound;
+        if (!watched.sources->isReady(sound, part.soundFrom)) {
             isBusy_.store(true, std::memory_order_relaxed);
         }
         // What cannot be made is said where it is read.
-        (void)watched.sources->makeReady(
-            part.clip->sound, first, first + (part.to - part.from), {stopped, {}}
-        );
+        (void)watched.sources->makeReady(sound, part.soundFrom, part.soundTo, {stopped, {}});
         if (stopped.stop_requested()) {
             return;
         }

@@ -127,6 +127,60 @@ TEST_F(Rendering, GivesOneAnswerInBlocksOfAnySize)
     }
 }
 
+TEST_F(Rendering, WhatNobodyHearsIsNotReadAndTheRestSoundsAlikeInBlocksOfAnySize)
+{
+    // Of a take that cannot be read, only where it is to be heard is it missed.
+    class Unreadable final : public SampleSource {
+    public:
+        [[nodiscard]] Hertz rate() const override { return kRate; }
+        [[nodiscard]] Frames frames() const override { return Frames(48000); }
+        [[nodiscard]] int channels() const override { return 1; }
+        [[nodiscard]] Result<void> read(Frames, AudioBuffer&) override
+        {
+            return badArgument("it was read");
+        }
+    };
+    const auto hushed = [](double from, double to) {
+        Hush hush;
+        hush.from = HeldPlace(from);
+        hush.to = HeldPlace(to);
+        hush.keeps = Keeps::Time;
+        return hush;
+    };
+    Track track = *song_.tracks[1];
+    track.hushes = {hushed(0.2, 0.4)};
+    track.level = {
+        {{HeldPlace(0.1), 0.0}, {HeldPlace(0.5), -6.0}, {HeldPlace(0.6), kSilence}}, Keeps::Time};
+    const auto renderedBy = [&](const Sources& sources, double from, std::int64_t frames) {
+        AudioBuffer out(1, Frames(frames));
+        const bool isDone = renderTrack(song_, track, sources, atSeconds(from), out).has_value();
+        return std::pair{isDone, std::move(out)};
+    };
+    Sources broken;
+    broken.put(song_.takes[1].id, std::make_unique<Unreadable>());
+    for (const double silent : {0.21, 0.3, 0.39 - 0.005, 0.61, 0.9}) {
+        const auto [isDone, out] = renderedBy(broken, silent, 240);
+        EXPECT_TRUE(isDone) << silent;
+        EXPECT_EQ(out.channel(0)[100], 0.0F);
+    }
+    for (const double heard : {0.0, 0.195, 0.399, 0.45, 0.599}) {
+        EXPECT_FALSE(renderedBy(broken, heard, 240).first) << heard;
+    }
+    const AudioBuffer whole = renderedBy(sources_, 0.0, 48000).second;
+    for (const std::int64_t block : {96, 1000, 9600}) {
+        for (std::int64_t at = 0; at < 48000; at += block) {
+            const AudioBuffer part =
+                renderedBy(sources_, static_cast<double>(at) / 48000.0, block).second;
+            for (std::int64_t i = 0; i < block && at + i < 48000; ++i) {
+                ASSERT_EQ(
+                    part.channel(0)[static_cast<std::size_t>(i)],
+                    whole.channel(0)[static_cast<std::size_t>(at + i)]
+                );
+            }
+        }
+    }
+}
+
 TEST_F(Rendering, AMatchedCrossfadeOfOneSoundWithItselfIsThatSound)
 {
     Clip a = clip(1);

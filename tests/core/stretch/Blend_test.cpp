@@ -32,17 +32,23 @@ std::shared_ptr<const AudioBuffer> chords()
     return both;
 }
 
-std::unique_ptr<SampleSource>
-sourceOf(std::vector<Pin> pins, const std::shared_ptr<const AudioBuffer>& sound, double steps = 0.0)
+std::shared_ptr<StretchPlan>
+planOf(std::vector<Pin> pins, const std::shared_ptr<const AudioBuffer>& sound, double steps = 0.0)
 {
     Treatment treatment;
     treatment.material = Material::Blend;
     treatment.time = *TimeMap::through(std::move(pins));
     treatment.semitones = steps;
-    auto plan = *planStretch(
+    return *planStretch(
         treatment, {channelOver(sound->channel(0)), channelOver(sound->channel(1))}, kRate
     );
-    return plan->sourceOf(std::make_unique<MemorySource>(sound, kRate), std::array{0, 1});
+}
+
+std::unique_ptr<SampleSource>
+sourceOf(std::vector<Pin> pins, const std::shared_ptr<const AudioBuffer>& sound, double steps = 0.0)
+{
+    return planOf(std::move(pins), sound, steps)
+        ->sourceOf(std::make_unique<MemorySource>(sound, kRate), std::array{0, 1});
 }
 
 double levelOf(const AudioBuffer& sound)
@@ -96,6 +102,30 @@ TEST(Blend, OneAnswerHoweverItIsRead)
             ASSERT_EQ(block.channel(0)[i], whole.channel(0)[static_cast<std::size_t>(from) + i]);
         }
     }
+}
+
+TEST(Blend, MadeReadyOnAllCoresItIsWhatItIsWhenItIsRead)
+{
+    const auto sound = chords();
+    const std::vector<Pin> pins{{Frames(0), Frames(0)}, {sound->frames(), Frames(600000)}};
+    const auto plan = planOf(pins, sound);
+    const Frames end(48000 * 11);
+    EXPECT_FALSE(plan->isReady(Frames(24000)));
+    ASSERT_TRUE(plan->makeReady(Frames(0), end, {}));
+    for (std::int64_t at = 0; at < end.count(); at += 24000) {
+        EXPECT_TRUE(plan->isReady(Frames(at))) << at;
+    }
+    auto ready = plan->sourceOf(std::make_unique<MemorySource>(sound, kRate), std::array{0, 1});
+    auto other = sourceOf(pins, sound);
+    AudioBuffer one(2, Frames(400000));
+    AudioBuffer two(2, Frames(400000));
+    ASSERT_TRUE(ready->read(Frames(100000), one));
+    ASSERT_TRUE(other->read(Frames(100000), two));
+    EXPECT_TRUE(std::ranges::equal(one.channel(1), two.channel(1)));
+    // Who gives up while it is made is told so.
+    std::stop_source stopped;
+    stopped.request_stop();
+    EXPECT_FALSE(planOf(pins, sound)->makeReady(Frames(0), end, {stopped.get_token(), {}}));
 }
 
 TEST(Blend, AttacksAreTheTakesOwnWhereTheMapPutsThem)
