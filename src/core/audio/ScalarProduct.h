@@ -2,30 +2,58 @@
 
 #include <array>
 #include <cstddef>
+#include <cstring>
 #include <span>
 
 namespace orthochron {
 
-// The sum of a[i] * b[i] over two runs of equal length. Eight sums side by side, which a compiler that
-// keeps the order of additions can still make vectors of.
-[[nodiscard]] inline float scalarProduct(std::span<const float> a, std::span<const float> b)
+// Four neighbours, added and multiplied at once.
+using FourFloats = float __attribute__((vector_size(16)));
+
+[[nodiscard]] inline FourFloats fourFrom(const float* place)
 {
-    constexpr std::size_t kLanes = 8;
-    std::array<float, kLanes> sums{};
-    const std::size_t whole = a.size() / kLanes * kLanes;
-    for (std::size_t i = 0; i < whole; i += kLanes) {
-        for (std::size_t lane = 0; lane < kLanes; ++lane) {
-            sums[lane] += a[i + lane] * b[i + lane];
+    FourFloats four;
+    std::memcpy(&four, place, sizeof(four));
+    return four;
+}
+
+// For each n the sum of a[n][i] * b[n][i] over runs of one length. Eight sums side by side, and several products at
+// once: one alone would wait for each of its additions. Each is the same whatever it is made together with.
+template<std::size_t kProducts>
+[[nodiscard]] std::array<float, kProducts> scalarProducts(
+    const std::array<const float*, kProducts>& a,
+    const std::array<const float*, kProducts>& b,
+    std::size_t length
+)
+{
+    constexpr std::size_t kFour = 4;
+    std::array<FourFloats, kProducts> low{};
+    std::array<FourFloats, kProducts> high{};
+    std::size_t i = 0;
+    for (; i + 2 * kFour <= length; i += 2 * kFour) {
+        for (std::size_t n = 0; n < kProducts; ++n) {
+            low[n] += fourFrom(a[n] + i) * fourFrom(b[n] + i);
+            high[n] += fourFrom(a[n] + i + kFour) * fourFrom(b[n] + i + kFour);
         }
     }
-    float sum = 0.0F;
-    for (const float lane : sums) {
-        sum += lane;
+    std::array<float, kProducts> products{};
+    for (std::size_t n = 0; n < kProducts; ++n) {
+        for (const FourFloats& sums : {low[n], high[n]}) {
+            for (std::size_t lane = 0; lane < kFour; ++lane) {
+                products[n] += sums[lane];
+            }
+        }
+        for (std::size_t k = i; k < length; ++k) {
+            products[n] += a[n][k] * b[n][k];
+        }
     }
-    for (std::size_t i = whole; i < a.size(); ++i) {
-        sum += a[i] * b[i];
-    }
-    return sum;
+    return products;
+}
+
+// One alone, of two runs of equal length.
+[[nodiscard]] inline float scalarProduct(std::span<const float> a, std::span<const float> b)
+{
+    return scalarProducts<1>({a.data()}, {b.data()}, a.size())[0];
 }
 
 }  // namespace orthochron

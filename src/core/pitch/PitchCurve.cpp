@@ -1,6 +1,8 @@
 #include "core/pitch/PitchCurve.h"
 
 #include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/task_arena.h>
 
 #include "core/audio/ScalarProduct.h"
 
@@ -34,6 +36,13 @@ constexpr double kSilence = 1e-5;     // of the loudest: 50 dB below it is no pi
 constexpr Seconds kLevel = milliseconds(20.0);
 constexpr Seconds kLeastSpan = milliseconds(8.0);  // what a pitch is placed on, at least
 
+// Does it for each of so many, on all cores. Who waits for that here may hold a lock, and so takes up no other
+// work meanwhile.
+void forEach(std::size_t count, const auto& work)
+{
+    tbb::this_task_arena::isolate([&] { tbb::parallel_for(std::size_t{0}, count, work); });
+}
+
 struct Candidate {
     double lag = 0.0;   // frames of the recording
     double cost = 0.0;  // how unlike one period is to the next, 0..1
@@ -58,7 +67,7 @@ std::vector<float> coarsened(std::span<const float> sound, std::int64_t every)
     }
     std::vector<float> coarse(sound.size() / static_cast<std::size_t>(every));
     const auto size = static_cast<std::int64_t>(sound.size());
-    for (std::size_t n = 0; n < coarse.size(); ++n) {
+    forEach(coarse.size(), [&](std::size_t n) {
         const std::int64_t middle = static_cast<std::int64_t>(n) * every;
         const std::int64_t first = std::max<std::int64_t>(middle - half, 0);
         const std::int64_t last = std::min(middle + half, size - 1);
@@ -68,7 +77,7 @@ std::vector<float> coarsened(std::span<const float> sound, std::int64_t every)
                      sound[static_cast<std::size_t>(i)];
         }
         coarse[n] = value / sum;
-    }
+    });
     return coarse;
 }
 
@@ -116,7 +125,7 @@ public:
     }
 
     // The candidates around a frame of the passage.
-    [[nodiscard]] std::vector<Candidate> candidatesAt(std::int64_t frame)
+    [[nodiscard]] std::vector<Candidate> candidatesAt(std::int64_t frame) const
     {
         const auto middle = frame / every_;
         const auto reach = static_cast<std::int64_t>(window_ + lags_);
@@ -129,25 +138,28 @@ public:
         if ((power_[from + window_] - power_[from]) / static_cast<double>(window_) < silence_) {
             return found;
         }
-        difference_.assign(lags_, 1.0);
+        std::vector<double> difference(lags_, 1.0);
         double mean = 0.0;
+        constexpr std::size_t kTogether = 4;
+        std::array<float, kTogether> same{};
         for (std::size_t lag = 1; lag < lags_; ++lag) {
-            const float same = scalarProduct(
-                std::span(coarse_).subspan(from, window_),
-                std::span(coarse_).subspan(from + lag, window_)
-            );
+            const std::size_t among = (lag - 1) % kTogether;
+            if (among == 0) {
+                same = sameAt<kTogether>(from, lag);
+            }
             const double here = power_[from + window_] - power_[from];
             const double there = power_[from + lag + window_] - power_[from + lag];
-            const double differs = std::max(here + there - 2.0 * static_cast<double>(same), 0.0);
+            const double differs =
+                std::max(here + there - 2.0 * static_cast<double>(same[among]), 0.0);
             mean += differs;
-            difference_[lag] = mean > 1e-20 ? differs * static_cast<double>(lag) / mean : 1.0;
+            difference[lag] = mean > 1e-20 ? differs * static_cast<double>(lag) / mean : 1.0;
         }
         const auto begin = static_cast<std::size_t>(std::max(std::floor(shortest_), 2.0));
         for (std::size_t lag = begin; lag + 1 < lags_; ++lag) {
-            if (difference_[lag] < kDip && difference_[lag] <= difference_[lag - 1] &&
-                difference_[lag] < difference_[lag + 1]) {
+            if (difference[lag] < kDip && difference[lag] <= difference[lag - 1] &&
+                difference[lag] < difference[lag + 1]) {
                 const auto [place, depth] =
-                    dipOf(difference_[lag - 1], difference_[lag], difference_[lag + 1]);
+                    dipOf(difference[lag - 1], difference[lag], difference[lag + 1]);
                 found.push_back(
                     {(static_cast<double>(lag) + place) * static_cast<double>(every_),
                      std::max(depth, 0.0)}
@@ -189,6 +201,20 @@ public:
     }
 
 private:
+    // How alike the window from a coarse frame on is to those some lags later, the first of them this one; the
+    // last lags there are where so many more are not.
+    template<std::size_t kTogether>
+    [[nodiscard]] std::array<float, kTogether> sameAt(std::size_t from, std::size_t lag) const
+    {
+        std::array<const float*, kTogether> here{};
+        std::array<const float*, kTogether> there{};
+        for (std::size_t n = 0; n < kTogether; ++n) {
+            here[n] = coarse_.data() + from;
+            there[n] = coarse_.data() + from + std::min(lag + n, lags_);
+        }
+        return scalarProducts(here, there, window_);
+    }
+
     // Finds a candidate's lag and cost in the recording itself, about two periods around a frame.
     void place(Candidate& candidate, std::int64_t frame) const
     {
@@ -204,16 +230,29 @@ private:
         }
         std::vector<double> values;
         const auto length = static_cast<std::size_t>(span);
-        for (std::int64_t lag = middle - reach; lag <= middle + reach; ++lag) {
-            // Around one moment whatever the lag.
-            const auto a = static_cast<std::size_t>(first + (middle - lag) / 2);
-            const std::size_t b = a + static_cast<std::size_t>(lag);
-            const double power =
-                finePower_[a + length] - finePower_[a] + finePower_[b + length] - finePower_[b];
-            const auto same = static_cast<double>(
-                scalarProduct(sound_.subspan(a, length), sound_.subspan(b, length))
-            );
-            values.push_back(std::max(power - 2.0 * same, 0.0) / (power + 1e-12));
+        // Around one moment whatever the lag.
+        const auto startOf = [&](std::int64_t lag) {
+            return static_cast<std::size_t>(first + (middle - lag) / 2);
+        };
+        constexpr std::int64_t kTogether = 3;  // of an odd number of lags
+        for (std::int64_t some = middle - reach; some <= middle + reach; some += kTogether) {
+            std::array<const float*, kTogether> here{};
+            std::array<const float*, kTogether> there{};
+            for (std::size_t n = 0; n < here.size(); ++n) {
+                const std::int64_t lag =
+                    std::min(some + static_cast<std::int64_t>(n), middle + reach);
+                here[n] = sound_.data() + startOf(lag);
+                there[n] = here[n] + lag;
+            }
+            const auto same = scalarProducts(here, there, length);
+            for (std::int64_t lag = some; lag < some + kTogether && lag <= middle + reach; ++lag) {
+                const std::size_t a = startOf(lag);
+                const std::size_t b = a + static_cast<std::size_t>(lag);
+                const double power =
+                    finePower_[a + length] - finePower_[a] + finePower_[b + length] - finePower_[b];
+                const auto alike = static_cast<double>(same[static_cast<std::size_t>(lag - some)]);
+                values.push_back(std::max(power - 2.0 * alike, 0.0) / (power + 1e-12));
+            }
         }
         const auto k = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(
             std::ranges::min_element(values) - values.begin(),
@@ -237,7 +276,6 @@ private:
     std::vector<float> coarse_;
     std::vector<double> power_;      // running sums of squares, at the coarse rate
     std::vector<double> finePower_;  // and of the recording
-    std::vector<double> difference_;
 };
 
 // The cheapest path through the candidates of all frames; none where there is no pitch.
@@ -333,6 +371,17 @@ Frames placeOfPitch(std::size_t frame, Hertz rate)
 Result<std::vector<PitchFrame>>
 pitchOf(const Channel& channel, Hertz rate, const PitchSettings& settings, const Work& work)
 {
+    return pitchWhere({}, channel, rate, settings, work);
+}
+
+Result<std::vector<PitchFrame>> pitchWhere(
+    const std::vector<bool>& asked,
+    const Channel& channel,
+    Hertz rate,
+    const PitchSettings& settings,
+    const Work& work
+)
+{
     if (!(rate.count() >= 8000.0 && rate.count() <= 192000.0)) {
         return badArgument(
             fmt::format("a rate of {:g} Hz is not between 8000 and 192000", rate.count())
@@ -354,9 +403,10 @@ pitchOf(const Channel& channel, Hertz rate, const PitchSettings& settings, const
     }
     std::vector<PitchFrame> curve;
     const Frames around = toFrames(kAround, rate);
-    const Frames length = toFrames(kPass, rate);
+    Frames length{0};
     std::vector<float> sound;
     for (Frames from{0}; from < channel.frames; from += length) {
+        length = std::min(toFrames(kPass, rate), channel.frames - from);
         if (work.stopped()) {
             return cancelled();
         }
@@ -365,15 +415,21 @@ pitchOf(const Channel& channel, Hertz rate, const PitchSettings& settings, const
         if (auto read = channel.read(first, sound); !read) {
             return tl::unexpected(read.error());
         }
-        Pass pass(sound, rate, settings, *loudest);
+        const Pass pass(sound, rate, settings, *loudest);
         // Frames of the curve from a little before the pass to a little after it.
         const std::size_t begin = curve.size();
         const auto spare = static_cast<std::size_t>(kAround / kPitchHop / 2.0);
         const std::size_t start = begin > spare ? begin - spare : 0;
-        std::vector<std::vector<Candidate>> frames;
-        for (std::size_t n = start; placeOfPitch(n, rate) < from + length + around / 2; ++n) {
-            frames.push_back(pass.candidatesAt((placeOfPitch(n, rate) - first).count()));
+        std::size_t past = start;
+        while (placeOfPitch(past, rate) < from + length + around / 2) {
+            ++past;
         }
+        std::vector<std::vector<Candidate>> frames(past - start);
+        forEach(frames.size(), [&](std::size_t n) {
+            if (start + n >= asked.size() || asked[start + n]) {
+                frames[n] = pass.candidatesAt((placeOfPitch(start + n, rate) - first).count());
+            }
+        });
         const auto path = cheapestPath(frames, pass);
         const Frames last = std::min(from + length, channel.frames);
         for (std::size_t n = begin; placeOfPitch(n, rate) < last; ++n) {

@@ -43,5 +43,14 @@ constexpr Hertz kConcertPitch{440.0};  // of A4: pitches in semitones count from
 [[nodiscard]] Result<std::vector<PitchFrame>> pitchOf(
     const Channel& channel, Hertz rate, const PitchSettings& settings = {}, const Work& work = {}
 );
+// The same where it is asked for, frame by frame of the curve, and beyond the last that is named; elsewhere
+// there is no pitch.
+[[nodiscard]] Result<std::vector<PitchFrame>> pitchWhere(
+    const std::vector<bool>& asked,
+    const Channel& channel,
+    Hertz rate,
+    const PitchSettings& settings = {},
+    const Work& work = {}
+);
 
 }  // namespace orthochron

@@ -9,6 +9,7 @@
 
 #include <cmath>
 #include <numbers>
+#include <random>
 
 // Where notes begin and end, on sounds whose truth is known.
 namespace orthochron {
@@ -112,6 +113,22 @@ TEST(AnyVoice, LooksDeepOnlyWhereThereAreLowNotes)
     const testkit::Voice voice = testkit::sing({.seconds = 3.0});
     const Channel channel = channelOver(voice.sound.channel(0));
     EXPECT_EQ(*pitchOfAnyVoice(channel, kRate), *pitchOf(channel, kRate));
+    // One low note among high ones and breath is found as well; breath alone is none.
+    AudioBuffer mixed = tone(440.0, 3.0, [](double time) { return time < 1.2 ? 1.0 : 0.0; });
+    std::mt19937 random(3);
+    std::normal_distribution<float> breath(0.0F, 0.05F);
+    for (std::size_t i = 60000; i < 84000; ++i) {
+        mixed.channel(0)[i] += breath(random);
+    }
+    const auto without = *pitchOfAnyVoice(channelOver(mixed.channel(0)), kRate);
+    EXPECT_EQ(without, *pitchOf(channelOver(mixed.channel(0)), kRate));
+    const AudioBuffer deep = tone(36.7, 3.0, [](double time) { return time > 2.0 ? 1.0 : 0.0; });
+    for (std::size_t i = 0; i < deep.channel(0).size(); ++i) {
+        mixed.channel(0)[i] += deep.channel(0)[i];
+    }
+    const auto with = *pitchOfAnyVoice(channelOver(mixed.channel(0)), kRate);
+    EXPECT_NEAR(with[500].pitch.count(), 36.7, 0.1);
+    EXPECT_NEAR(with[100].pitch.count(), 440.0, 0.5);
 }
 
 TEST(KeyGuess, NamesTheKeyOfAMelodyFirst)

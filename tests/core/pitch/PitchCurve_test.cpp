@@ -84,6 +84,29 @@ TEST(PitchCurve, OnePassOrManyGiveOneAnswer)
     EXPECT_EQ(curve.size(), 8000U);
 }
 
+TEST(PitchCurve, IsTheSameWhereItIsAskedForAndNothingElsewhere)
+{
+    const auto voice = testkit::sing({.middle = 196.0, .rate = Hertz(44100.0)});
+    const Channel channel = channelOver(voice.sound.channel(0));
+    const auto whole = *pitchOf(channel, Hertz(44100.0));
+    std::vector<bool> asked(100, false);
+    std::fill(asked.begin() + 30, asked.begin() + 70, true);
+    const auto part = *pitchWhere(asked, channel, Hertz(44100.0));
+    ASSERT_EQ(part.size(), whole.size());
+    int voiced = 0;
+    for (std::size_t n = 0; n < part.size(); ++n) {
+        const bool isAsked = n >= asked.size() || asked[n];
+        EXPECT_TRUE(isAsked || !part[n].isVoiced()) << n;
+        EXPECT_EQ(part[n].power, whole[n].power);
+        // Where it begins, that has its price, a frame or two may be without.
+        if (isAsked && part[n].isVoiced()) {
+            EXPECT_EQ(part[n].pitch, whole[n].pitch) << n;
+            ++voiced;
+        }
+    }
+    EXPECT_GT(voiced, 60);
+}
+
 TEST(PitchCurve, ShortOrEmptySoundsAreNoTrouble)
 {
     for (const std::int64_t length : {0, 1, 100, 3000}) {

@@ -139,6 +139,22 @@ TEST(OctaveDoubts, ALeapAnOctaveAwayAndBackIsDoubtedAndAMeantOneIsNot)
     const auto high = melody({{60, 0.5}, {72, 0.4}, {74, 0.5}, {71, 0.3}, {60, 0.5}});
     EXPECT_EQ(octaveDoubts(high, kRate), std::vector<int>(5, 0));
     EXPECT_TRUE(octaveDoubts({}, kRate).empty());
+    // It is a leap only to what it touches, before it or after it.
+    auto apart = wrong;
+    apart[1].touchesNext = false;
+    EXPECT_EQ(octaveDoubts(apart, kRate)[2], 1);
+    apart[2].touchesNext = false;
+    EXPECT_EQ(octaveDoubts(apart, kRate)[2], 0);
+    apart[1].touchesNext = true;
+    EXPECT_EQ(octaveDoubts(apart, kRate)[2], 1);
+    const auto first = melody({{50.1, 0.2}, {62, 0.4}, {62.1, 0.3}, {61, 0.5}});
+    EXPECT_EQ(octaveDoubts(first, kRate), (std::vector<int>{1, 0, 0, 0}));
+    const auto second = melody({{62, 0.4}, {50.1, 0.2}, {62.1, 0.3}, {61, 0.5}});
+    auto loose = second;
+    loose[0].touchesNext = false;
+    loose[1].touchesNext = false;
+    EXPECT_EQ(octaveDoubts(second, kRate)[1], 1);
+    EXPECT_EQ(octaveDoubts(loose, kRate)[1], 0);
 }
 
 }  // namespace

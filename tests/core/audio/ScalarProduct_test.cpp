@@ -1,0 +1,44 @@
+#include "core/audio/ScalarProduct.h"
+
+#include <gtest/gtest.h>
+
+#include <numeric>
+#include <random>
+#include <vector>
+
+namespace orthochron {
+namespace {
+
+TEST(ScalarProducts, AreThoseOfEachAloneAtAnyLengthAndPlace)
+{
+    std::mt19937 random(7);
+    std::uniform_real_distribution<float> any(-1.0F, 1.0F);
+    std::vector<float> values(400);
+    for (float& value : values) {
+        value = any(random);
+    }
+    const float* all = values.data();
+    for (const std::size_t length : {0U, 1U, 7U, 8U, 9U, 64U, 203U}) {
+        const auto products =
+            scalarProducts<3>({all, all + 1, all + 50}, {all + 3, all + 101, all + 50}, length);
+        const std::array<std::pair<std::size_t, std::size_t>, 3> places{
+            {{0, 3}, {1, 101}, {50, 50}}};
+        for (std::size_t n = 0; n < places.size(); ++n) {
+            const std::span a(all + places[n].first, length);
+            const std::span b(all + places[n].second, length);
+            EXPECT_EQ(products[n], scalarProduct(a, b)) << length;
+            const double exact = std::transform_reduce(
+                a.begin(),
+                a.end(),
+                b.begin(),
+                0.0,
+                std::plus<>(),
+                [](float x, float y) { return static_cast<double>(x) * static_cast<double>(y); }
+            );
+            EXPECT_NEAR(static_cast<double>(products[n]), exact, 1e-5);
+        }
+    }
+}
+
+}  // namespace
+}  // namespace orthochron
