@@ -152,6 +152,31 @@ TEST_F(StretchWindow, WhereMoreIsAskedThanAMaterialBearsItIsSaidWhatHelps)
     EXPECT_TRUE(chart->worstRelief().contains(QStringLiteral("let go 1 pin beside it")))
         << chart->worstRelief().toStdString();
     EXPECT_TRUE(chart->worstRelief().endsWith(QStringLiteral("cut instead")));
+    // Among what Joins finds, though no join lies there, one after the other, until it is accepted.
+    press(Qt::Key_5);
+    const auto findings = session_->review.findings();
+    ASSERT_FALSE(findings.empty());
+    auto* about = child<QLabel>("aboutStrain");
+    EXPECT_TRUE(about->isVisible());
+    const auto told = [&] { return about->text().toStdString(); };
+    EXPECT_NE(told().find(fmt::format("1 of {} · ", findings.size())), std::string::npos) << told();
+    EXPECT_NE(told().find("let go 1 pin beside it"), std::string::npos) << told();
+    child<QPushButton>("nextStrain")->click();
+    EXPECT_TRUE(std::ranges::any_of(findings, [&](const Finding& finding) {
+        return finding.at == player_->position();
+    }));
+    for (std::size_t i = 0; i < findings.size(); ++i) {
+        child<QPushButton>("acceptStrain")->click();
+        settle();
+    }
+    EXPECT_TRUE(session_->review.findings().empty());
+    EXPECT_FALSE(about->isVisible());
+    EXPECT_EQ(document_->history().undoName(), "Accept the strain");
+    for (std::size_t i = 0; i < findings.size(); ++i) {
+        press(Qt::Key_Z, Qt::ControlModifier);
+    }
+    EXPECT_EQ(session_->review.findings().size(), findings.size());
+    press(Qt::Key_4);
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(chart->worstRelief(), QString());
 }

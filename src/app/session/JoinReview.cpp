@@ -61,7 +61,12 @@ void JoinReview::audit()
     const MicSet* chosen = choice_.set();
     jobs_.drop(key);
     all_.clear();
-    if (chosen == nullptr || joins_.empty()) {
+    const bool isStretched = std::ranges::any_of(tracks_, [](const auto& track) {
+        return std::ranges::any_of(track->clips, [](const Clip& clip) {
+            return clip.sound.treatment != nullptr;
+        });
+    });
+    if (chosen == nullptr || (joins_.empty() && !isStretched)) {
         return;
     }
     jobs_.run(

@@ -21,6 +21,26 @@ double awayFromOne(const StrainSpan& span)
 
 }  // namespace
 
+QString reliefText(const StrainRelief& relief)
+{
+    QStringList ways;
+    if (relief.pins > 0) {
+        ways << StrainChart::tr("let go %1 beside it (×%2 then)")
+                    .arg(counted(
+                        static_cast<std::int64_t>(relief.pins),
+                        StrainChart::tr("pin"),
+                        StrainChart::tr("pins")
+                    ))
+                    .arg(relief.ratio, 0, 'f', 2);
+    }
+    if (relief.material) {
+        ways << StrainChart::tr("stretch as %1")
+                    .arg(QLatin1String(materialWord(*relief.material).data()));
+    }
+    ways << StrainChart::tr("cut instead");
+    return ways.join(StrainChart::tr(", or "));
+}
+
 StrainChart::StrainChart(Session& session, QWidget* parent) : QWidget(parent), session_(session)
 {
     setMouseTracking(true);
@@ -40,28 +60,15 @@ std::optional<StrainSpan> StrainChart::worst() const
 QString StrainChart::worstRelief() const
 {
     const auto most = worst();
-    return most ? reliefText(*most) : QString();
+    return most ? reliefOfSpan(*most) : QString();
 }
 
-QString StrainChart::reliefText(const StrainSpan& span) const
+QString StrainChart::reliefOfSpan(const StrainSpan& span) const
 {
     const auto& spans = session_.fitting.strain();
     const auto place = static_cast<std::size_t>(std::ranges::find(spans, span) - spans.begin());
     const auto relief = reliefOf(spans, place, session_.fitting.request.way.material);
-    if (!relief) {
-        return {};
-    }
-    QStringList ways;
-    if (relief->pins > 0) {
-        ways << tr("let go %1 beside it (×%2 then)")
-                    .arg(counted(static_cast<std::int64_t>(relief->pins), tr("pin"), tr("pins")))
-                    .arg(relief->ratio, 0, 'f', 2);
-    }
-    if (relief->material) {
-        ways << tr("stretch as %1").arg(QLatin1String(materialWord(*relief->material).data()));
-    }
-    ways << tr("cut instead");
-    return ways.join(tr(", or "));
+    return relief ? reliefText(*relief) : QString();
 }
 
 QRectF StrainChart::plot() const
@@ -142,7 +149,7 @@ void StrainChart::paintEvent(QPaintEvent*)
                 .arg(placeText(session_.song(), most->from).place)
         );
         painter.drawText(
-            area.adjusted(0, 0, -6, -2), Qt::AlignRight | Qt::AlignBottom, reliefText(*most)
+            area.adjusted(0, 0, -6, -2), Qt::AlignRight | Qt::AlignBottom, reliefOfSpan(*most)
         );
     } else {
         painter.setPen(colours.secondInk);
@@ -165,7 +172,7 @@ const StrainSpan* StrainChart::spanAt(double x) const
 void StrainChart::mouseMoveEvent(QMouseEvent* event)
 {
     if (const StrainSpan* span = spanAt(event->position().x())) {
-        const QString relief = reliefText(*span);
+        const QString relief = reliefOfSpan(*span);
         Q_EMIT hint(tr("From %1 on ×%2 of its length%3; click to go there")
                         .arg(placeText(session_.song(), span->from).place)
                         .arg(span->ratio, 0, 'f', 3)

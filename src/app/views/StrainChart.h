@@ -7,6 +7,9 @@
 
 namespace orthochron::app {
 
+// What would help, in words: "let go 2 pins beside it (×1.21 then), or cut instead".
+[[nodiscard]] QString reliefText(const StrainRelief& relief);
+
 // How far a fit by stretching pulls or squeezes what lies between its pins, along the song: pulled
 // upwards, squeezed downwards, what the material bears as a band. A click goes there.
 class StrainChart final : public QWidget {
@@ -35,7 +38,7 @@ private:
     [[nodiscard]] double yOf(double ratio) const;
     [[nodiscard]] const StrainSpan* spanAt(double x) const;
     // What would help there, in words; empty where it is not strained.
-    [[nodiscard]] QString reliefText(const StrainSpan& span) const;
+    [[nodiscard]] QString reliefOfSpan(const StrainSpan& span) const;
 
     Session& session_;
 };

@@ -3,7 +3,6 @@
 #include "core/edits/FitEdits.h"
 #include "core/edits/Pieces.h"
 #include "core/render/Render.h"
-#include "core/stretch/Strain.h"
 
 #include <algorithm>
 #include <cmath>
@@ -135,6 +134,11 @@ private:
     const Sources& sources_;
 };
 
+Frames middleOf(const StrainSpan& span)
+{
+    return span.from + (span.to - span.from) / 2;
+}
+
 // Where clips are stretched further than their material bears; of all microphones once.
 std::vector<Finding> strainFindings(const Song& song, const MicSet& set)
 {
@@ -148,7 +152,7 @@ std::vector<Finding> strainFindings(const Song& song, const MicSet& set)
             }
             const StrainLimits limits = strainLimits(treatment->material);
             for (const StrainSpan& span : strainOf(treatment->time, song.rate)) {
-                const Frames middle = span.from + (span.to - span.from) / 2;
+                const Frames middle = middleOf(span);
                 if (limits.hold(span.ratio) || middle < clip.soundStart ||
                     middle >= clip.soundStart + clip.length) {
                     continue;
@@ -207,6 +211,29 @@ auditJoin(const Song& song, SetId id, PartId join, const Sources& sources)
     }
     const SetSound sound(song, **set, sources);
     return checkJoin(sound.input(map), place);
+}
+
+std::optional<StrainRelief> reliefAt(const Song& song, const MicSet& set, const Finding& finding)
+{
+    if (finding.kind != FindingKind::Strain) {
+        return std::nullopt;
+    }
+    for (const TrackId id : set.tracks) {
+        for (const Clip& clip : song.track(id)->clips) {
+            const auto& treatment = clip.sound.treatment;
+            if (!treatment || clip.isReversed || finding.at < clip.at || finding.at >= clip.end()) {
+                continue;
+            }
+            const auto spans = strainOf(treatment->time, song.rate);
+            const auto span = std::ranges::find(spans, finding.at - clip.offset(), middleOf);
+            if (span != spans.end()) {
+                return reliefOf(
+                    spans, static_cast<std::size_t>(span - spans.begin()), treatment->material
+                );
+            }
+        }
+    }
+    return std::nullopt;
 }
 
 bool isAccepted(const Song& song, const Finding& finding)

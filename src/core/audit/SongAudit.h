@@ -3,6 +3,7 @@
 #include "core/audit/Findings.h"
 #include "core/edits/JoinEdits.h"
 #include "core/joins/JoinPlan.h"
+#include "core/stretch/Strain.h"
 
 namespace orthochron {
 
@@ -17,6 +18,10 @@ auditSet(const Song& song, SetId id, const Sources& sources, const Work& work = 
 // The findings of one join, for the loupe.
 [[nodiscard]] Result<std::vector<Finding>>
 auditJoin(const Song& song, SetId id, PartId join, const Sources& sources);
+
+// What would help at a finding of strain: of the clip it lies in. None where nothing is strained.
+[[nodiscard]] std::optional<StrainRelief>
+reliefAt(const Song& song, const MicSet& set, const Finding& finding);
 
 [[nodiscard]] bool isAccepted(const Song& song, const Finding& finding);
 [[nodiscard]] Song acceptFinding(const Song& song, const Finding& finding);

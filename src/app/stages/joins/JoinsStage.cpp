@@ -5,6 +5,7 @@
 
 #include "app/document/FileNames.h"
 #include "app/stages/Bench.h"
+#include "app/stages/joins/StrainedSpans.h"
 #include "core/audit/Report.h"
 
 namespace orthochron::app {
@@ -27,6 +28,7 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
     auto* left = new QVBoxLayout;
     title_ = benchTitle(QString(), bench_);
     left->addWidget(title_);
+    left->addWidget(new StrainedSpans(session_, bench_));
     sheet_ = new ContactSheet(session_, *pictures_, bench_);
     left->addWidget(sheet_, 1);
     layout->addLayout(left, 5);
