@@ -286,6 +286,92 @@ TEST_F(ShapeWindow, APointOfASpeedLineIsTypedAndItsStandstillComesBackWithTheSpe
     EXPECT_EQ(speedPointsOf(song().tracks[4]->clips[0]).size(), 3U);
 }
 
+TEST_F(ShapeWindow, APitchLineIsDrawnInASemitoneOfRoomAsExactlyAsInTwentyFour)
+{
+    click("drawSpeed");
+    choose("speedKeeps", 3);
+    ASSERT_TRUE(child<NumberField>("pitchRange")->isVisible());
+    const auto placeOf = [&](Frames time, double semitones, double range) {
+        return QPoint(
+            static_cast<int>(std::lround(window_->lanes().xOf(time))),
+            static_cast<int>(std::lround(
+                ShapePainter::speedY(speedOfPitch(semitones), area(1), SpeedScale{range})
+            ))
+        );
+    };
+    const auto pitch = [&] {
+        return pitchOfSpeed(speedPointsOf(song().tracks[1]->clips[0])[1].speed);
+    };
+    clickAt(placeOf(bar(3), 0.0, 24.0));
+    ASSERT_TRUE(keepsTime(song().tracks[1]->clips[0]));
+    drag(placeOf(bar(3), 0.0, 24.0), placeOf(bar(3), 12.0, 24.0));
+    EXPECT_NEAR(pitch(), 12.0, 1.0);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    // With one semitone from the middle to the edge the same way of the mouse is a 24th of that.
+    set("pitchRange", 1.0);
+    drag(placeOf(bar(3), 0.0, 1.0), placeOf(bar(3), -0.5, 1.0));
+    EXPECT_NEAR(pitch(), -0.5, 0.05);
+    // What is typed goes beyond what is shown, and its point stands at the lane's edge then.
+    EXPECT_FALSE(child<NumberField>("spinSpeed")->isVisible());
+    set("pointPitch", -7.5);
+    EXPECT_NEAR(pitch(), -7.5, 1e-9);
+    clickAt(placeOf(bar(3), -7.5, 1.0));
+    EXPECT_NEAR(child<NumberField>("pointPitch")->value(), -7.5, 1e-9);
+    press(Qt::Key_Delete);
+    EXPECT_EQ(speedPointsOf(song().tracks[1]->clips[0]).size(), 2U);
+}
+
+TEST_F(ShapeWindow, ASpeedThatIsDraggedIsHeardBeforeItIsLetGo)
+{
+    click("drawSpeed");
+    const int x = static_cast<int>(std::lround(window_->lanes().xOf(bar(4))));
+    const QPoint asItIs(x, static_cast<int>(std::lround(area(1).center().y())));
+    const QPoint still(x, static_cast<int>(area(1).bottom()));
+    auto& card = dynamic_cast<engine::SimulatedDevice&>(player_->device());
+    const auto loudest = [&] {
+        float most = 0.0F;
+        for (int block = 0; block < 200; ++block) {
+            player_->settle();
+            for (const float value : card.pump(Frames(256))) {
+                // What was read ahead of a change sounds out first.
+                most = block > 40 ? std::max(most, std::abs(value)) : most;
+            }
+        }
+        return most;
+    };
+    const auto moveTo = [&](QPoint place) {
+        QTest::qWait(200);  // it is heard a few times a second
+        QMouseEvent move(
+            QEvent::MouseMove,
+            place,
+            window_->lanes().mapToGlobal(place),
+            Qt::NoButton,
+            Qt::LeftButton,
+            Qt::NoModifier
+        );
+        QApplication::sendEvent(&window_->lanes(), &move);
+    };
+    press(Qt::Key_P);  // no click
+    player_->seek(bar(1));
+    player_->play();
+    ASSERT_GT(loudest(), 0.1F);
+    const Song before = song();
+    // The whole clip stands still, and runs again, while the mouse is down.
+    QTest::mousePress(&window_->lanes(), Qt::LeftButton, Qt::NoModifier, asItIs);
+    moveTo(still);
+    EXPECT_LT(loudest(), 1e-3F);
+    moveTo(asItIs);
+    EXPECT_GT(loudest(), 0.1F);
+    EXPECT_EQ(song(), before);
+    moveTo(still);
+    QTest::mouseRelease(&window_->lanes(), Qt::LeftButton, Qt::NoModifier, still);
+    settle();
+    EXPECT_NE(song(), before);
+    EXPECT_LT(loudest(), 1e-3F);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_GT(loudest(), 0.1F);
+}
+
 TEST_F(ShapeWindow, PointsOfSeveralLinesAreChosenAndMovedTogether)
 {
     // Two lines of two points each, that end in different bars.

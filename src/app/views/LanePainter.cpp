@@ -8,6 +8,12 @@
 
 namespace orthochron::app {
 
+namespace {
+
+constexpr double kLeastHeight = 0.4;  // px: silence is a thin line
+
+}  // namespace
+
 LanePainter::LanePainter(const LanesView& lanes, Session& session)
     : lanes_(lanes), session_(session)
 {}
@@ -79,36 +85,41 @@ void LanePainter::paintLane(QPainter& painter, const Lane& lane, bool withShapes
     const Frames to = lanes_.timeAt(lane.area.right() + 1);
     auto clip =
         std::ranges::lower_bound(track->clips, from, {}, [](const Clip& c) { return c.end(); });
+    auto strained = clip;
     // Spare only where single pieces can be told apart: behind a join it is drawn pale.
     const bool showsSpare = lanes_.scale().framesPerPixel < 200.0;
-    QColor wave = track->isMuted ? colours.spare : colours.wave;
+    Outline pale(lane, colours.spare);
+    Outline wave(lane, colours.wave);
     for (; clip != track->clips.end() && clip->at < to; ++clip) {
         if (showsSpare) {
             const Frames reach = toFrames(milliseconds(40.0), session_.song().rate);
             paintClip(
-                painter,
-                lane,
-                *clip,
-                colours.spare,
-                std::max(from, clip->at - reach),
-                std::min(to, clip->at)
+                painter, lane, *clip, pale, std::max(from, clip->at - reach), std::min(to, clip->at)
             );
             paintClip(
                 painter,
                 lane,
                 *clip,
-                colours.spare,
+                pale,
                 std::max(from, clip->end()),
                 std::min(to, clip->end() + reach)
             );
         }
-        const QColor& colour = clip->isMuted ? colours.spare : wave;
         paintClip(
-            painter, lane, *clip, colour, std::max(from, clip->at), std::min(to, clip->end())
+            painter,
+            lane,
+            *clip,
+            clip->isMuted || track->isMuted ? pale : wave,
+            std::max(from, clip->at),
+            std::min(to, clip->end())
         );
-        // All microphones of a set yield alike: it is drawn where its hits are.
-        if (clip->sound.treatment && (lane.isFirstOfSet || session_.song().isLead(*track))) {
-            paintStrain(painter, lane, *clip);
+    }
+    pale.paint(painter);
+    wave.paint(painter);
+    // All microphones of a set yield alike: it is drawn where its hits are.
+    for (; strained != track->clips.end() && strained->at < to; ++strained) {
+        if (strained->sound.treatment && (lane.isFirstOfSet || session_.song().isLead(*track))) {
+            paintStrain(painter, lane, *strained);
         }
     }
     if (withShapes) {
@@ -136,12 +147,7 @@ void LanePainter::paintStrain(QPainter& painter, const Lane& lane, const Clip& c
 
 // Paints what a clip's take sounds like between two song times, which may lie in its spare.
 void LanePainter::paintClip(
-    QPainter& painter,
-    const Lane& lane,
-    const Clip& clip,
-    const QColor& colour,
-    Frames from,
-    Frames to
+    QPainter& painter, const Lane& lane, const Clip& clip, Outline& outline, Frames from, Frames to
 )
 {
     if (to <= from) {
@@ -152,13 +158,12 @@ void LanePainter::paintClip(
         return;
     }
     if (lanes_.scale().framesPerPixel < 24.0 &&
-        paintSamples(painter, lane, clip, colour, from, to)) {
+        paintSamples(painter, lane, clip, outline.colour(), from, to)) {
         return;
     }
     // Waves are drawn to their take's own height: a quiet take is still read.
     const double loud = std::max(0.05, peaks->loudest());
     const double gain = 0.94 * lane.area.height() / 2.0 / 32767.0 / loud;
-    const double middle = lane.area.center().y();
     const int channel = std::max(0, clip.sound.channel);
     const int first = static_cast<int>(std::floor(lanes_.xOf(from)));
     const int last = static_cast<int>(std::ceil(lanes_.xOf(to)));
@@ -166,8 +171,6 @@ void LanePainter::paintClip(
     const SpeedLine* speed = clip.sound.treatment && !clip.sound.treatment->speed.isEmpty()
                                  ? &clip.sound.treatment->speed
                                  : nullptr;
-    std::vector<QLineF> lines;
-    lines.reserve(static_cast<std::size_t>(std::max(0, last - first)));
     for (int x = first; x < last; ++x) {
         const Frames songA = std::max(from, lanes_.timeAt(x));
         const Frames songB = std::min(to, lanes_.timeAt(x + 1));
@@ -180,15 +183,45 @@ void LanePainter::paintClip(
         const PeakPair pair = peaks->range(channel, a, b);
         const double own =
             speed != nullptr ? gain * speed->gainAt(static_cast<double>(inSound.count())) : gain;
-        const double high = std::max(0.4, pair.high * own);
-        const double low = std::min(-0.4, pair.low * own);
-        lines.emplace_back(x + 0.5, middle - high, x + 0.5, middle - low);
+        outline.add(x, pair.low * own, pair.high * own);
     }
-    painter.save();
+}
+
+LanePainter::Outline::Outline(const Lane& lane, QColor colour)
+    : area_(lane.area), colour_(std::move(colour))
+{}
+
+void LanePainter::Outline::add(int x, double low, double high)
+{
+    if (x < area_.left() || x > area_.right()) {
+        return;
+    }
+    if (columns_.empty()) {
+        columns_.resize(static_cast<std::size_t>(area_.width()));
+    }
+    Column& column = columns_[static_cast<std::size_t>(x - area_.left())];
+    column.high = std::max(column.high, std::max(kLeastHeight, high));
+    column.low = std::min(column.low, std::min(-kLeastHeight, low));
+}
+
+void LanePainter::Outline::paint(QPainter& painter) const
+{
+    const double middle = area_.center().y();
+    std::vector<QLineF> lines;
+    lines.reserve(columns_.size());
+    for (std::size_t i = 0; i < columns_.size(); ++i) {
+        if (const Column& column = columns_[i]; column.high > 0.0) {
+            const double x = area_.left() + static_cast<double>(i) + 0.5;
+            lines.emplace_back(x, middle - column.high, x, middle - column.low);
+        }
+    }
+    if (lines.empty()) {
+        return;
+    }
     painter.setRenderHint(QPainter::Antialiasing, false);
-    painter.setPen(QPen(colour, 1));
+    painter.setPen(QPen(colour_, 1));
     painter.drawLines(lines.data(), static_cast<int>(lines.size()));
-    painter.restore();
+    painter.setRenderHint(QPainter::Antialiasing, true);
 }
 
 bool LanePainter::paintSamples(

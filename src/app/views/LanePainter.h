@@ -19,12 +19,34 @@ public:
     void paintLane(QPainter& painter, const Lane& lane, bool withShapes);
 
 private:
-    // What a clip's take sounds like between two song times, which may lie in its spare.
+    // The sound of many clips from afar, one stroke for each column of pixels however many clips
+    // are heard in it.
+    class Outline {
+    public:
+        Outline(const Lane& lane, QColor colour);
+
+        [[nodiscard]] const QColor& colour() const { return colour_; }
+        // From `low` to `high` pixels above the lane's middle.
+        void add(int x, double low, double high);
+        void paint(QPainter& painter) const;
+
+    private:
+        struct Column {
+            double low = 0.0;
+            double high = 0.0;  // 0: nothing there
+        };
+        QRect area_;
+        QColor colour_;
+        std::vector<Column> columns_;  // from the area's left on; empty until there is one
+    };
+
+    // What a clip's take sounds like between two song times, which may lie in its spare: put into an
+    // outline, or from near painted at once.
     void paintClip(
         QPainter& painter,
         const Lane& lane,
         const Clip& clip,
-        const QColor& colour,
+        Outline& outline,
         Frames from,
         Frames to
     );

@@ -27,9 +27,38 @@ double widthOf(ShapePainter::Ink ink)
     return ink == ShapePainter::Ink::Full ? 1.8 : 1.0;
 }
 
+// The corners of a curve: without the places on whose account nobody would see it bend.
+QPolygonF withoutStraightOnes(const QPolygonF& places)
+{
+    constexpr double kUnseen = 0.15;   // px
+    constexpr double kLongest = 32.0;  // px, so that what is left out cannot add up
+    QPolygonF corners;
+    for (const QPointF& place : places) {
+        const auto count = corners.size();
+        if (count > 1) {
+            const QPointF from = corners[count - 2];
+            const QPointF way = place - from;
+            const QPointF last = corners[count - 1];
+            const bool isLevel = from.y() == last.y() && last.y() == place.y();
+            const double straight =
+                way.x() > 0.0 ? from.y() + way.y() * (last.x() - from.x()) / way.x() : from.y();
+            if (isLevel || (way.x() < kLongest && std::abs(straight - last.y()) < kUnseen)) {
+                corners[count - 1] = place;
+                continue;
+            }
+        }
+        corners << place;
+    }
+    return corners;
+}
+
 // The speed all along what is seen of a clip; 100 % where it has no line.
 QPolygonF speedCurve(
-    const LanesView& lanes, QRectF area, const Clip& clip, const std::vector<SpeedPoint>& points
+    const LanesView& lanes,
+    QRectF area,
+    const Clip& clip,
+    const std::vector<SpeedPoint>& points,
+    SpeedScale scale
 )
 {
     constexpr double kStep = 3.0;  // px
@@ -39,7 +68,7 @@ QPolygonF speedCurve(
     QPolygonF curve;
     const auto add = [&](double x) {
         const auto heard = static_cast<double>((lanes.timeAt(x) - clip.at).count());
-        curve << QPointF(x, ShapePainter::speedY(line.speedAt(heard), area));
+        curve << QPointF(x, ShapePainter::speedY(line.speedAt(heard), area, scale));
     };
     for (double x = left; x < right; x += kStep) {
         add(x);
@@ -82,29 +111,20 @@ void ShapePainter::paintLine(QPainter& painter, QRectF area, const LevelLine& li
 {
     const Song& song = session_.song();
     const HeardLine heard(line, song.tempo, song.rate);
-    QPolygonF drawn;
-    // Where it stays level one stroke is enough.
-    const auto put = [&](double x) {
-        const QPointF place(x, levelY(heard.levelAt(lanes_.timeAt(x)), area));
-        const auto count = drawn.size();
-        if (count > 1 && drawn[count - 1].y() == place.y() && drawn[count - 2].y() == place.y()) {
-            drawn[count - 1].setX(x);
-        } else {
-            drawn << place;
-        }
-    };
-    constexpr double kApart = 3.0;
+    constexpr double kApart = 3.0;  // px
+    QPolygonF places;
     for (double x = area.left(); x < area.right() + kApart; x += kApart) {
-        put(x);
+        places << QPointF(x, levelY(heard.levelAt(lanes_.timeAt(x)), area));
     }
     // At the points themselves too, so that corners stand where they are.
     for (std::size_t i = 0; i < line.points.size(); ++i) {
         const double x = lanes_.xOf(heard.timeOfPoint(i));
         if (x >= area.left() && x <= area.right()) {
-            drawn << QPointF(x, levelY(line.points[i].level, area));
+            places << QPointF(x, levelY(line.points[i].level, area));
         }
     }
-    std::ranges::stable_sort(drawn, {}, [](const QPointF& point) { return point.x(); });
+    std::ranges::stable_sort(places, {}, [](const QPointF& point) { return point.x(); });
+    const QPolygonF drawn = withoutStraightOnes(places);
     painter.setBrush(Qt::NoBrush);
     if (ink == Ink::Full) {
         // Ink on the ink of a wave would not be seen.
@@ -128,6 +148,9 @@ void ShapePainter::paintPoints(
     const Song& song = session_.song();
     const HeardLine heard(line, song.tempo, song.rate);
     const Palette& colours = Theme::palette();
+    // Boxes, and what of them is not filled.
+    std::vector<QRect> boxes;
+    std::vector<QRect> hollows;
     double last = -100.0;
     for (std::size_t i = 0; i < line.points.size(); ++i) {
         const double x = lanes_.xOf(heard.timeOfPoint(i));
@@ -138,16 +161,23 @@ void ShapePainter::paintPoints(
         }
         last = x;
         if (ink != Ink::Full) {
-            const double y = levelY(line.points[i].level, area);
-            painter.fillRect(QRectF(x - 2.5, y - 2.5, 5.0, 5.0), colours.ink);
+            const QPoint middle = QPointF(x, levelY(line.points[i].level, area)).toPoint();
+            const QRect box(middle - QPoint(2, 2), QSize(5, 5));
+            boxes.push_back(box);
             if (!chosen.contains(i)) {
-                painter.fillRect(QRectF(x - 1.5, y - 1.5, 3.0, 3.0), colours.lane);
+                hollows.push_back(box.adjusted(1, 1, -1, -1));
             }
             continue;
         }
         painter.setPen(QPen(colours.ink, 1.4));
         painter.setBrush(chosen.contains(i) ? colours.ink : colours.lane);
         painter.drawEllipse(QPointF(x, levelY(line.points[i].level, area)), 4.0, 4.0);
+    }
+    painter.setPen(Qt::NoPen);
+    for (const auto& [all, colour] :
+         {std::pair(&boxes, colours.ink), std::pair(&hollows, colours.lane)}) {
+        painter.setBrush(colour);
+        painter.drawRects(all->data(), static_cast<int>(all->size()));
     }
     painter.setBrush(Qt::NoBrush);
 }
@@ -254,21 +284,29 @@ void ShapePainter::paintSpins(QPainter& painter, QRectF area, const Clip& clip, 
     if (!spins.up && !spins.down) {
         painter.setPen(QPen(inkOf(Ink::Faint), 1.2));
         painter.setBrush(Qt::NoBrush);
-        painter.drawPolyline(speedCurve(lanes_, area, clip, speedPointsOf(clip)));
+        const SpeedScale scale{keepsTime(clip) ? kMostPitch : 0.0};
+        painter.drawPolyline(speedCurve(lanes_, area, clip, speedPointsOf(clip), scale));
     }
 }
 
-double ShapePainter::speedY(double speed, QRectF area)
+double ShapePainter::speedY(double speed, QRectF area, SpeedScale scale)
 {
     const double half = 0.5 * area.height() - kMargin;
+    if (scale.semitones > 0.0) {
+        const double semitones = pitchOfSpeed(speed);
+        return area.center().y() - half * std::clamp(semitones / scale.semitones, -1.0, 1.0);
+    }
     const double above = speed <= 1.0 ? speed - 1.0 : (speed - 1.0) / (kMostSpeed - 1.0);
     return area.center().y() - above * half;
 }
 
-double ShapePainter::speedAtY(double y, QRectF area)
+double ShapePainter::speedAtY(double y, QRectF area, SpeedScale scale)
 {
     const double half = 0.5 * area.height() - kMargin;
     const double above = std::clamp((area.center().y() - y) / half, -1.0, 1.0);
+    if (scale.semitones > 0.0) {
+        return speedOfPitch(above * scale.semitones);
+    }
     return above <= 0.0 ? 1.0 + above : 1.0 + above * (kMostSpeed - 1.0);
 }
 
@@ -277,11 +315,12 @@ void ShapePainter::paintSpeed(
     QRectF area,
     const Clip& clip,
     const std::vector<SpeedPoint>& points,
+    SpeedScale scale,
     std::optional<std::size_t> chosen
 ) const
 {
     const Palette& colours = Theme::palette();
-    QPolygonF curve = speedCurve(lanes_, area, clip, points);
+    const QPolygonF curve = speedCurve(lanes_, area, clip, points, scale);
     painter.setBrush(Qt::NoBrush);
     // On paper of its own, so that it is seen over the sound.
     painter.setPen(QPen(colours.lane, 4.0));
@@ -292,7 +331,9 @@ void ShapePainter::paintSpeed(
     for (std::size_t i = 0; i < points.size(); ++i) {
         painter.setBrush(chosen == i ? colours.finding : colours.lane);
         painter.drawEllipse(
-            QPointF(lanes_.xOf(clip.at + points[i].at), speedY(points[i].speed, area)), 4.0, 4.0
+            QPointF(lanes_.xOf(clip.at + points[i].at), speedY(points[i].speed, area, scale)),
+            4.0,
+            4.0
         );
     }
     painter.setBrush(Qt::NoBrush);
@@ -306,10 +347,10 @@ void ShapePainter::paintFades(
     const double tall = fadeHeight(area);
     const auto curve = [&](const Fade& fade, bool isIn, Frames by) {
         const Frames length = fade.length + by;
-        const double wide = lanes_.xOf(clip.at + length) - lanes_.xOf(clip.at);
-        if (wide < 2.0) {
+        if (length / Frames(1) < 2.0 * lanes_.scale().framesPerPixel) {
             return;
         }
+        const double wide = lanes_.xOf(clip.at + length) - lanes_.xOf(clip.at);
         QPolygonF line;
         for (int step = 0; step <= 24; ++step) {
             const double part = step / 24.0;

@@ -17,6 +17,12 @@ namespace orthochron::app {
 [[nodiscard]] double levelAtY(double y, QRectF area);
 [[nodiscard]] QString levelText(double level);  // "-3.5 dB", "silence"
 
+// How high a speed stands in a lane, what is recorded in its middle: from standing still to four times,
+// or where the pitch alone moves so many semitones down and up.
+struct SpeedScale {
+    double semitones = 0.0;  // 0: speeds
+};
+
 // Level lines, hushes, spins and fades as they lie over the sound they act on: in ink where they can
 // be taken hold of, faint elsewhere.
 class ShapePainter final {
@@ -47,11 +53,12 @@ public:
         QRectF area,
         const Clip& clip,
         const std::vector<SpeedPoint>& points,
+        SpeedScale scale,
         std::optional<std::size_t> chosen
     ) const;
-    // Where a speed lies in a lane: 100 % in its middle, four times at its top.
-    [[nodiscard]] static double speedY(double speed, QRectF area);
-    [[nodiscard]] static double speedAtY(double y, QRectF area);
+    // Where a speed lies in a lane; beyond its scale at its edge.
+    [[nodiscard]] static double speedY(double speed, QRectF area, SpeedScale scale = {});
+    [[nodiscard]] static double speedAtY(double y, QRectF area, SpeedScale scale = {});
     // Its fades, each so much longer.
     void paintFades(
         QPainter& painter, QRectF area, const Clip& clip, Ink ink, Frames inBy, Frames outBy

@@ -9,6 +9,16 @@
 
 namespace orthochron {
 
+double pitchOfSpeed(double speed)
+{
+    return 12.0 * std::log2(std::max(speed, kLeastPitchSpeed));
+}
+
+double speedOfPitch(double semitones)
+{
+    return std::exp2(semitones / 12.0);
+}
+
 Spins spinsOf(const Clip& clip)
 {
     return clip.sound.treatment

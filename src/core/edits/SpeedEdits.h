@@ -15,8 +15,13 @@ spinClips(const Song& song, const ClipChoice& choice, bool isDown, std::optional
 [[nodiscard]] Result<Song> spinLevel(const Song& song, const ClipChoice& choice, bool followsLevel);
 [[nodiscard]] Spins spinsOf(const Clip& clip);
 
-// The least speed of a line that moves the pitch alone: 24 semitones lower.
-constexpr double kLeastPitchSpeed = 0.25;
+// A line that moves the pitch alone does so by at most so many semitones, down or up.
+constexpr double kMostPitch = 24.0;
+constexpr double kLeastPitchSpeed = 0.25;  // that much lower
+
+// In semitones; those of a standstill are the least.
+[[nodiscard]] double pitchOfSpeed(double speed);
+[[nodiscard]] double speedOfPitch(double semitones);
 
 // What a clip keeps when its speed is changed.
 enum class SpeedKeeps {

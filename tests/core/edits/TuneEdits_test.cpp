@@ -4,6 +4,8 @@
 
 #include "core/edits/ClipValues.h"
 #include "core/edits/FitEdits.h"
+#include "core/edits/GridEdits.h"
+#include "core/edits/SectionEdits.h"
 #include "core/render/Render.h"
 #include "testkit/MarkedKit.h"
 
@@ -47,6 +49,33 @@ TEST_F(TuningASong, GoesToAllMicrophonesByOnePointerAndWithoutATrace)
     const auto back = tuneClips(*tuned, track(), {}, Treatment());
     ASSERT_TRUE(back);
     EXPECT_TRUE(*back == song());
+}
+
+TEST_F(TuningASong, AKeyOfASectionGoesWithItsBarsWhenTheTempoChanges)
+{
+    const Scale dorian = *parseScale("F", "dorian");
+    Song keyed = *addSection(song(), "Chorus", {3, 5});
+    keyed = *setSectionKey(keyed, keyed.sections[0].id, dorian);
+    const auto startOf = [](const Song& of, int bar) {
+        return of.tempo.timeAt(of.tempo.startOfBar(bar));
+    };
+    const auto keyAt = [](const Song& of, Seconds at) {
+        return rungsAt(of, of.tempo.barAt(of.tempo.beatsAt(at))).key;
+    };
+    const Seconds little(0.1);
+    const Seconds third = startOf(keyed, 3);
+    EXPECT_EQ(keyAt(keyed, third - little), Scale());
+    EXPECT_EQ(keyAt(keyed, third + little), dorian);
+    EXPECT_EQ(keyAt(keyed, startOf(keyed, 6) - little), dorian);
+    EXPECT_EQ(keyAt(keyed, startOf(keyed, 6) + little), Scale());
+    // Half as fast that moment lies before the section, which begins where its bar does now.
+    const Song slow = *setTempo(keyed, keyed.tempo.bpmAt(Beats(0.0)) / 2.0, Meter());
+    EXPECT_EQ(keyAt(slow, third + little), Scale());
+    EXPECT_GT(startOf(slow, 3), third);
+    EXPECT_EQ(keyAt(slow, startOf(slow, 3) + little), dorian);
+    const Song without = *setSectionKey(slow, slow.sections[0].id, std::nullopt);
+    EXPECT_EQ(keyAt(without, startOf(slow, 3) + little), Scale());
+    EXPECT_FALSE(setSectionKey(slow, SectionId{999}, dorian));
 }
 
 TEST_F(TuningASong, AFitMadeAgainIsInTune)

@@ -28,6 +28,11 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
     );
     spinSpeed_->setObjectName(QStringLiteral("spinSpeed"));
     column->addWidget(spinSpeed_);
+    pointPitch_ = new NumberField(
+        tr("Its pitch"), {tr("st"), 2, -kMostPitch, kMostPitch, 0.0, 0.02}, false, this
+    );
+    pointPitch_->setObjectName(QStringLiteral("pointPitch"));
+    column->addWidget(pointPitch_);
     spinLevel_ = new QCheckBox(tr("the level too"), this);
     spinLevel_->setObjectName(QStringLiteral("spinLevel"));
     spinLevel_->setChecked(true);
@@ -54,10 +59,19 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
         {tr("the clip keeps its length"),
          tr("it keeps its content"),
          tr("and what follows moves along"),
-         tr("only the pitch moves")}
+         tr("pitch alone")}
     );
     speed->addWidget(drawSpeed_);
+    pitchRange_ =
+        new NumberField(tr("±"), {tr("st"), 1, 0.5, kMostPitch, kMostPitch, 0.1}, false, this);
+    pitchRange_->setObjectName(QStringLiteral("pitchRange"));
+    pitchRange_->setFixedWidth(84);
+    pitchRange_->setToolTip(tr("Semitones from the middle of a lane to its edges"));
+    // It yields to the field beside it.
+    speedKeeps_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    speedKeeps_->setMinimumContentsLength(8);
     speed->addWidget(speedKeeps_, 1);
+    speed->addWidget(pitchRange_);
     column->addLayout(speed);
     for (QPushButton* narrow : {down, up, unspin_, drawSpeed_}) {
         narrow->setStyleSheet(QStringLiteral("padding-left:8px;padding-right:8px"));
@@ -71,6 +85,12 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
             hands_.setPointSpeed(percent / 100.0);
         }
     });
+    connect(pointPitch_, &NumberField::finished, this, [this](double semitones) {
+        if (!isFilling_) {
+            hands_.setPointSpeed(speedOfPitch(semitones));
+        }
+    });
+    connect(pitchRange_, &NumberField::changed, &hands_, &SpeedHands::setPitchRange);
     connect(spinBeats_, &NumberField::finished, this, [this](double beats) {
         if (!isFilling_ && hands_.speedPoint()) {
             hands_.setPointPlace(Beats(beats));
@@ -106,6 +126,13 @@ void SpeedBench::fill()
     const bool isAtPoint = hands_.speedPoint().has_value();
     spinBeats_->setLabel(isAtPoint ? tr("The point is at") : tr("Over"));
     spinSpeed_->setLabel(isAtPoint ? tr("Its speed") : tr("To a speed of"));
+    const auto point = hands_.speedPoint();
+    const auto pointed = point ? clipOf(song, point->clip) : std::nullopt;
+    const bool isOfPitch = pointed && keepsTime(pointed->clip);
+    pointPitch_->setVisible(isOfPitch);
+    spinSpeed_->setVisible(!isOfPitch);
+    pitchRange_->setVisible(hands_.speedKeeps == SpeedKeeps::Time);
+    pitchRange_->setValue(hands_.pitchRange());
     if (spinning == placed.end()) {
         return;
     }
@@ -114,13 +141,14 @@ void SpeedBench::fill()
         isTimed != (hands_.speedKeeps == SpeedKeeps::Time)) {
         hands_.speedKeeps = isTimed ? SpeedKeeps::Time : SpeedKeeps::Length;
         speedKeeps_->setCurrentIndex(static_cast<int>(hands_.speedKeeps));
+        pitchRange_->setVisible(isTimed);
     }
     const Spins spins = orthochron::spinsOf(spinning->clip);
     const auto& spin = spins.down ? spins.down : spins.up;
-    const auto point = hands_.speedPoint();
-    const auto pointed = point ? clipOf(song, point->clip) : std::nullopt;
     if (pointed) {
-        spinSpeed_->setValue(100.0 * speedPointsOf(pointed->clip)[point->index].speed);
+        const double speed = speedPointsOf(pointed->clip)[point->index].speed;
+        spinSpeed_->setValue(100.0 * speed);
+        pointPitch_->setValue(pitchOfSpeed(speed));
         spinBeats_->setValue(hands_.pointPlace().count());
     } else if (spin) {
         const Frames end = spinning->clip.end();

@@ -29,10 +29,12 @@ private:
     QLabel* spinOf_ = nullptr;
     NumberField* spinBeats_ = nullptr;
     NumberField* spinSpeed_ = nullptr;
+    NumberField* pointPitch_ = nullptr;  // in its place, at a point of a pitch line
     QCheckBox* spinLevel_ = nullptr;
     QPushButton* unspin_ = nullptr;
     QPushButton* drawSpeed_ = nullptr;
     QComboBox* speedKeeps_ = nullptr;
+    NumberField* pitchRange_ = nullptr;
     bool isFilling_ = false;
 };
 

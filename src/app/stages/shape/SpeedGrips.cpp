@@ -45,11 +45,17 @@ void SpeedGrips::paintLane(QPainter& painter, const Lane& lane) const
             lane.area,
             clip,
             isOwn ? points_ : speedPointsOf(clip),
+            scaleOf(clip),
             isOwn && grip_ == Grip::Point ? std::optional(found_.point)
             : isChosen                    ? std::optional(chosen->index)
                                           : std::nullopt
         );
     }
+}
+
+SpeedScale SpeedGrips::scaleOf(const Clip& clip) const
+{
+    return {hands_.drawsPitch(clip) ? hands_.pitchRange() : 0.0};
 }
 
 SpeedGrips::Found SpeedGrips::find(const Lane& lane, QPointF place) const
@@ -68,7 +74,7 @@ SpeedGrips::Found SpeedGrips::find(const Lane& lane, QPointF place) const
         Found found{Grip::None, clip, 0, false};
         for (std::size_t i = 0; i < points.size(); ++i) {
             const double x = lanes_.xOf(clip.at + points[i].at);
-            const double y = ShapePainter::speedY(points[i].speed, lane.area);
+            const double y = ShapePainter::speedY(points[i].speed, lane.area, scaleOf(clip));
             if (std::hypot(place.x() - x, place.y() - y) <= kNearSpeedPoint) {
                 found.grip = Grip::Point;
                 found.point = i;
@@ -85,7 +91,8 @@ SpeedGrips::Found SpeedGrips::find(const Lane& lane, QPointF place) const
                                        static_cast<double>((at - clip.at + clip.soundStart).count())
                                    );
         const bool isOn =
-            std::abs(place.y() - ShapePainter::speedY(speed, lane.area)) <= kNearSpeedLine;
+            std::abs(place.y() - ShapePainter::speedY(speed, lane.area, scaleOf(clip))) <=
+            kNearSpeedLine;
         if (isOn && at >= clip.at && at < clip.end()) {
             found.grip = Grip::Piece;
             return found;
@@ -128,8 +135,8 @@ SpeedGrips::Points SpeedGrips::movedPoint(QPointF place, Qt::KeyboardModifiers h
     at = std::max(at, i > 0 ? points[i - 1].at + apart : Frames(0));
     at = std::min(at, i + 1 < points.size() ? points[i + 1].at - apart : found_.clip.length);
     points[i].at = at;
-    points[i].speed = ShapePainter::speedAtY(place.y(), area_);
-    if (std::abs(place.y() - ShapePainter::speedY(1.0, area_)) <= kNearPlain) {
+    points[i].speed = ShapePainter::speedAtY(place.y(), area_, scaleOf(found_.clip));
+    if (std::abs(place.y() - area_.center().y()) <= kNearPlain) {
         points[i].speed = 1.0;
     }
     return points;
@@ -138,7 +145,7 @@ SpeedGrips::Points SpeedGrips::movedPoint(QPointF place, Qt::KeyboardModifiers h
 SpeedGrips::Points SpeedGrips::movedPiece(QPointF place) const
 {
     Points points = speedPointsOf(found_.clip);
-    const double speed = ShapePainter::speedAtY(place.y(), area_);
+    const double speed = ShapePainter::speedAtY(place.y(), area_, scaleOf(found_.clip));
     if (points.empty()) {
         // The speed of all of it.
         return {{Frames(0), speed}, {found_.clip.length, speed}};
@@ -205,16 +212,13 @@ void SpeedGrips::move(QMouseEvent& event)
     const Song& song = session_.song();
     const Frames at =
         grip_ == Grip::Point ? found_.clip.at + points_[found_.point].at : lanes_.timeAt(place.x());
-    double speed = ShapePainter::speedAtY(place.y(), area_);
+    double speed = ShapePainter::speedAtY(place.y(), area_, scaleOf(found_.clip));
     if (grip_ == Grip::Point) {
         speed = points_[found_.point].speed;
     }
-    const QString value =
-        hands_.speedKeeps == SpeedKeeps::Time
-            ? tr("%1 st").arg(
-                  QString::asprintf("%+.2f", 12.0 * std::log2(std::max(speed, kLeastPitchSpeed)))
-              )
-            : tr("%1 %").arg(100.0 * speed, 0, 'f', 0);
+    const QString value = hands_.speedKeeps == SpeedKeeps::Time
+                              ? tr("%1 st").arg(QString::asprintf("%+.2f", pitchOfSpeed(speed)))
+                              : tr("%1 %").arg(100.0 * speed, 0, 'f', 0);
     lanes_.setReadout(tr("%1 at %2").arg(value, placeText(song, at).place), place.toPoint());
 }
 
@@ -247,8 +251,12 @@ std::pair<QString, Qt::CursorShape> SpeedGrips::hintAt(const Lane& lane, QPoint 
     switch (find(lane, place).grip) {
     case Grip::Point:
         return {
-            tr("Drag the point: from standing still to four times, 100 % in the middle. Delete "
-               "takes it away"),
+            hands_.speedKeeps == SpeedKeeps::Time
+                ? tr("Drag the point: up to %1 semitones down and up. Delete takes it away")
+                      .arg(hands_.pitchRange(), 0, 'g', 3)
+                : tr("Drag the point: from standing still to four times, 100 % in the middle. "
+                     "Delete "
+                     "takes it away"),
             Qt::SizeAllCursor};
     case Grip::Piece:
         return {

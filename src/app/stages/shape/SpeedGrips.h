@@ -3,7 +3,7 @@
 #include <QCoreApplication>
 
 #include "app/stages/shape/SpeedHands.h"
-#include "app/views/LanesView.h"
+#include "app/views/ShapePainter.h"
 
 namespace orthochron::app {
 
@@ -33,6 +33,7 @@ private:
         bool isInPiece =
             false;  // else before the first point, after the last, or where there is none
     };
+    [[nodiscard]] SpeedScale scaleOf(const Clip& clip) const;
     [[nodiscard]] Found find(const Lane& lane, QPointF place) const;
     [[nodiscard]] Points movedPoint(QPointF place, Qt::KeyboardModifiers held) const;
     [[nodiscard]] Points movedPiece(QPointF place) const;

@@ -62,6 +62,18 @@ void SpeedHands::setDrawsSpeed(bool isOn)
     Q_EMIT changed();
 }
 
+void SpeedHands::setPitchRange(double semitones)
+{
+    pitchRange_ = semitones;
+    Q_EMIT changed();
+}
+
+bool SpeedHands::drawsPitch(const Clip& clip) const
+{
+    const bool hasLine = clip.sound.treatment && !clip.sound.treatment->speed.isEmpty();
+    return hasLine ? keepsTime(clip) : speedKeeps == SpeedKeeps::Time;
+}
+
 std::optional<SpeedHands::SpeedPointOf> SpeedHands::speedPoint() const
 {
     if (!speedPoint_) {
@@ -161,6 +173,7 @@ void SpeedHands::keepSpeed(SpeedKeeps keeps)
     });
     const bool isTimed = keeps == SpeedKeeps::Time;
     if (drawn == placed.end() || keepsTime(drawn->clip) == isTimed) {
+        Q_EMIT changed();
         return;
     }
     const auto were = speedPointsOf(drawn->clip);

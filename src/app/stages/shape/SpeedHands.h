@@ -24,6 +24,11 @@ public:
     [[nodiscard]] bool drawsSpeed() const { return drawsSpeed_; }
     void setDrawsSpeed(bool isOn);
     SpeedKeeps speedKeeps = SpeedKeeps::Length;
+    // Semitones from a lane's middle to its edge where the pitch alone is drawn.
+    [[nodiscard]] double pitchRange() const { return pitchRange_; }
+    void setPitchRange(double semitones);
+    // Whether what is drawn in a clip moves its pitch alone.
+    [[nodiscard]] bool drawsPitch(const Clip& clip) const;
     struct SpeedPointOf {
         ClipId clip;
         std::size_t index = 0;
@@ -53,6 +58,7 @@ private:
 
     Session& session_;
     bool drawsSpeed_ = false;
+    double pitchRange_ = kMostPitch;
     std::optional<SpeedPointOf> speedPoint_;
     HeardWhileDragged heard_;
     // What a line was whose standstill its pitch alone cannot have: it comes back with the speed.
