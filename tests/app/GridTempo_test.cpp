@@ -1,6 +1,7 @@
 #include "app/WindowFixture.h"
 #include "app/stages/grid/ReadingsSheet.h"
 #include "core/edits/ShapeEdits.h"
+#include "core/render/Render.h"
 
 // The tempo of a take found, chosen among its readings or typed, and given to the song.
 namespace orthochron::app {
@@ -135,6 +136,69 @@ TEST_F(GridTempo, ATakeIsStretchedToTheSongInsteadOfTheSongToIt)
     ASSERT_NE(clip.sound.treatment, nullptr);
     EXPECT_NEAR(clip.length / was, 1.1, 1e-3);
     EXPECT_EQ(clip.sound.treatment, song().tracks[3]->clips[0].sound.treatment);
+}
+
+TEST_F(GridTempo, AStretchIsHeardBeforeItIsMadeAndAnotherMaterialAtOnce)
+{
+    set("takeBpm", songBpm() * 1.1);
+    engine::ClickSettings off = player_->click();
+    off.isOn = false;
+    player_->setClick(off);
+    auto& card = dynamic_cast<engine::SimulatedDevice&>(player_->device());
+    const auto pump = [&] {
+        std::vector<float> left;
+        for (int block = 0; block < 120; ++block) {
+            player_->settle();
+            const auto sound = card.pump(Frames(256));
+            for (std::size_t i = 0; i < sound.size(); i += 2) {
+                left.push_back(sound[i]);
+            }
+        }
+        return left;
+    };
+    const auto likeness = [&](const std::vector<float>& heard, Frames at) {
+        AudioBuffer wanted(2, Frames(std::ssize(heard)));
+        EXPECT_TRUE(renderMix(song(), *document_->sources(), at, wanted));
+        double same = 0.0;
+        double a = 1e-12;
+        double b = 1e-12;
+        for (std::size_t i = 2048; i < heard.size(); ++i) {
+            const auto x = static_cast<double>(heard[i]);
+            const auto y = static_cast<double>(wanted.channel(0)[i]);
+            same += x * y;
+            a += x * x;
+            b += y * y;
+        }
+        return same / std::sqrt(a * b);
+    };
+    const Song before = song();
+    choose("loopMaterial", 1);
+    click("hearStretched");
+    EXPECT_EQ(child<QPushButton>("hearStretched")->text(), QStringLiteral("Stop"));
+    const Frames from = player_->position();
+    const auto asHits = pump();
+    // Another material while it is heard.
+    choose("loopMaterial", 4);
+    (void)pump();
+    const Frames later = player_->position();
+    const auto asTape = pump();
+    EXPECT_EQ(song(), before);
+    click("hearStretched");
+    EXPECT_EQ(child<QPushButton>("hearStretched")->text(), QStringLiteral("Hear it so"));
+    EXPECT_LT(likeness(asHits, from), 0.5);
+    // It was what is made of it then.
+    choose("loopMaterial", 1);
+    click("stretchToSong");
+    EXPECT_GT(likeness(asHits, from), 0.98);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    choose("loopMaterial", 4);
+    // Whatever changes the song ends the trying: it is never tried on top of itself.
+    click("hearStretched");
+    EXPECT_TRUE(player_->isWanted());
+    click("stretchToSong");
+    EXPECT_FALSE(player_->isWanted());
+    EXPECT_EQ(child<QPushButton>("hearStretched")->text(), QStringLiteral("Hear it so"));
+    EXPECT_GT(likeness(asTape, later), 0.98);
 }
 
 TEST_F(GridTempo, WhatItLastsAndWhatItShallLastAreSetApart)

@@ -177,7 +177,8 @@ QWidget* SteadyBench::makeFound()
     material_ = new QComboBox(found);
     material_->setObjectName(QStringLiteral("loopMaterial"));
     material_->setAccessibleName(tr("What it is stretched as"));
-    material_->setToolTip(tr("What it is stretched as; undo and choose another to compare"));
+    material_->setToolTip(tr("What it is stretched as; choose another while it is heard to compare")
+    );
     material_->addItem(tr("as it sounds"), QVariant::fromValue(-1));
     for (const Material each : {Material::Hits, Material::Line, Material::Blend, Material::Tape}) {
         material_->addItem(
@@ -194,7 +195,10 @@ QWidget* SteadyBench::makeFound()
     );
     ends->addWidget(hear_);
     ends->addStretch(1);
+    try_ = benchButton(QString(), QStringLiteral("hearStretched"), false, found);
+    try_->setToolTip(tr("The song as it would be with the take stretched, before it is"));
     ends->addWidget(material_);
+    ends->addWidget(try_);
     ends->addWidget(stretch_);
     ends->addWidget(give_);
     column->addLayout(ends);
@@ -214,7 +218,9 @@ QWidget* SteadyBench::makeFound()
     connect(level_, &QPushButton::clicked, &search_, &TempoSearch::matchLevel);
     connect(material_, &QComboBox::activated, this, [this] {
         const int chosen = material_->currentData().toInt();
-        search_.material = chosen < 0 ? std::nullopt : std::optional(static_cast<Material>(chosen));
+        search_.setMaterial(
+            chosen < 0 ? std::nullopt : std::optional(static_cast<Material>(chosen))
+        );
     });
     connect(wholeBars_, &QPushButton::clicked, this, [this] {
         search_.setBeats(search_.wholeBars().value_or(search_.beats()));
@@ -228,6 +234,7 @@ QWidget* SteadyBench::makeFound()
     connect(hear_, &QPushButton::clicked, &search_, &TempoSearch::hear);
     connect(&search_, &TempoSearch::hearingChanged, this, &SteadyBench::fillFound);
     connect(give_, &QPushButton::clicked, &search_, &TempoSearch::giveToSong);
+    connect(try_, &QPushButton::clicked, &search_, &TempoSearch::hearStretched);
     connect(stretch_, &QPushButton::clicked, &search_, &TempoSearch::stretchToSong);
     return found;
 }
@@ -297,6 +304,8 @@ void SteadyBench::fillFound()
         tr("Stretch it to %1").arg(session_.song().tempo.tempi().front().bpm, 0, 'f', 1)
     );
     stretch_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
+    try_->setText(search_.isStretchedHeard() ? tr("Stop") : tr("Hear it so"));
+    try_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
 }
 
 void SteadyBench::tap()

@@ -54,6 +54,7 @@ private:
     QPushButton* round_ = nullptr;
     QPushButton* give_ = nullptr;
     QPushButton* stretch_ = nullptr;
+    QPushButton* try_ = nullptr;
     QPushButton* hear_ = nullptr;
     Taps taps_;
     QElapsedTimer clock_;  // of the taps

@@ -9,6 +9,7 @@
 #include "core/stretch/MaterialGuess.h"
 
 #include <cmath>
+#include <utility>
 
 namespace orthochron::app {
 
@@ -19,12 +20,22 @@ TempoSearch::TempoSearch(Session& session, QObject* parent) : QObject(parent), s
         of_.reset();
         refresh();
     });
+    // What is tried was made of the song as it was.
+    connect(&session_.document, &Document::songChanged, this, [this] {
+        if (isTrying_) {
+            session_.player.stop();
+            attend();
+        }
+    });
     constexpr int kOften = 40;  // ms
     attending_.setInterval(kOften);
     connect(&attending_, &QTimer::timeout, this, &TempoSearch::attend);
     connect(this, &TempoSearch::changed, this, [this] {
         if (isHeard()) {
             session_.player.setClickOn(saidMap());
+        }
+        if (isTrying_) {
+            tryAgain();
         }
     });
 }
@@ -53,7 +64,7 @@ void TempoSearch::refresh()
 {
     if (of_ != key()) {
         session_.jobs.drop(QStringLiteral("tempo"));
-        if (isHeard()) {
+        if (attending_.isActive()) {
             session_.player.stop();
             attend();
         }
@@ -204,7 +215,65 @@ void TempoSearch::giveToSong()
     );
 }
 
+void TempoSearch::setMaterial(std::optional<Material> material)
+{
+    material_ = material;
+    Q_EMIT changed();
+}
+
 void TempoSearch::stretchToSong()
+{
+    const double beats = wantedBeats();
+    makeStretched([this, beats](Result<Song> made, const Clip& clip) {
+        const TempoMap& tempo = session_.song().tempo;
+        const double bpm = tempo.bpmAt(tempo.beatsAt(toSeconds(clip.at, session_.song().rate)));
+        if (session_.document.apply(
+                std::move(made), tr("Stretch a loop to %1 bpm").arg(bpm, 0, 'f', 2)
+            )) {
+            session_.say(tr("It lasts %1 beats at the song's %2 bpm now")
+                             .arg(beats, 0, 'g', 6)
+                             .arg(bpm, 0, 'f', 2));
+        }
+    });
+}
+
+void TempoSearch::hearStretched()
+{
+    if (isTrying_) {
+        session_.player.stop();
+        attend();
+        return;
+    }
+    makeStretched([this](Result<Song> made, const Clip& clip) {
+        const auto now = made ? clipOf(*made, clip.id) : std::nullopt;
+        if (!now) {
+            session_.document.apply(std::move(made), QString());  // says why it cannot be
+            return;
+        }
+        session_.player.setAlone({});
+        session_.player.setClickOn(std::nullopt);
+        session_.player.setSong(
+            std::make_shared<const Song>(std::move(*made)), session_.document.sources()
+        );
+        session_.player.playRange(now->clip.at, now->clip.end());
+        isTrying_ = true;
+        attending_.start();
+        Q_EMIT hearingChanged();
+    });
+}
+
+void TempoSearch::tryAgain()
+{
+    makeStretched([this](Result<Song> made, const Clip&) {
+        if (made && isTrying_) {
+            session_.player.setSong(
+                std::make_shared<const Song>(std::move(*made)), session_.document.sources()
+            );
+        }
+    });
+}
+
+void TempoSearch::makeStretched(const std::function<void(Result<Song>, const Clip&)>& use)
 {
     const auto chosen = track();
     if (bpm_ <= 0.0 || !chosen || chosen->clips.empty()) {
@@ -229,9 +298,6 @@ void TempoSearch::stretchToSong()
     if (found() != nullptr && place_ < found_.readings.size()) {
         firstBeat = toFrames(found_.readings[place_].firstBeat, session_.song().rate);
     }
-    const double songBpm = session_.song().tempo.bpmAt(
-        session_.song().tempo.beatsAt(toSeconds(clip->at, session_.song().rate))
-    );
     session_.jobs.run(
         {.key = QStringLiteral("fit loop"),
          .title = tr("Listen to the material"),
@@ -241,7 +307,7 @@ void TempoSearch::stretchToSong()
          sources = session_.document.sources(),
          clip = *clip,
          bpm,
-         wanted = material,
+         wanted = material_,
          firstBeat](const Work& work) -> Result<Song> {
             if (wanted) {
                 return fitLoop(*song, clip.id, bpm, firstBeat, *wanted);
@@ -252,15 +318,7 @@ void TempoSearch::stretchToSong()
             return guess ? fitLoop(*song, clip.id, bpm, firstBeat, guess->material)
                          : tl::unexpected(guess.error());
         },
-        [this, songBpm, beats = wantedBeats()](Result<Song> made) {
-            if (session_.document.apply(
-                    std::move(made), tr("Stretch a loop to %1 bpm").arg(songBpm, 0, 'f', 2)
-                )) {
-                session_.say(tr("It lasts %1 beats at the song's %2 bpm now")
-                                 .arg(beats, 0, 'g', 6)
-                                 .arg(songBpm, 0, 'f', 2));
-            }
-        }
+        [use, clip = *clip](Result<Song> made) { use(std::move(made), clip); }
     );
 }
 
@@ -388,6 +446,9 @@ void TempoSearch::attend()
     attending_.stop();
     session_.player.setAlone({});
     session_.player.setClickOn(std::nullopt);
+    if (std::exchange(isTrying_, false)) {
+        session_.player.setSong(session_.document.song(), session_.document.sources());
+    }
     Q_EMIT hearingChanged();
 }
 

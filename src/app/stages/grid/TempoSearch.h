@@ -6,6 +6,8 @@
 #include "core/stretch/Material.h"
 #include "core/tempo/Tempo.h"
 
+#include <functional>
+
 namespace orthochron::app {
 
 // The tempo of the chosen track's take being found: its readings, the one that is looked at, and what
@@ -49,15 +51,21 @@ public:
     void giveToSong();  // its tempo, and bar 1 on its first beat
     // The other way round: stretches the take so that it lasts what it shall at the song's tempo, its first beat on
     // the nearest one of the song.
-    std::optional<Material> material;  // guessed from the sound when none is given
+    [[nodiscard]] std::optional<Material> material() const { return material_; }
+    void setMaterial(std::optional<Material> material
+    );  // guessed from the sound when none is given
     void stretchToSong();
+    // Plays the song there as it would be then, without changing it; once more to end it. Another material or
+    // length is heard at once meanwhile.
+    void hearStretched();
+    [[nodiscard]] bool isStretchedHeard() const { return isTrying_; }
     // Gives the take's clips the gain that makes them as loud as all else is while they play.
     void matchLevel();
 
     // The take alone with a click on the beats it is said to have, from its first one on; once more to end it.
     // Another reading or tempo is heard at once meanwhile.
     void hear();
-    [[nodiscard]] bool isHeard() const { return attending_.isActive(); }
+    [[nodiscard]] bool isHeard() const { return attending_.isActive() && !isTrying_; }
 
 Q_SIGNALS:
     void changed();
@@ -73,6 +81,9 @@ private:
     [[nodiscard]] std::optional<Key> key() const;
     void refresh();
     void attend();
+    // Makes the song with the take stretched, on a lane of its own, and gives it on with what was its clip.
+    void makeStretched(const std::function<void(Result<Song>, const Clip&)>& use);
+    void tryAgain();
     [[nodiscard]] std::optional<TempoMap>
     saidMap() const;  // as the take is said to be; none for nothing yet
 
@@ -83,7 +94,9 @@ private:
     std::size_t place_ = 0;
     double bpm_ = 0.0;
     std::optional<double> wanted_;  // beats
-    QTimer attending_;              // as long as it is heard
+    std::optional<Material> material_;
+    QTimer attending_;       // as long as it is heard
+    bool isTrying_ = false;  // what is heard is stretched
 };
 
 }  // namespace orthochron::app
