@@ -16,7 +16,9 @@
 #include "core/tempo/MapDraft.h"
 #include "engine/device/SimulatedDevice.h"
 
+#include <chrono>
 #include <filesystem>
+#include <thread>
 
 // Figures are ratios to a named library or a limit in the same run; docs/benchmarks.md says how
 // to read them. aubio is measured here and linked nowhere else.
@@ -54,6 +56,7 @@ Loaded load()
         auto reader = *SoundFileReader::open(path);
         Take take;
         take.name = path.stem().string();
+        take.path = path.string();
         take.frames = reader->frames();
         loaded.song = *addTakes(loaded.song, {{take, false}});
         loaded.sources->put(
@@ -109,6 +112,71 @@ BENCHMARK(ReadMarkFitAndWriteEightByFiveMinutes)
     ->Unit(benchmark::kMillisecond)
     ->UseRealTime()
     ->Iterations(3);
+
+Song stretched(const Loaded& loaded, Material material)
+{
+    const Song marked = *placeMarks(
+        loaded.song, loaded.set, *analyseSet(loaded.song, loaded.set, *loaded.sources), {}
+    );
+    FitRequest request;
+    request.way = {.method = FitMethod::Stretch, .material = material};
+    return fitSet(marked, loaded.set, request, *loaded.sources)->song;
+}
+
+// From the song just fitted by stretching, in the middle, until the card has something of it to play.
+void FirstSoundAfterStretchingEightByFiveMinutes(benchmark::State& state)
+{
+    const auto material = static_cast<Material>(state.range(0));
+    const Loaded loaded = load();
+    const Song song = stretched(loaded, material);
+    for (auto _ : state) {
+        // What was made ready for the round before is not there any more.
+        const auto sources = *Sources::open(song, folder());
+        engine::Player player(std::make_unique<engine::SimulatedDevice>());
+        player.setSong(std::make_shared<const Song>(loaded.song), sources);
+        player.seek(Frames(48000 * 150));
+        const Frames from = player.position();
+        const auto begun = std::chrono::steady_clock::now();
+        player.setSong(std::make_shared<const Song>(song), sources);
+        player.play();
+        while (player.position() <= from) {
+            std::this_thread::sleep_for(std::chrono::milliseconds(1));
+        }
+        state.SetIterationTime(
+            std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count()
+        );
+    }
+}
+BENCHMARK(FirstSoundAfterStretchingEightByFiveMinutes)
+    ->Arg(static_cast<int>(Material::Hits))
+    ->Arg(static_cast<int>(Material::Line))
+    ->Arg(static_cast<int>(Material::Blend))
+    ->Unit(benchmark::kMillisecond)
+    ->UseManualTime()
+    ->Iterations(5);
+
+// All of it, fine.
+void RenderEightStretchedByFiveMinutes(benchmark::State& state)
+{
+    const auto material = static_cast<Material>(state.range(0));
+    const Loaded loaded = load();
+    const Song song = stretched(loaded, material);
+    for (auto _ : state) {
+        const Loaded anew{song, *Sources::open(song, folder()), loaded.set};
+        print(anew, song);
+    }
+    state.counters["of its length"] = benchmark::Counter(
+        toSeconds(song.length(), song.rate).count(),
+        benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert
+    );
+}
+BENCHMARK(RenderEightStretchedByFiveMinutes)
+    ->Arg(static_cast<int>(Material::Hits))
+    ->Arg(static_cast<int>(Material::Line))
+    ->Arg(static_cast<int>(Material::Blend))
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(1);
 
 // One microphone of the five minutes.
 std::vector<float> oneTake(const Loaded& loaded, std::size_t microphone)
