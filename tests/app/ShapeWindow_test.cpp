@@ -1,3 +1,4 @@
+#include <QLineEdit>
 #include <QListWidget>
 
 #include "app/WindowFixture.h"
@@ -508,6 +509,65 @@ TEST_F(ShapeWindow, ALineIsDrawnTypedClearedAndKeptInTime)
     EXPECT_EQ(line(6).points.size(), drawn);
     click("resetLine");
     EXPECT_TRUE(line(6).isEmpty());
+}
+
+TEST_F(ShapeWindow, AFadesLengthIsTypedInBarsOrInSeconds)
+{
+    auto* field = child<NumberField>("fadeBars");
+    const auto type = [&](const char* text) {
+        QTest::mouseClick(field, Qt::LeftButton);
+        QTest::keyClicks(field->findChild<QLineEdit*>(), QLatin1String(text));
+        QTest::keyClick(field->findChild<QLineEdit*>(), Qt::Key_Return);
+        settle();
+    };
+    const auto fadedOver = [&] {
+        click("fadeOut");
+        const HeardLine heard(song().level, song().tempo, song().rate);
+        EXPECT_EQ(song().level.points.size(), 2U);
+        return toSeconds(heard.timeOfPoint(1) - heard.timeOfPoint(0), song().rate).count();
+    };
+    type("3.5 s");
+    EXPECT_EQ(field->unit(), QStringLiteral("s"));
+    EXPECT_NEAR(fadedOver(), 3.5, 1e-3);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    type("2.5");  // of what it was last
+    EXPECT_NEAR(fadedOver(), 2.5, 1e-3);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    type("12 dB");  // no length at all
+    EXPECT_NEAR(fadedOver(), 2.5, 1e-3);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    type("2 bars");
+    EXPECT_EQ(field->unit(), QStringLiteral("bars"));
+    (void)fadedOver();
+    EXPECT_NEAR((song().level.points[1].at - song().level.points[0].at).count(), 8.0, 1e-6);
+}
+
+TEST_F(ShapeWindow, PointsCopiedFromALineOfBarsArePastedInTimeOnOneThatStays)
+{
+    clickAt(area(6).bottomLeft().toPoint() + QPoint(40, -4));
+    clickAt(at(6, bar(2), 0.0));
+    clickAt(at(6, bar(3), 0.0));
+    drag(at(6, bar(3), 0.0), at(6, bar(3), -18.0));
+    const double low = line(6).points.back().level;
+    press(Qt::Key_C, Qt::ControlModifier);
+
+    clickAt(area(5).bottomLeft().toPoint() + QPoint(40, -4));
+    clickAt(at(5, bar(1) + Frames(1000), 0.0));
+    child<QCheckBox>("lineStays")->click();
+    settle();
+    player_->seek(bar(5));
+    press(Qt::Key_V, Qt::ControlModifier);
+    ASSERT_EQ(line(5).keeps, Keeps::Time);
+    ASSERT_EQ(line(5).points.size(), 3U);
+    const HeardLine heard(line(5), song().tempo, song().rate);
+    const HeardLine copied(line(6), song().tempo, song().rate);
+    EXPECT_NEAR((heard.timeOfPoint(1) - bar(5)) / Frames(1), 0.0, 1.0);
+    EXPECT_NEAR(
+        (heard.timeOfPoint(2) - heard.timeOfPoint(1)) / (copied.timeOfPoint(1) - copied.timeOfPoint(0)),
+        1.0,
+        1e-3
+    );
+    EXPECT_EQ(line(5).points.back().level, low);
 }
 
 }  // namespace

@@ -67,9 +67,29 @@ NumberField::NumberField(
     setAccessibleName(label);
     setCursor(Qt::SizeVerCursor);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-    setToolTip(
-        tr("Click to type, drag to change, Delete for %1 %2").arg(style.usual).arg(style.unit)
-    );
+    explain();
+}
+
+void NumberField::explain()
+{
+    QString text =
+        tr("Click to type, drag to change, Delete for %1 %2").arg(style_.usual).arg(style_.unit);
+    if (other_) {
+        text += tr("; typed with %1 it is in %1").arg(other_->unit);
+    }
+    setToolTip(text);
+}
+
+void NumberField::setOtherUnit(const NumberStyle& style)
+{
+    other_ = style;
+    explain();
+}
+
+void NumberField::switchUnit()
+{
+    std::swap(style_, *other_);
+    explain();
 }
 
 QSize NumberField::sizeHint() const
@@ -227,7 +247,17 @@ void NumberField::endTyping(bool isMeant)
     editor_->hide();
     editor_->clearFocus();
     clearFocus();
-    if (const auto value = isMeant ? readNumber(editor_->text(), style_) : std::nullopt) {
+    if (!isMeant) {
+        return;
+    }
+    auto value = readNumber(editor_->text(), style_);
+    if (!value && other_) {
+        value = readNumber(editor_->text(), *other_);
+        if (value) {
+            switchUnit();
+        }
+    }
+    if (value) {
         change(*value, true);
     }
 }
@@ -277,6 +307,12 @@ void NumberField::contextMenuEvent(QContextMenuEvent* event)
     menu.addAction(tr("Type a value"), this, [this] {
         startTyping(QString::number(value_, 'f', style_.decimals));
     });
+    if (other_) {
+        menu.addAction(tr("In %1").arg(other_->unit), this, [this] {
+            switchUnit();
+            change(style_.usual, true);
+        });
+    }
     menu.exec(event->globalPos());
 }
 

@@ -38,6 +38,9 @@ public:
     void setValue(double value);          // no signal
     void setLabel(const QString& label);  // where it says now one thing, now another
     void setMixed(bool isMixed);          // shows a dash: several different values
+    // Another unit its number may be in: typed with it, or chosen in the field's menu.
+    void setOtherUnit(const NumberStyle& style);
+    [[nodiscard]] const QString& unit() const { return style_.unit; }
     [[nodiscard]] QSize sizeHint() const override;
     [[nodiscard]] QSize minimumSizeHint() const override { return sizeHint(); }
 
@@ -59,11 +62,14 @@ private:
     void change(double value, bool isFinal);
     void startTyping(const QString& text);
     void endTyping(bool isMeant);
+    void switchUnit();
+    void explain();
     [[nodiscard]] QString text() const;
     [[nodiscard]] QRectF track() const;
 
     QString label_;
     NumberStyle style_;
+    std::optional<NumberStyle> other_;
     bool withSlider_ = false;
     double value_ = 0.0;
     bool isMixed_ = false;

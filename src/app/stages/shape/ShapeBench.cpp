@@ -269,6 +269,7 @@ QWidget* ShapeBench::makeFade()
     column->addLayout(head);
     fadeBars_ = field(*column, tr("Over"), "fadeBars", {tr("bars"), 2, 0.01, 10000.0, 8.0, 0.05});
     fadeBars_->setValue(8.0);
+    fadeBars_->setOtherUnit({tr("s"), 2, 0.01, 10000.0, 12.0, 0.05});
     fadeShape_ = new QComboBox(fades);
     fadeShape_->setObjectName(QStringLiteral("fadeShape"));
     fadeShape_->setAccessibleName(tr("Shape"));
@@ -527,7 +528,11 @@ void ShapeBench::fade(bool isOut)
 {
     LongFade fade;
     fade.isOut = isOut;
-    fade.length.bars = fadeBars_->value();
+    if (fadeBars_->unit() == tr("s")) {
+        fade.length.time = Seconds(fadeBars_->value());
+    } else {
+        fade.length.bars = fadeBars_->value();
+    }
     fade.bend = fadeShape_->currentIndex() == 1   ? kBent
                 : fadeShape_->currentIndex() == 2 ? -kBent
                                                   : 0.0;

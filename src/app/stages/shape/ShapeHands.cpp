@@ -14,7 +14,7 @@ ShapeHands::ShapeHands(Session& session, QObject* parent) : QObject(parent), ses
     connect(&session_.document, &Document::songChanged, this, &ShapeHands::songChanged);
     connect(&session_.document, &Document::opened, this, [this] {
         tracks_.clear();
-        copied_.clear();
+        copied_ = {};
         owner_.reset();
         point_.reset();
         points_.clear();
@@ -338,15 +338,15 @@ void ShapeHands::copy()
     const Song& song = session_.song();
     const HeardLine heard(line(), song.tempo, song.rate);
     const auto& range = session_.choice.range();
-    copied_.clear();
+    copied_ = {.keeps = line().keeps};
     for (std::size_t i = 0; i < line().points.size(); ++i) {
         const Frames at = heard.timeOfPoint(i);
         if (!range || (at >= range->from && at <= range->to)) {
-            copied_.push_back(line().points[i]);
+            copied_.points.push_back(line().points[i]);
         }
     }
     session_.say(
-        tr("Copied %1 of the line").arg(counted(std::ssize(copied_), tr("point"), tr("points")))
+        tr("Copied %1 of the line").arg(counted(std::ssize(copied_.points), tr("point"), tr("points")))
     );
 }
 
@@ -378,14 +378,14 @@ void ShapeHands::paste()
         }
         return;
     }
-    if (copied_.empty()) {
+    const auto [points, keeps] = lines::heldTo(copied_, line().keeps, song.tempo);
+    if (points.empty()) {
         return;
     }
     const Seconds at = toSeconds(session_.player.position(), song.rate);
-    const HeldPlace by = placeOf(at, line().keeps, song.tempo) - copied_.front().at;
-    LevelLine next =
-        lines::cleared(line(), copied_.front().at + by, copied_.back().at + by, song.tempo);
-    for (LevelPoint point : copied_) {
+    const HeldPlace by = placeOf(at, keeps, song.tempo) - points.front().at;
+    LevelLine next = lines::cleared(line(), points.front().at + by, points.back().at + by, song.tempo);
+    for (LevelPoint point : points) {
         point.at += by;
         next = lines::withPoint(next, point);
     }

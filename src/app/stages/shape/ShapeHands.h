@@ -93,7 +93,7 @@ private:
     LinePoints points_;
     HushId hush_;
     std::vector<TrackId> tracks_;
-    std::vector<LevelPoint> copied_;
+    LevelLine copied_;
     std::optional<PlacedHush> copiedHush_;
     TrackId copiedFrom_;  // the track that was chosen then
     std::size_t item_ = 0;
