@@ -177,6 +177,11 @@ TEST_F(ShapeWindow, AHushIsCopiedTrimmedMovedAndStepsInTheList)
     drag(middle(0, inside), middle(0, inside + by));
     EXPECT_EQ(spanOfHush(0, 0).from, bar(3));
     EXPECT_EQ(document_->history().undoName(), "Move the hush");
+    // One of no length is refused, and the field says again how long it is.
+    set("hushLength", 0.0);
+    EXPECT_NE(status().find("no length"), std::string::npos) << status();
+    EXPECT_NEAR(child<NumberField>("hushLength")->value(), 1.5, 1e-3);
+    EXPECT_EQ(document_->history().undoName(), "Move the hush");
     // Named, listed, taken away.
     child<QLineEdit>("hushLabel")->setText(QStringLiteral("no kick"));
     Q_EMIT child<QLineEdit>("hushLabel")->editingFinished();

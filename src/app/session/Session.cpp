@@ -26,6 +26,8 @@ Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, Q
         loudness_.refresh();
         fitting.refresh();
     });
+    // A field that was typed into says again what is there, not what was refused.
+    connect(&document, &Document::failed, &choice, &Choice::changed);
     connect(&fitting, &Fitting::said, this, &Session::said);
     connect(&fitting, &Fitting::failed, this, &Session::failed);
     connect(&hits, &Hits::said, this, &Session::said);

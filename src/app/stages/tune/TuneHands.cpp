@@ -34,6 +34,7 @@ TuneHands::TuneHands(Session& session, QObject* parent)
         heardBeside_.clear();
     });
     connect(&session_.document, &Document::songChanged, this, &TuneHands::changed);
+    connect(&session_.document, &Document::failed, this, &TuneHands::changed);
     attending_.setInterval(kAttendEvery);
     connect(&attending_, &QTimer::timeout, this, &TuneHands::attend);
     connect(&takes_, &SungTakes::changed, this, &TuneHands::changed);
