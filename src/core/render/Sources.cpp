@@ -63,6 +63,16 @@ struct Sources::Measured {
     void letGo(const Treatment* kept);
 };
 
+struct Sources::Played {
+    struct Treated {
+        std::shared_ptr<const Treatment> treatment;  // kept, likewise
+        std::shared_ptr<StretchPlan> plan;
+        std::shared_ptr<StandIns> standIns = std::make_shared<StandIns>();
+        std::map<TakeId, std::shared_ptr<Opened>> takes;
+    };
+    std::map<const Treatment*, Treated> treated;  // guarded as what was measured
+};
+
 // Lets plans go that were not used for long, never that of `kept`: they are found out again when they are
 // asked for. With a treatment goes what was measured of it, for another may come to lie where it lay.
 void Sources::Measured::letGo(const Treatment* kept)
@@ -280,13 +290,45 @@ Result<std::shared_ptr<Sources::Opened>> Sources::treated(const Sound& sound) co
         measured_->letGo(sound.treatment.get());
     }
     treated.used = ++measured_->uses;
+    const auto take = [&] { return std::make_unique<OfTake>(takes_.at(sound.take)); };
+    if (played_) {
+        Played::Treated& played = played_->treated[sound.treatment.get()];
+        if (played.plan != treated.plan) {
+            played = {.treatment = sound.treatment, .plan = treated.plan};
+        }
+        auto& opened = played.takes[sound.take];
+        if (!opened) {
+            opened = std::make_shared<Opened>();
+            opened->source = played.plan->playedSourceOf(take(), heardAs(sound), played.standIns);
+        }
+        if (opened->source) {
+            return opened;
+        }
+    }
     auto& opened = treated.takes[sound.take];
     if (!opened) {
         opened = std::make_shared<Opened>();
-        opened->source =
-            treated.plan->sourceOf(std::make_unique<OfTake>(takes_.at(sound.take)), heardAs(sound));
+        opened->source = treated.plan->sourceOf(take(), heardAs(sound));
     }
     return opened;
+}
+
+std::shared_ptr<const Sources> Sources::whilePlaying() const
+{
+    auto playing = std::make_shared<Sources>(*this);
+    playing->played_ = std::make_shared<Played>();
+    return playing;
+}
+
+void Sources::leap() const
+{
+    if (!played_) {
+        return;
+    }
+    const std::scoped_lock lock(measured_->mutex);
+    for (const auto& [treatment, played] : played_->treated) {
+        played.standIns->forget();
+    }
 }
 
 Result<void> Sources::read(const Sound& sound, Frames from, AudioBuffer& into) const
@@ -351,6 +393,22 @@ bool Sources::isReady(const Sound& sound, Frames at) const
 {
     const auto plan = planOf(sound);
     return !plan || !*plan || (*plan)->isReady(at);
+}
+
+Result<void>
+Sources::makeStandIn(const Sound& sound, Frames from, Frames to, const Work& work) const
+{
+    const auto plan = planOf(sound);
+    if (!plan) {
+        return tl::unexpected(plan.error());
+    }
+    return *plan ? (*plan)->makeStandIn(from, to, work) : Result<void>();
+}
+
+bool Sources::isReadyToPlay(const Sound& sound, Frames at) const
+{
+    const auto plan = planOf(sound);
+    return !plan || !*plan || (*plan)->isReadyToPlay(at);
 }
 
 Result<double> Sources::likeness(const Clip& before, const Clip& after) const

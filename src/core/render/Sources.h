@@ -65,6 +65,17 @@ public:
     makeReady(const Sound& sound, Frames from, Frames to, const Work& work = {}) const;
     [[nodiscard]] bool isReady(const Sound& sound, Frames at) const;
 
+    // The same takes for one pass of playing: what takes long to make and is not ready when it is read is heard as a
+    // quick engine makes it, until the next passage.
+    [[nodiscard]] std::shared_ptr<const Sources> whilePlaying() const;
+    // That pass leaps, and is heard from there on as it can be by now.
+    void leap() const;
+    // Makes ready what stands in for what is not ready in [from, to) of sound time, and whether playing could begin at a
+    // place without waiting. Errors: as for makeReady().
+    [[nodiscard]] Result<void>
+    makeStandIn(const Sound& sound, Frames from, Frames to, const Work& work = {}) const;
+    [[nodiscard]] bool isReadyToPlay(const Sound& sound, Frames at) const;
+
     // How alike the two sides of a crossfade are where they overlap, on the first channel each plays:
     // their correlation, 1 where they do not overlap. Measured once. Errors: the takes'.
     [[nodiscard]] Result<double> likeness(const Clip& before, const Clip& after) const;
@@ -81,6 +92,7 @@ private:
     };
 
     struct Measured;  // and what was made ready, for copies of these sources too
+    struct Played;    // of one pass of playing
     class OfTake;
 
     [[nodiscard]] const SampleSource* sourceOf(TakeId take) const;
@@ -92,6 +104,7 @@ private:
 
     std::map<TakeId, std::shared_ptr<Opened>> takes_;
     std::shared_ptr<Measured> measured_;
+    std::shared_ptr<Played> played_;  // none while nothing may stand in
 };
 
 [[nodiscard]] std::filesystem::path

@@ -2,46 +2,30 @@
 
 #include <oneapi/tbb/parallel_for.h>
 #include <oneapi/tbb/task_arena.h>
-#include <rubberband/RubberBandStretcher.h>
 
 #include "core/joins/Crossfade.h"
 #include "core/joins/Layers.h"
+#include "core/stretch/BlendEngine.h"
+#include "core/stretch/MadeCells.h"
+#include "core/stretch/PlainSpans.h"
 
 #include <algorithm>
 #include <atomic>
 #include <cmath>
-#include <condition_variable>
-#include <list>
-#include <map>
 #include <mutex>
-#include <set>
 #include <utility>
 
 namespace orthochron {
 
 namespace {
 
-using RubberBand::RubberBandStretcher;
-
-constexpr std::int64_t kCellSeconds = 4;
+constexpr Seconds kCell(4.0);
 constexpr Seconds kAround = milliseconds(500.0);
-constexpr Seconds kFade = milliseconds(20.0);
-constexpr Seconds kBeforeAttack = milliseconds(12.0);
-constexpr Seconds kAttackFade =
-    milliseconds(5.0);  // of them; what is left is before what is softened
-constexpr Seconds kAfterAttack = milliseconds(50.0);
-constexpr Seconds kLeastAttack = milliseconds(35.0);
-constexpr std::size_t kMostBytes = std::size_t{32} << 20U;
-constexpr std::size_t kBlock = 8192;
-
-std::vector<const float*> pointersAt(const AudioBuffer& sound, std::size_t frame)
-{
-    std::vector<const float*> pointers;
-    for (int c = 0; c < sound.channels(); ++c) {
-        pointers.push_back(sound.channel(c).data() + frame);
-    }
-    return pointers;
-}
+// Short, for the first is waited for.
+constexpr Seconds kQuickCell(1.0);
+constexpr Seconds kQuickAround = milliseconds(250.0);
+constexpr std::size_t kMostFrames = std::size_t{8} << 20U;  // of all witnesses: 32 MB
+constexpr std::size_t kMostQuick = 8;                       // cells
 
 class BlendPlan final : public StretchPlan {
 public:
@@ -51,37 +35,59 @@ public:
           movesFormants_(treatment.movesFormants),
           witnesses_(std::move(witnesses)),
           rate_(rate),
-          length_(kCellSeconds * static_cast<std::int64_t>(rate.count()))
-    {
-        findPlain();
-        keepAttacks(treatment.attacks);
-    }
+          plain_(
+              factor_ == 1.0 ? plainSpans(time_, treatment.attacks, rate) : std::vector<PlainSpan>()
+          ),
+          // Two that meet and one made ahead are kept whatever they take.
+          fine_(
+              toFrames(kCell, rate),
+              std::max<std::size_t>(
+                  kMostFrames / std::max<std::size_t>(
+                                    static_cast<std::size_t>(toFrames(kCell, rate).count()) *
+                                        witnesses_.size(),
+                                    1
+                                ),
+                  3
+              )
+          ),
+          quick_(toFrames(kQuickCell, rate), kMostQuick)
+    {}
 
     [[nodiscard]] std::unique_ptr<SampleSource>
     sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs) override;
 
+    [[nodiscard]] std::unique_ptr<SampleSource> playedSourceOf(
+        std::unique_ptr<SampleSource> take,
+        std::span<const int> heardAs,
+        std::shared_ptr<StandIns> standIns
+    ) override;
+
     [[nodiscard]] const TimeMap& time() const { return time_; }
     [[nodiscard]] int witnessCount() const { return static_cast<int>(witnesses_.size()); }
 
-    // The made sound of all witnesses; silence where they have none. Errors: theirs.
-    [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into)
+    // The made sound of all witnesses; silence where they have none. With `standIns` as it is played. Errors: the
+    // witnesses'.
+    [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into, StandIns* standIns)
     {
         std::int64_t done = 0;
         while (done < into.frames().count()) {
             const Frames at = from + Frames(done);
-            const std::int64_t index = indexOf(at);
-            const Frames begin(index * length_);
-            const auto cell = cellAt(index);
+            const Place place = placeAt(at, standIns);
+            const auto cell = cellAt(place);
             if (!cell) {
                 return tl::unexpected(cell.error());
             }
-            const std::int64_t count =
-                std::min(into.frames().count() - done, length_ - (at - begin).count());
+            const Frames begin = beginOf(place);
+            const std::int64_t count = std::min(
+                into.frames().count() - done, (begin + lengthOf(place.engine) - at).count()
+            );
             copy(**cell, at - begin + fade(), count, into, done);
             if (at < begin + fade()) {
-                if (auto gone = goOver(index, at, count, into, done); !gone) {
-                    return gone;
+                const auto before = cellAt(placeAt(begin - Frames(1), standIns));
+                if (!before) {
+                    return tl::unexpected(before.error());
                 }
+                goOver(**before, **cell, at - begin, count, into, done);
             }
             done += count;
         }
@@ -91,20 +97,84 @@ public:
     [[nodiscard]] Result<void> makeReady(Frames from, Frames to, const Work& work) override
     {
         // The one before what is read now may be gone over from, and is kept.
-        const auto most = static_cast<std::int64_t>(mostCells()) - 1;
-        // Where a cell begins the one before is still heard.
-        const std::int64_t first = indexOf(from - fade());
-        const std::int64_t last = std::min(indexOf(to - Frames(1)), first + most - 1);
-        std::vector<std::int64_t> missing;
-        {
-            const std::scoped_lock lock(mutex_);
-            for (std::int64_t index = first; index <= last; ++index) {
-                if (isMade(index) && knownAt(index) == cells_.end()) {
-                    missing.push_back(index);
-                }
+        const auto most = static_cast<std::int64_t>(fine_.most()) - 1;
+        std::vector<Place> missing = missingIn(BlendEngine::Finer, from, to);
+        const std::int64_t first = fine_.indexOf(from - fade());
+        std::erase_if(missing, [&](const Place& place) { return place.index >= first + most; });
+        return makeAll(missing, work);
+    }
+    [[nodiscard]] bool isReady(Frames at) override
+    {
+        return missingIn(BlendEngine::Finer, at, at + Frames(1)).empty();
+    }
+
+    [[nodiscard]] Result<void> makeStandIn(Frames from, Frames to, const Work& work) override
+    {
+        std::vector<Place> missing = missingIn(BlendEngine::Faster, from, to);
+        std::erase_if(missing, [&](const Place& place) {
+            return isReady(std::max(from, beginOf(place)));
+        });
+        return makeAll(missing, work);
+    }
+    [[nodiscard]] bool isReadyToPlay(Frames at) override
+    {
+        return isReady(at) || missingIn(BlendEngine::Faster, at, at + Frames(1)).empty();
+    }
+
+    [[nodiscard]] const std::vector<PlainSpan>& plain() const { return plain_; }
+    [[nodiscard]] Frames fade() const { return toFrames(kBlendFade, rate_); }
+
+private:
+    struct Place {
+        BlendEngine engine = BlendEngine::Finer;
+        std::int64_t index = 0;
+    };
+
+    [[nodiscard]] MadeCells& cells(BlendEngine engine)
+    {
+        return engine == BlendEngine::Finer ? fine_ : quick_;
+    }
+    [[nodiscard]] Frames lengthOf(BlendEngine engine) const
+    {
+        return engine == BlendEngine::Finer ? fine_.length() : quick_.length();
+    }
+    [[nodiscard]] Frames beginOf(const Place& place) const
+    {
+        return lengthOf(place.engine) * place.index;
+    }
+
+    // The cell that is heard there. What stands in does so for a whole one of the finer engine's.
+    [[nodiscard]] Place placeAt(Frames at, StandIns* standIns)
+    {
+        const Place fine{BlendEngine::Finer, fine_.indexOf(at)};
+        if (standIns == nullptr) {
+            return fine;
+        }
+        const Frames begin = beginOf(fine);
+        const bool isThere =
+            missingIn(BlendEngine::Finer, begin + fade(), begin + fade() * 2).empty();
+        return standIns->isFor(fine.index, isThere) ? Place{BlendEngine::Faster, quick_.indexOf(at)}
+                                                    : fine;
+    }
+
+    // What is still to be made of [from, to) and where a cell begins there of the one before, which is still heard.
+    [[nodiscard]] std::vector<Place> missingIn(BlendEngine engine, Frames from, Frames to)
+    {
+        const MadeCells& own = cells(engine);
+        std::vector<Place> missing;
+        const std::int64_t last = own.indexOf(to - Frames(1));
+        for (std::int64_t index = own.indexOf(from - fade()); index <= last; ++index) {
+            const Place place{engine, index};
+            if (isMade(place) && !own.has(index)) {
+                missing.push_back(place);
             }
         }
-        // One after the other for each core, so that what is heard first is there first.
+        return missing;
+    }
+
+    // One after the other for each core, so that what is heard first is there first.
+    Result<void> makeAll(const std::vector<Place>& missing, const Work& work)
+    {
         std::atomic<std::size_t> next{0};
         std::mutex failing;
         Result<void> done;
@@ -116,105 +186,17 @@ public:
                 }
             }
         };
-        tbb::this_task_arena::isolate([&] {
-            tbb::parallel_for(0, tbb::this_task_arena::max_concurrency(), makeSome);
-        });
+        if (missing.size() <= 1) {
+            makeSome(0);  // on the thread that asks, with its priority
+        } else {
+            tbb::this_task_arena::isolate([&] {
+                tbb::parallel_for(0, tbb::this_task_arena::max_concurrency(), makeSome);
+            });
+        }
         if (work.stopped()) {
             return cancelled();
         }
         return done;
-    }
-    [[nodiscard]] bool isReady(Frames at) override
-    {
-        const std::scoped_lock lock(mutex_);
-        for (std::int64_t index = indexOf(at - fade()); index <= indexOf(at); ++index) {
-            if (isMade(index) && knownAt(index) == cells_.end()) {
-                return false;
-            }
-        }
-        return true;
-    }
-
-    // Spans of sound time in which the take's own samples are heard, ascending.
-    struct Plain {
-        Frames from;
-        Frames to;
-        Frames shift;
-        Frames fadeIn;  // within it
-        Frames fadeOut;
-    };
-    [[nodiscard]] const std::vector<Plain>& plain() const { return plain_; }
-    [[nodiscard]] Frames fade() const { return toFrames(kFade, rate_); }
-
-private:
-    // From a fade before a cell begins to where it ends.
-    using Cell = std::shared_ptr<const AudioBuffer>;
-
-    [[nodiscard]] std::int64_t indexOf(Frames at) const
-    {
-        return at.count() >= 0 ? at.count() / length_ : (at.count() - length_ + 1) / length_;
-    }
-
-    void findPlain()
-    {
-        if (factor_ != 1.0) {
-            return;
-        }
-        const auto& pins = time_.pins();
-        const Frames far(std::int64_t{1} << 60);
-        Plain run{-far, pins.empty() ? far : pins.front().sound, Frames(0), fade(), fade()};
-        run.shift = pins.empty() ? Frames(0) : pins.front().sound - pins.front().take;
-        const auto add = [&](const Plain& next) {
-            if (!plain_.empty() && plain_.back().to == next.from &&
-                plain_.back().shift == next.shift) {
-                plain_.back().to = next.to;
-            } else {
-                plain_.push_back(next);
-            }
-        };
-        add(run);
-        for (std::size_t i = 0; i < pins.size(); ++i) {
-            const Frames shift = pins[i].sound - pins[i].take;
-            const bool isLast = i + 1 == pins.size();
-            if (isLast || pins[i + 1].sound - pins[i + 1].take == shift) {
-                add({pins[i].sound, isLast ? far : pins[i + 1].sound, shift, fade(), fade()});
-            }
-        }
-        // What is too short to go over to and back is not worth it.
-        std::erase_if(plain_, [this](const Plain& one) { return one.to - one.from < fade() * 3; });
-    }
-
-    // Attacks are the take's own where the map puts them: the engine has them some milliseconds off, and
-    // softer.
-    void keepAttacks(const std::vector<Frames>& attacks)
-    {
-        if (factor_ != 1.0) {
-            return;
-        }
-        const auto frames = [this](Seconds time) { return toFrames(time, rate_); };
-        const std::vector<Plain> even = std::exchange(plain_, {});
-        auto next = even.begin();
-        for (std::size_t i = 0; i < attacks.size(); ++i) {
-            const Frames at = time_.soundTimeOf(attacks[i]);
-            Plain span{
-                at - frames(kBeforeAttack),
-                at + frames(kAfterAttack),
-                at - attacks[i],
-                frames(kAttackFade),
-                fade()};
-            for (; next != even.end() && next->from < span.from; ++next) {
-                plain_.push_back(*next);
-            }
-            if (!plain_.empty() && plain_.back().to > span.from) {
-                continue;  // its attack has begun, or it is heard as it is
-            }
-            const Frames room = next == even.end() ? span.to : next->from;
-            span.to = std::min(span.to, room);
-            if (span.to - span.from >= frames(kLeastAttack)) {
-                plain_.push_back(span);
-            }
-        }
-        plain_.insert(plain_.end(), next, even.end());
     }
 
     static void copy(
@@ -231,24 +213,23 @@ private:
         }
     }
 
-    // The beginning of a cell, where the one before is still heard.
-    Result<void>
-    goOver(std::int64_t index, Frames at, std::int64_t count, AudioBuffer& into, std::int64_t done)
+    // The beginning of a cell, from `at` within it on, where the one before is still heard.
+    void goOver(
+        const AudioBuffer& before,
+        const AudioBuffer& cell,
+        Frames at,
+        std::int64_t count,
+        AudioBuffer& into,
+        std::int64_t done
+    ) const
     {
-        const auto cell = cellAt(index);
-        const auto before = cellAt(index - 1);
-        if (!cell || !before) {
-            return tl::unexpected(!cell ? cell.error() : before.error());
-        }
         const auto length = static_cast<std::size_t>(fade().count());
-        const Frames begin(index * length_);
         for (int c = 0; c < into.channels(); ++c) {
-            const auto coming = (*cell)->channel(c).subspan(length, length);
-            // A cell is made a fade longer than it lasts.
-            const auto leaving = (*before)->channel(c).last(length);
+            const auto coming = cell.channel(c).subspan(length, length);
+            const auto leaving = before.channel(c).last(length);
             const double alike = correlationOf(leaving, coming);
             for (std::int64_t i = 0; i < count; ++i) {
-                const auto k = static_cast<std::size_t>((at - begin).count() + i);
+                const auto k = static_cast<std::size_t>(at.count() + i);
                 if (k >= length) {
                     break;
                 }
@@ -263,70 +244,29 @@ private:
                 );
             }
         }
-        return {};
     }
 
     // Whether any of a cell is heard: all of it may be the take's own samples.
-    [[nodiscard]] bool isMade(std::int64_t index) const
+    [[nodiscard]] bool isMade(const Place& place) const
     {
-        const Frames begin(index * length_);
-        const auto over = std::ranges::find_if(plain_, [&](const Plain& one) {
-            return one.from + one.fadeIn <= begin &&
-                   one.to - one.fadeOut >= begin + Frames(length_);
+        const Frames begin = beginOf(place);
+        const Frames end = begin + lengthOf(place.engine);
+        return std::ranges::none_of(plain_, [&](const PlainSpan& one) {
+            return one.from + one.fadeIn <= begin && one.to - one.fadeOut >= end;
         });
-        return over == plain_.end();
     }
 
-    [[nodiscard]] std::size_t mostCells() const
+    Result<MadeCells::Cell> cellAt(const Place& place)
     {
-        const std::size_t bytes = static_cast<std::size_t>((Frames(length_) + fade() * 2).count()) *
-                                  witnesses_.size() * sizeof(float);
-        // Two that meet and one made ahead are kept whatever they take.
-        return std::max<std::size_t>(kMostBytes / std::max<std::size_t>(bytes, 1), 3);
+        return cells(place.engine).at(place.index, [&] { return make(place); });
     }
 
-    using Cells = std::list<std::pair<std::int64_t, Cell>>;
-    // With mutex_ held.
-    [[nodiscard]] Cells::iterator knownAt(std::int64_t index)
-    {
-        return std::ranges::find(cells_, index, &std::pair<std::int64_t, Cell>::first);
-    }
-
-    // Nobody waits for one cell while another is made, and none is made twice.
-    Result<Cell> cellAt(std::int64_t index)
-    {
-        std::unique_lock lock(mutex_);
-        auto known = knownAt(index);
-        while (known == cells_.end() && making_.contains(index)) {
-            made_.wait(lock);
-            known = knownAt(index);
-        }
-        if (known != cells_.end()) {
-            cells_.splice(cells_.begin(), cells_, known);
-            return known->second;
-        }
-        making_.insert(index);
-        lock.unlock();
-        auto made = make(index);
-        lock.lock();
-        making_.erase(index);
-        made_.notify_all();
-        if (!made) {
-            return tl::unexpected(made.error());
-        }
-        cells_.emplace_front(index, std::make_shared<const AudioBuffer>(std::move(*made)));
-        const Cell cell = cells_.front().second;
-        while (cells_.size() > mostCells()) {
-            cells_.pop_back();
-        }
-        return cell;
-    }
-
-    Result<AudioBuffer> make(std::int64_t index) const
+    // From a fade before the cell begins to a fade after it ends.
+    Result<AudioBuffer> make(const Place& place) const
     {
         // What the cell plays, a fade more on either side.
-        const Frames begin = Frames(index * length_) - fade();
-        const Frames end = Frames((index + 1) * length_) + fade();
+        const Frames begin = beginOf(place) - fade();
+        const Frames end = begin + lengthOf(place.engine) + fade() * 2;
         // Before the first pin and after the last the take's own samples are heard. What is made there,
         // and around the cell, runs as it does within on average: the engine expects to begin like that,
         // and is up to 30 ms out of place when it does not.
@@ -338,7 +278,8 @@ private:
         }
         const double even =
             (last - first) / std::max(time_.takeTimeOf(last) - time_.takeTimeOf(first), Frames(1));
-        const Frames around = toFrames(kAround, rate_);
+        const Frames around =
+            toFrames(place.engine == BlendEngine::Finer ? kAround : kQuickAround, rate_);
         const auto taken = [&](Frames sound) {
             return Frames(std::llround(static_cast<double>(sound.count()) / even));
         };
@@ -350,81 +291,36 @@ private:
                 return tl::unexpected(read.error());
             }
         }
-        const AudioBuffer made = stretched(take, from, begin - around, end + around, {first, last});
+        const AudioBuffer made = stretchedOffline(
+            take,
+            {.engine = place.engine,
+             .from = from,
+             .first = begin - around,
+             .last = end + around,
+             .pins = pinsWithin(first, last),
+             .pitch = factor_,
+             .keepsFormants = !movesFormants_ && factor_ != 1.0,
+             .rate = rate_}
+        );
         AudioBuffer cell(take.channels(), end - begin);
         copy(made, around, cell.frames().count(), cell, 0);
         return cell;
     }
 
-    // A passage of the take that begins at `from`, as sound from `first` to `last`; outside of `mapped`
-    // it runs evenly.
-    [[nodiscard]] AudioBuffer stretched(
-        const AudioBuffer& take,
-        Frames from,
-        Frames first,
-        Frames last,
-        std::pair<Frames, Frames> mapped
-    ) const
+    // The pins between two places of sound time, and one at each of these; none when there are none between.
+    [[nodiscard]] std::vector<Pin> pinsWithin(Frames first, Frames last) const
     {
-        RubberBandStretcher engine(
-            static_cast<std::size_t>(rate_.count()),
-            static_cast<std::size_t>(take.channels()),
-            RubberBandStretcher::OptionProcessOffline | RubberBandStretcher::OptionEngineFiner |
-                RubberBandStretcher::OptionThreadingNever |
-                (movesFormants_ || factor_ == 1.0 ? RubberBandStretcher::OptionFormantShifted
-                                                  : RubberBandStretcher::OptionFormantPreserved),
-            (last - first) / take.frames(),
-            factor_
-        );
-        std::map<std::size_t, std::size_t> places;
         std::vector<Pin> pins;
         for (const Pin& pin : time_.pins()) {
-            if (pin.sound > mapped.first && pin.sound < mapped.second) {
+            if (pin.sound > first && pin.sound < last) {
                 pins.push_back(pin);
             }
         }
         if (!pins.empty()) {
-            pins.insert(pins.begin(), {time_.takeTimeOf(mapped.first), mapped.first});
-            pins.push_back({time_.takeTimeOf(mapped.second), mapped.second});
+            pins.insert(pins.begin(), {time_.takeTimeOf(first), first});
+            pins.push_back({time_.takeTimeOf(last), last});
         }
-        for (const Pin& pin : pins) {
-            if (pin.take > from && pin.take < from + take.frames()) {
-                places[static_cast<std::size_t>((pin.take - from).count())] =
-                    static_cast<std::size_t>((pin.sound - first).count());
-            }
-        }
-        if (!places.empty()) {
-            engine.setKeyFrameMap(places);
-        }
-        const auto frames = static_cast<std::size_t>(take.frames().count());
-        engine.setExpectedInputDuration(frames);
-        engine.setMaxProcessSize(kBlock);
-        for (std::size_t at = 0; at < frames; at += kBlock) {
-            const std::size_t count = std::min(kBlock, frames - at);
-            engine.study(pointersAt(take, at).data(), count, at + count == frames);
-        }
-        AudioBuffer made(take.channels(), last - first);
-        std::size_t done = 0;
-        const auto fetch = [&] {
-            const auto room = static_cast<std::size_t>(made.frames().count()) - done;
-            const int ready = engine.available();
-            if (ready <= 0 || room == 0) {
-                return;
-            }
-            std::vector<float*> targets;
-            for (int c = 0; c < made.channels(); ++c) {
-                targets.push_back(made.channel(c).data() + done);
-            }
-            done +=
-                engine.retrieve(targets.data(), std::min(static_cast<std::size_t>(ready), room));
-        };
-        for (std::size_t at = 0; at < frames; at += kBlock) {
-            const std::size_t count = std::min(kBlock, frames - at);
-            engine.process(pointersAt(take, at).data(), count, at + count == frames);
-            fetch();
-        }
-        fetch();
-        return made;
+        return pins;
     }
 
     TimeMap time_;
@@ -432,12 +328,9 @@ private:
     bool movesFormants_;
     std::vector<Channel> witnesses_;
     Hertz rate_;
-    std::int64_t length_;
-    std::vector<Plain> plain_;
-    std::mutex mutex_;
-    std::condition_variable made_;
-    std::set<std::int64_t> making_;  // by somebody, now
-    Cells cells_;                    // the one used last first
+    std::vector<PlainSpan> plain_;
+    MadeCells fine_;
+    MadeCells quick_;
 };
 
 // Some of the witnesses, and the take itself where nothing yields.
@@ -446,9 +339,13 @@ public:
     BlendSource(
         std::shared_ptr<BlendPlan> plan,
         std::unique_ptr<SampleSource> take,
-        std::span<const int> heardAs
+        std::span<const int> heardAs,
+        std::shared_ptr<StandIns> standIns
     )
-        : plan_(std::move(plan)), take_(std::move(take)), heardAs_(heardAs.begin(), heardAs.end())
+        : plan_(std::move(plan)),
+          take_(std::move(take)),
+          heardAs_(heardAs.begin(), heardAs.end()),
+          standIns_(std::move(standIns))
     {}
     [[nodiscard]] Hertz rate() const override { return take_->rate(); }
     [[nodiscard]] Frames frames() const override
@@ -460,7 +357,7 @@ public:
     {
         const Frames to = from + into.frames();
         const auto& plain = plan_->plain();
-        auto next = std::ranges::upper_bound(plain, from, {}, &BlendPlan::Plain::to);
+        auto next = std::ranges::upper_bound(plain, from, {}, &PlainSpan::to);
         Frames at = from;
         while (at < to) {
             const bool isIn = next != plain.end() && at >= next->from;
@@ -484,7 +381,7 @@ private:
     Result<void> readMade(Frames from, AudioBuffer& into)
     {
         AudioBuffer all(plan_->witnessCount(), into.frames());
-        if (auto read = plan_->read(from, all); !read) {
+        if (auto read = plan_->read(from, all, standIns_.get()); !read) {
             return read;
         }
         for (int c = 0; c < into.channels(); ++c) {
@@ -498,7 +395,7 @@ private:
     }
 
     // The take's own samples, gone over to and from within the span.
-    Result<void> readPlain(const BlendPlan::Plain& plain, Frames from, AudioBuffer& into)
+    Result<void> readPlain(const PlainSpan& plain, Frames from, AudioBuffer& into)
     {
         if (auto read = take_->read(from - plain.shift, into); !read) {
             return read;
@@ -542,13 +439,26 @@ private:
     std::shared_ptr<BlendPlan> plan_;
     std::unique_ptr<SampleSource> take_;
     std::vector<int> heardAs_;
+    std::shared_ptr<StandIns> standIns_;  // none where only the finer engine will do
 };
 
 std::unique_ptr<SampleSource>
 BlendPlan::sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs)
 {
+    return playedSourceOf(std::move(take), heardAs, nullptr);
+}
+
+std::unique_ptr<SampleSource> BlendPlan::playedSourceOf(
+    std::unique_ptr<SampleSource> take,
+    std::span<const int> heardAs,
+    std::shared_ptr<StandIns> standIns
+)
+{
     return std::make_unique<BlendSource>(
-        std::static_pointer_cast<BlendPlan>(shared_from_this()), std::move(take), heardAs
+        std::static_pointer_cast<BlendPlan>(shared_from_this()),
+        std::move(take),
+        heardAs,
+        std::move(standIns)
     );
 }
 

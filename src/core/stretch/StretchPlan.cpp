@@ -81,7 +81,30 @@ private:
 
 }  // namespace
 
+bool StandIns::isFor(std::int64_t passage, bool isReady)
+{
+    const std::scoped_lock lock(mutex_);
+    return known_.try_emplace(passage, !isReady).first->second;
+}
+
+void StandIns::forget()
+{
+    const std::scoped_lock lock(mutex_);
+    known_.clear();
+}
+
 Result<void> StretchPlan::makeReady(Frames, Frames, const Work&)
+{
+    return {};
+}
+
+std::unique_ptr<SampleSource> StretchPlan::
+    playedSourceOf(std::unique_ptr<SampleSource>, std::span<const int>, std::shared_ptr<StandIns>)
+{
+    return nullptr;
+}
+
+Result<void> StretchPlan::makeStandIn(Frames, Frames, const Work&)
 {
     return {};
 }

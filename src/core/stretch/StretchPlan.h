@@ -6,11 +6,29 @@
 #include "core/stretch/SpliceSection.h"
 #include "core/stretch/Treatment.h"
 
+#include <map>
 #include <memory>
+#include <mutex>
 #include <span>
 #include <vector>
 
 namespace orthochron {
+
+// Which passages of a sound a quick engine stands in for while it is played, because they were not ready when playing
+// came to them. Each is heard one way from its beginning to its end, by all microphones.
+//
+// Threads: any.
+class StandIns {
+public:
+    // Whether it does for a passage; one it was not asked about goes by whether that is ready.
+    [[nodiscard]] bool isFor(std::int64_t passage, bool isReady);
+    // Playing comes anew to all of them.
+    void forget();
+
+private:
+    std::mutex mutex_;
+    std::map<std::int64_t, bool> known_;
+};
 
 // What the microphones of a set share of a treatment: where it is spliced, where grains are cut. It
 // finds out about a passage when that is first read, and the answer is one however it is read.
@@ -38,6 +56,19 @@ public:
     [[nodiscard]] virtual Result<void> makeReady(Frames from, Frames to, const Work& work);
     // Whether a source that reads there would have to wait.
     [[nodiscard]] virtual bool isReady(Frames at);
+
+    // Where that takes long, a quick engine stands in while it is played: as sourceOf(), but with what is not ready made
+    // quickly, passage by passage as `standIns` has it; the passages go over into each other as ever. Null where
+    // nothing takes long.
+    [[nodiscard]] virtual std::unique_ptr<SampleSource> playedSourceOf(
+        std::unique_ptr<SampleSource> take,
+        std::span<const int> heardAs,
+        std::shared_ptr<StandIns> standIns
+    );
+    // Makes ready what stands in, likewise, where it has to. Errors: as makeReady().
+    [[nodiscard]] virtual Result<void> makeStandIn(Frames from, Frames to, const Work& work);
+    // Whether it can be played from there without waiting, one way or the other.
+    [[nodiscard]] virtual bool isReadyToPlay(Frames at) { return isReady(at); }
 };
 
 // The plan of a treatment. `witnesses` are the channels that are listened to, in the time of the

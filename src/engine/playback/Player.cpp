@@ -358,7 +358,7 @@ StreamPlan Player::planFor(const Request& request) const
     plan.startNumber = request.startNumber;
     plan.isRated = !rate_.isPlain();
     plan.keepsPitch = rate_.keepsPitch;
-    plan.sources = sources_;
+    plan.sources = sources_->whilePlaying();
     plan.click = click_.sound;
     plan.clickOn = clickOn_;
     if (!request.stopAt) {
@@ -389,7 +389,7 @@ bool wouldWait(const Song& song, const Sources& sources, Frames at)
             return one.end() <= at;
         });
         return clip != track->clips.end() && clip->at <= at && clip->sound.treatment &&
-               !sources.isReady(clip->sound, clip->soundTimeOf(at, at + Frames(1)));
+               !sources.isReadyToPlay(clip->sound, clip->soundTimeOf(at, at + Frames(1)));
     });
 }
 

@@ -208,7 +208,7 @@ private:
     Stream::Gains gains_{};
     Rate played_;
 
-    StretchAhead ahead_{[this] { return aheadPlace(); }};
+    StretchAhead ahead_{[this] { return StretchAhead::Playhead{aheadPlace(), isWanted()}; }};
     std::jthread reader_;
 };
 

@@ -64,6 +64,9 @@ bool Stream::fill()
     if (plan_.loop && from < plan_.loop->to) {
         count = std::min(count, (plan_.loop->to - from).count());
     }
+    if (at > 0 && from < positionOf(at - 1)) {
+        plan_.sources->leap();
+    }
     for (std::size_t t = 0; t < plan_.song->tracks.size(); ++t) {
         render(lanes_[t], *plan_.song->tracks[t], from, at, count);
     }

@@ -10,14 +10,18 @@
 
 namespace orthochron::engine {
 
-// Makes stretched sound ready before it is read: what takes long (a blend) is made from the playhead on, on a thread of
-// its own, also while nothing plays, so that it sounds at once and the reader never waits for the next passage.
+// Makes stretched sound ready before it is read: what takes long (a blend) is made from the playhead on, also while
+// nothing plays; on one thread what stands in for it, so that it sounds at once, on another the fine sound.
 //
 // Threads: public functions from any.
 class StretchAhead {
 public:
-    // `position` is asked on the thread of this.
-    explicit StretchAhead(std::function<Frames()> position);
+    struct Playhead {
+        Frames at;
+        bool isPlaying = false;
+    };
+    // `playhead` is asked on the thread of this.
+    explicit StretchAhead(std::function<Playhead()> playhead);
     ~StretchAhead();
     StretchAhead(const StretchAhead&) = delete;
     StretchAhead& operator=(const StretchAhead&) = delete;
@@ -41,18 +45,25 @@ private:
         std::shared_ptr<const Sources> sources;
         std::optional<LoopRange> loop;
     };
-    void run(const std::stop_token& stopped);
-    void makeReady(const Watched& watched, Frames from, Frames to, const std::stop_token& stopped);
+    // Makes, round after round, what is to be heard next.
+    using Make = void (StretchAhead::*)(const Watched&, Playhead, const std::stop_token&);
+    void run(const std::stop_token& stopped, Make make, std::uint64_t& rounds);
+    void makeStandIns(const Watched& watched, Playhead playhead, const std::stop_token& stopped);
+    void makeFine(const Watched& watched, Playhead playhead, const std::stop_token& stopped);
+    void
+    makeReady(const Watched& watched, Playhead playhead, Frames to, const std::stop_token& stopped);
 
-    std::function<Frames()> position_;
+    std::function<Playhead()> playhead_;
     mutable std::mutex mutex_;
     std::condition_variable_any wake_;
     std::condition_variable_any idle_;
     Watched watched_;
-    std::stop_source given_;    // asked to stop when something else is looked at
-    std::uint64_t rounds_ = 0;  // finished ones
+    std::stop_source given_;           // asked to stop when something else is looked at
+    std::uint64_t standInRounds_ = 0;  // finished ones
+    std::uint64_t fineRounds_ = 0;
     std::atomic<bool> isBusy_{false};
-    std::jthread thread_;
+    std::jthread standIns_;
+    std::jthread fine_;
 };
 
 }  // namespace orthochron::engine
