@@ -5,11 +5,28 @@
 #include "app/views/StrainChart.h"
 #include "core/edits/ClipEdits.h"
 #include "core/edits/StretchEdits.h"
+#include "core/edits/TakeEdits.h"
 #include "core/render/Render.h"
 
 // Stretching in the real window: the Stretch way of Fit, its pins, and clips by hand.
 namespace orthochron::app {
 namespace {
+
+// How alike what the card was given is to what was wanted, from shortly after its start on; 0 of silence.
+double alikeness(const std::vector<float>& interleaved, const AudioBuffer& wanted)
+{
+    double alike = 0.0;
+    double heard = 0.0;
+    double own = 0.0;
+    for (std::size_t i = 1024; 2 * i < interleaved.size(); ++i) {
+        const auto a = static_cast<double>(interleaved[2 * i]);
+        const auto b = static_cast<double>(wanted.channel(0)[i]);
+        alike += a * b;
+        heard += a * a;
+        own += b * b;
+    }
+    return heard > 0.0 ? alike / std::sqrt(heard * own) : 0.0;
+}
 
 class StretchWindow : public Window {
 protected:
@@ -345,6 +362,54 @@ TEST_F(StretchWindow, AMarkInsideCatchesOnABeatWhileAnEdgeIsStretched)
     EXPECT_LE(nearest, 2) << ratio;
 }
 
+// Of a long clip the passage is tried that the song is at, wherever that is.
+TEST_F(StretchWindow, PitchesOfALongClipAreTriedWhereTheSongIs)
+{
+    window_->findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
+    settle();
+    // Of one microphone.
+    ASSERT_TRUE(document_->apply(openSet(song(), song().sets[0].id), QStringLiteral("Open")));
+    settle();
+    session_->choice.setClips({clip(0).id});
+    settle();
+    auto* keys = child<QWidget>("pitchKeys");
+    auto& card = dynamic_cast<engine::SimulatedDevice&>(player_->device());
+    press(Qt::Key_P);  // no click
+    player_->seek(toFrames(Seconds(17.0), song().rate));
+    keys->setFocus();
+    const auto isMade = [&] {
+        QTest::keyClick(keys, Qt::Key_S);
+        return status().find("still being made") == std::string::npos;
+    };
+    ASSERT_TRUE(QTest::qWaitFor(isMade, 60000));
+    player_->play();
+    const auto pump = [&](int blocks) {
+        std::vector<float> all;
+        for (int i = 0; i < blocks; ++i) {
+            player_->settle();
+            const auto some = card.pump(Frames(512));
+            all.insert(all.end(), some.begin(), some.end());
+        }
+        return all;
+    };
+    (void)pump(30);
+    const Frames before = player_->position();
+    QTest::keyPress(keys, Qt::Key_S);
+    const auto tried = pump(60);
+    QTest::keyRelease(keys, Qt::Key_S);
+    player_->stop();
+    const auto moved = stretchClips(song(), session_->choice.clips(), {.semitones = 1.0});
+    ASSERT_TRUE(moved) << moved.error().message;
+    AudioBuffer wanted(2, Frames(60 * 512));
+    ASSERT_TRUE(renderMix(*moved, *document_->sources(), before, wanted));
+    EXPECT_GT(alikeness(tried, wanted), 0.98);
+    // Elsewhere it is made anew.
+    player_->seek(toFrames(Seconds(2.0), song().rate));
+    EXPECT_FALSE(isMade());
+    session_->choice.setClips({});  // and no more
+    settle();
+}
+
 TEST_F(StretchWindow, PitchesAreTriedFromKeysWhileTheSongPlaysAndOneIsKept)
 {
     window_->findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
@@ -378,18 +443,7 @@ TEST_F(StretchWindow, PitchesAreTriedFromKeysWhileTheSongPlaysAndOneIsKept)
     Song moved = *stretchClips(song(), session_->choice.clips(), {.semitones = 2.0});
     AudioBuffer wanted(2, Frames(60 * 512));
     ASSERT_TRUE(renderMix(moved, *document_->sources(), before, wanted));
-    double alike = 0.0;
-    double heard = 0.0;
-    double own = 0.0;
-    for (std::size_t i = 1024; i < 60 * 512; ++i) {
-        const auto a = static_cast<double>(tried[2 * i]);
-        const auto b = static_cast<double>(wanted.channel(0)[i]);
-        alike += a * b;
-        heard += a * a;
-        own += b * b;
-    }
-    EXPECT_GT(heard, 0.0);
-    EXPECT_GT(alike / std::sqrt(heard * own), 0.98);
+    EXPECT_GT(alikeness(tried, wanted), 0.98);
     QTest::keyRelease(keys, Qt::Key_D);
     (void)pump(4);
     // On a MIDI keyboard, middle C as it is; what is more than an octave away is none of these keys.

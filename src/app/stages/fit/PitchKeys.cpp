@@ -125,11 +125,35 @@ void PitchKeys::drop()
     }
 }
 
+Span PitchKeys::passageOf(Span chosen) const
+{
+    const Song& song = session_.song();
+    const Frames longest = toFrames(kLongest, song.rate);
+    if (chosen.to - chosen.from <= longest) {
+        return chosen;
+    }
+    const Beats here = song.tempo.beatsAt(toSeconds(session_.player.position(), song.rate));
+    const Seconds bar = song.tempo.timeAt(song.tempo.startOfBar(song.tempo.barAt(here)));
+    const Frames from = std::clamp(toFrames(bar, song.rate), chosen.from, chosen.to - longest);
+    return {from, from + longest};
+}
+
+bool PitchKeys::isPast(Span chosen) const
+{
+    const Frames at = session_.player.position();
+    const bool isWithin = at >= trial_->at() && at < trial_->at() + trial_->length();
+    return !isWithin && at >= chosen.from && at < chosen.to;
+}
+
 void PitchKeys::make()
 {
     const ClipChoice clips = hands_.scope();
     const Song& song = session_.song();
     const auto span = spanOf(song, clips);
+    const bool isFurther = trial_ && span && isPast(*span);
+    if (isFurther) {
+        drop();
+    }
     if (trial_ || !span) {
         return;
     }
@@ -139,10 +163,12 @@ void PitchKeys::make()
             tracks.push_back(placed.track);
         }
     }
-    const Frames length = std::min(span->to - span->from, toFrames(kLongest, song.rate));
-    trial_ = std::make_shared<engine::Trial>(tracks, span->from, length);
+    const Span passage = passageOf(*span);
+    trial_ = std::make_shared<engine::Trial>(tracks, passage.from, passage.to - passage.from);
     tried_ = clips;
-    last_.reset();
+    if (!isFurther) {
+        last_.reset();
+    }
     session_.player.setTrial(trial_);
     look_.start();
     session_.jobs.run(

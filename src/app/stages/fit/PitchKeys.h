@@ -45,6 +45,9 @@ protected:
 
 private:
     void make();  // what is chosen, when that is not made yet
+    // What of it is tried: all, or of what is long a passage from the bar on that the playhead is in.
+    [[nodiscard]] Span passageOf(Span chosen) const;
+    [[nodiscard]] bool isPast(Span chosen) const;  // the passage that was made
     void drop();
     void hold(std::optional<int> semitones);
     void keep();
