@@ -76,17 +76,17 @@ Result<int> run(const TuneOptions& options, const Context& context)
     if (!curve) {
         return tl::unexpected(curve.error());
     }
-    const auto guess = guessMaterial(sound->channel(), rate, context.work.part(0.4, 0.5));
-    if (!guess) {
-        return tl::unexpected(guess.error());
+    const auto pitched = pitchedPartOf(sound->channel(), rate, *curve, context.work.part(0.4, 0.5));
+    if (!pitched) {
+        return tl::unexpected(pitched.error());
     }
     const auto notes = sungNotes(*curve, rate, rungs);
-    if (guess->pitched < kLeastOneVoice || notes.empty()) {
+    if (*pitched < kLeastOneVoice || notes.empty()) {
         return badInput(fmt::format(
             "{}: no single pitch in {:.0f} % of it; `stretch --material blend --semitones` shifts "
             "it as a whole",
             options.in,
-            100.0 * (1.0 - guess->pitched)
+            100.0 * (1.0 - *pitched)
         ));
     }
     const TuneAmounts amounts{

@@ -7,18 +7,61 @@
 
 namespace orthochron {
 
-// Four neighbours, added and multiplied at once.
-using FourFloats = float __attribute__((vector_size(16)));
+namespace detail {
 
-[[nodiscard]] inline FourFloats fourFrom(const float* place)
+// The body of scalarProducts(), for whatever instructions the function it becomes a part of may use: the sums are the
+// same with each.
+template<std::size_t kProducts>
+[[nodiscard, gnu::always_inline]] inline std::array<float, kProducts> sumsOfProducts(
+    const std::array<const float*, kProducts>& a,
+    const std::array<const float*, kProducts>& b,
+    std::size_t length
+)
 {
-    FourFloats four;
-    std::memcpy(&four, place, sizeof(four));
-    return four;
+    constexpr std::size_t kEight = 8;
+    using EightFloats = float __attribute__((vector_size(32)));
+    std::array<EightFloats, kProducts> sums{};
+    std::size_t i = 0;
+    for (; i + kEight <= length; i += kEight) {
+        for (std::size_t n = 0; n < kProducts; ++n) {
+            EightFloats one;
+            EightFloats other;
+            std::memcpy(&one, a[n] + i, sizeof(one));
+            std::memcpy(&other, b[n] + i, sizeof(other));
+            sums[n] += one * other;
+        }
+    }
+    std::array<float, kProducts> products{};
+    for (std::size_t n = 0; n < kProducts; ++n) {
+        for (std::size_t lane = 0; lane < kEight; ++lane) {
+            products[n] += sums[n][lane];
+        }
+        for (std::size_t k = i; k < length; ++k) {
+            products[n] += a[n][k] * b[n][k];
+        }
+    }
+    return products;
 }
 
+#if defined(__x86_64__)
+template<std::size_t kProducts>
+[[nodiscard, gnu::target("avx")]] std::array<float, kProducts> sumsOfProductsWide(
+    const std::array<const float*, kProducts>& a,
+    const std::array<const float*, kProducts>& b,
+    std::size_t length
+)
+{
+    return sumsOfProducts<kProducts>(a, b, length);
+}
+
+inline const bool kHasWide = __builtin_cpu_supports("avx") != 0;
+#endif
+
+}  // namespace detail
+
 // For each n the sum of a[n][i] * b[n][i] over runs of one length. Eight sums side by side, and several products at
-// once: one alone would wait for each of its additions. Each is the same whatever it is made together with.
+// once: one alone would wait for each of its additions. Each is the same whatever it is made together with, and by
+// whatever processor.
 template<std::size_t kProducts>
 [[nodiscard]] std::array<float, kProducts> scalarProducts(
     const std::array<const float*, kProducts>& a,
@@ -26,28 +69,12 @@ template<std::size_t kProducts>
     std::size_t length
 )
 {
-    constexpr std::size_t kFour = 4;
-    std::array<FourFloats, kProducts> low{};
-    std::array<FourFloats, kProducts> high{};
-    std::size_t i = 0;
-    for (; i + 2 * kFour <= length; i += 2 * kFour) {
-        for (std::size_t n = 0; n < kProducts; ++n) {
-            low[n] += fourFrom(a[n] + i) * fourFrom(b[n] + i);
-            high[n] += fourFrom(a[n] + i + kFour) * fourFrom(b[n] + i + kFour);
-        }
+#if defined(__x86_64__)
+    if (detail::kHasWide) {
+        return detail::sumsOfProductsWide<kProducts>(a, b, length);
     }
-    std::array<float, kProducts> products{};
-    for (std::size_t n = 0; n < kProducts; ++n) {
-        for (const FourFloats& sums : {low[n], high[n]}) {
-            for (std::size_t lane = 0; lane < kFour; ++lane) {
-                products[n] += sums[lane];
-            }
-        }
-        for (std::size_t k = i; k < length; ++k) {
-            products[n] += a[n][k] * b[n][k];
-        }
-    }
-    return products;
+#endif
+    return detail::sumsOfProducts<kProducts>(a, b, length);
 }
 
 // One alone, of two runs of equal length.

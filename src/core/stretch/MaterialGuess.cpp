@@ -64,18 +64,22 @@ bool isMelodic(const std::vector<PitchFrame>& curve)
            middleOf(lengths, 0.75) * kPitchHop.count() >= kLasting.count();
 }
 
-}  // namespace
+// The loudest passage of a recording.
+struct Passage {
+    Frames from;
+    std::vector<float> sound;
+};
 
-Result<MaterialGuess> guessMaterial(const Channel& channel, Hertz rate, const Work& work)
+Result<Passage> loudestPassage(const Channel& channel, Hertz rate, const Work& work)
 {
-    // The loudest passage, by its power second by second.
     const Frames length = std::min(toFrames(kListened, rate), channel.frames);
+    // By its power second by second.
     std::vector<double> powers;
     auto seen = forEachBlock(
         channel,
         toFrames(Seconds(1.0), rate),
         Frames(0),
-        work.part(0.0, 0.2),
+        work,
         [&](std::span<const float> sound, Frames, Frames, Frames) {
             powers.push_back(meanPower(sound));
         }
@@ -97,11 +101,62 @@ Result<MaterialGuess> guessMaterial(const Channel& channel, Hertz rate, const Wo
             loudest = first;
         }
     }
-    std::vector<float> sound(static_cast<std::size_t>(length.count()));
-    const Frames from = toFrames(Seconds(static_cast<double>(loudest)), rate);
-    if (auto read = channel.read(from, sound); !read) {
+    Passage passage{toFrames(Seconds(static_cast<double>(loudest)), rate), {}};
+    passage.sound.resize(static_cast<std::size_t>(length.count()));
+    if (auto read = channel.read(passage.from, passage.sound); !read) {
         return tl::unexpected(read.error());
     }
+    return passage;
+}
+
+// Of what is loud of a sound, the part with the clear pitch of one note. `curve` begins where it does.
+double pitchedPart(std::span<const float> sound, Hertz rate, std::span<const PitchFrame> curve)
+{
+    std::vector<double> levels;
+    for (std::size_t n = 0; n < curve.size(); ++n) {
+        const auto at = static_cast<std::size_t>(placeOfPitch(n, rate).count());
+        if (at >= sound.size()) {
+            break;
+        }
+        const auto hop = static_cast<std::size_t>(toFrames(kPitchHop, rate).count());
+        levels.push_back(meanPower(sound.subspan(at, std::min(hop, sound.size() - at))));
+    }
+    const double loud = levels.empty() ? 0.0 : kLoud * std::ranges::max(levels);
+    int asked = 0;
+    int clear = 0;
+    for (std::size_t n = 0; n < levels.size(); ++n) {
+        if (levels[n] > loud) {
+            ++asked;
+            clear += curve[n].isVoiced() && curve[n].confidence > kClear ? 1 : 0;
+        }
+    }
+    return asked > 0 ? static_cast<double>(clear) / asked : 0.0;
+}
+
+}  // namespace
+
+Result<double> pitchedPartOf(
+    const Channel& channel, Hertz rate, std::span<const PitchFrame> curve, const Work& work
+)
+{
+    const auto passage = loudestPassage(channel, rate, work);
+    if (!passage) {
+        return tl::unexpected(passage.error());
+    }
+    std::size_t first = 0;
+    while (first < curve.size() && placeOfPitch(first, rate) < passage->from) {
+        ++first;
+    }
+    return pitchedPart(passage->sound, rate, curve.subspan(first));
+}
+
+Result<MaterialGuess> guessMaterial(const Channel& channel, Hertz rate, const Work& work)
+{
+    const auto passage = loudestPassage(channel, rate, work.part(0.0, 0.2));
+    if (!passage) {
+        return tl::unexpected(passage.error());
+    }
+    const std::vector<float>& sound = passage->sound;
     const Channel listened = channelOver(sound);
     const auto curve = pitchOf(listened, rate, {}, work.part(0.2, 0.6));
     if (!curve) {
@@ -111,23 +166,8 @@ Result<MaterialGuess> guessMaterial(const Channel& channel, Hertz rate, const Wo
     if (!analysis) {
         return tl::unexpected(analysis.error());
     }
-    std::vector<double> levels;
-    for (std::size_t n = 0; n < curve->size(); ++n) {
-        const auto at = static_cast<std::size_t>(placeOfPitch(n, rate).count());
-        const auto hop = static_cast<std::size_t>(toFrames(kPitchHop, rate).count());
-        levels.push_back(meanPower(std::span(sound).subspan(at, std::min(hop, sound.size() - at))));
-    }
     MaterialGuess guess;
-    const double loud = levels.empty() ? 0.0 : kLoud * std::ranges::max(levels);
-    int asked = 0;
-    int clear = 0;
-    for (std::size_t n = 0; n < levels.size(); ++n) {
-        if (levels[n] > loud) {
-            ++asked;
-            clear += (*curve)[n].isVoiced() && (*curve)[n].confidence > kClear ? 1 : 0;
-        }
-    }
-    guess.pitched = asked > 0 ? static_cast<double>(clear) / asked : 0.0;
+    guess.pitched = pitchedPart(sound, rate, *curve);
     std::vector<double> rises;
     for (const OnsetCandidate& one : analysis->candidates) {
         if (one.riseDecibels >= kSteep && one.onset.strength > 0.1) {
@@ -135,7 +175,7 @@ Result<MaterialGuess> guessMaterial(const Channel& channel, Hertz rate, const Wo
         }
     }
     guess.struck =
-        static_cast<double>(rises.size()) / std::max(toSeconds(length, rate).count(), 0.1);
+        static_cast<double>(rises.size()) / std::max(toSeconds(listened.frames, rate).count(), 0.1);
     const bool isHard = !rises.empty() && middleOf(rises, 0.5) >= kHard;
     guess.material = guess.pitched >= kMostlyPitched && isMelodic(*curve) ? Material::Line
                      : guess.struck >= (isHard ? kSeldom : kOften)        ? Material::Hits

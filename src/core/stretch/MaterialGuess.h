@@ -2,7 +2,10 @@
 
 #include "core/audio/Channel.h"
 #include "core/base/Work.h"
+#include "core/pitch/PitchCurve.h"
 #include "core/stretch/Material.h"
+
+#include <span>
 
 namespace orthochron {
 
@@ -17,5 +20,10 @@ struct MaterialGuess {
 // hits, all else is a blend. Errors: the channel's, Cancelled; BadArgument for the rate.
 [[nodiscard]] Result<MaterialGuess>
 guessMaterial(const Channel& channel, Hertz rate, const Work& work = {});
+
+// MaterialGuess::pitched alone, by a pitch curve of all of it that is there already. Errors: the channel's, Cancelled.
+[[nodiscard]] Result<double> pitchedPartOf(
+    const Channel& channel, Hertz rate, std::span<const PitchFrame> curve, const Work& work = {}
+);
 
 }  // namespace orthochron

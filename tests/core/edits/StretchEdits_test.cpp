@@ -361,6 +361,15 @@ TEST(MaterialGuess, TellsDrumsFromAVoiceFromChords)
         return 0.1 * value;
     });
     EXPECT_EQ(guess(channelOver(chords.channel(0))), Material::Blend);
+    // How much of it is one note is told by a curve that is there as by one that is made for it.
+    for (const auto& [sound, isOne] : {std::pair(&voice.sound, true), {&chords, false}}) {
+        const Channel channel = channelOver(sound->channel(0));
+        const auto curve = pitchOf(channel, Hertz(48000.0));
+        ASSERT_TRUE(curve);
+        const double part = *pitchedPartOf(channel, Hertz(48000.0), *curve);
+        EXPECT_NEAR(part, guessMaterial(channel, Hertz(48000.0))->pitched, 0.02);
+        EXPECT_EQ(part > 0.7, isOne) << part;
+    }
 }
 
 }  // namespace

@@ -138,11 +138,11 @@ void SungTakes::look(TrackId id)
             if (!curve) {
                 return tl::unexpected(curve.error());
             }
-            const auto guess = guessMaterial(channel, rate, work.part(0.9, 1.0));
-            if (!guess) {
-                return tl::unexpected(guess.error());
+            const auto pitched = pitchedPartOf(channel, rate, *curve, work.part(0.9, 1.0));
+            if (!pitched) {
+                return tl::unexpected(pitched.error());
             }
-            return Listened{std::move(*curve), guess->pitched};
+            return Listened{std::move(*curve), *pitched};
         },
         [this, where](Result<Listened> found) {
             isListening_ = false;
