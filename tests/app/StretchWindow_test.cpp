@@ -1,4 +1,5 @@
 #include <QAbstractButton>
+#include <QLineEdit>
 
 #include "app/WindowFixture.h"
 #include "app/stages/fit/PitchKeys.h"
@@ -274,6 +275,21 @@ TEST_F(StretchWindow, AClipsPitchAndLengthAreTypedAndItIsListenedToFirst)
     Q_EMIT length->finished(110.0);
     settle();
     EXPECT_NEAR(stretchedBy(clip(5)), 1.1, 1e-3);
+    // Played at another tempo than the song's it is as much longer, whatever it was stretched by before.
+    auto* lasts = child<NumberField>("handBeats");
+    QTest::mouseClick(lasts, Qt::LeftButton);
+    QTest::keyClicks(lasts->findChild<QLineEdit*>(), QStringLiteral("115 bpm"));
+    QTest::keyClick(lasts->findChild<QLineEdit*>(), Qt::Key_Return);
+    settle();
+    EXPECT_NEAR(stretchedBy(clip(5)), 115.0 / song().tempo.tempi()[0].bpm, 1e-3);
+    EXPECT_NEAR(lasts->value(), 115.0, 0.1);
+    // By the keys, from the pitch each has.
+    window_->lanes().setFocus();
+    press(Qt::Key_Up, Qt::AltModifier | Qt::ControlModifier);
+    EXPECT_EQ(clip(3).sound.treatment->semitones, 9.5);
+    press(Qt::Key_Down, Qt::AltModifier);
+    press(Qt::Key_Down, Qt::AltModifier | Qt::ShiftModifier);
+    EXPECT_NEAR(clip(3).sound.treatment->semitones, 8.45, 1e-9);
     pitch->setValue(0.0);
     Q_EMIT pitch->finished(0.0);
     length->setValue(100.0);

@@ -86,12 +86,20 @@ const std::vector<CommandSpec>& commandTable()
         spec(C::HushOthers, "hush-others", "Stage", "Hush all other tracks there", "Shift+O"),
         spec(C::FadeSongOut, "fade-out", "Stage", "Fade the song out", "Shift+F"),
         spec(C::FadeSongIn, "fade-in", "Stage", "Fade the song in", ""),
-        group(C::NoteUp, "note-up", "Stage", "Notes a semitone up", "Alt+Up"),
-        spec(C::NoteDown, "note-down", "Stage", "Notes a semitone down", "Alt+Down"),
-        spec(C::NoteUpFine, "note-up-fine", "Stage", "Notes 5 cents up", "Alt+Shift+Up"),
-        spec(C::NoteDownFine, "note-down-fine", "Stage", "Notes 5 cents down", "Alt+Shift+Down"),
-        spec(C::OctaveUp, "octave-up", "Stage", "Notes an octave up", "Ctrl+Alt+Up"),
-        spec(C::OctaveDown, "octave-down", "Stage", "Notes an octave down", "Ctrl+Alt+Down"),
+        group(C::NoteUp, "note-up", "Stage", "Notes or clips a semitone up", "Alt+Up"),
+        spec(C::NoteDown, "note-down", "Stage", "Notes or clips a semitone down", "Alt+Down"),
+        spec(C::NoteUpFine, "note-up-fine", "Stage", "Notes or clips 5 cents up", "Alt+Shift+Up"),
+        spec(
+            C::NoteDownFine,
+            "note-down-fine",
+            "Stage",
+            "Notes or clips 5 cents down",
+            "Alt+Shift+Down"
+        ),
+        spec(C::OctaveUp, "octave-up", "Stage", "Notes or clips an octave up", "Ctrl+Alt+Up"),
+        spec(
+            C::OctaveDown, "octave-down", "Stage", "Notes or clips an octave down", "Ctrl+Alt+Down"
+        ),
         spec(C::ReadHigher, "read-higher", "Stage", "Notes were found an octave low", "Alt+PgUp"),
         spec(C::ReadLower, "read-lower", "Stage", "Notes were found an octave high", "Alt+PgDown"),
 

@@ -3,6 +3,7 @@
 #include <QAbstractButton>
 #include <QMessageBox>
 
+#include <map>
 #include <set>
 
 namespace orthochron::app {
@@ -232,6 +233,39 @@ void ClipHands::stretch(const ClipStretch& change)
             apply(stretchClips(session_.song(), choice, asked), what, choice.size());
         }
     );
+}
+
+void ClipHands::shift(double semitones)
+{
+    const ClipChoice choice = scope();
+    std::map<double, ClipChoice> byPitch;
+    for (const PlacedClip& placed : clipsOf(session_.song(), choice)) {
+        byPitch[treatmentOf(placed.clip).semitones].push_back(placed.clip.id);
+    }
+    if (byPitch.size() <= 1) {
+        stretch({.semitones = (byPitch.empty() ? 0.0 : byPitch.begin()->first) + semitones});
+        return;
+    }
+    Result<Song> moved = session_.song();
+    for (const auto& [pitch, clips] : byPitch) {
+        if (moved) {
+            moved = stretchClips(*moved, clips, {.semitones = pitch + semitones});
+        }
+    }
+    apply(std::move(moved), tr("Pitch of clips"), choice.size());
+}
+
+void ClipHands::playedAt(double bpm)
+{
+    const auto clips = clipsOf(session_.song(), scope());
+    if (clips.empty()) {
+        stretch({.ratio = 1.0});  // which says that none is chosen
+        return;
+    }
+    const Clip& first = clips.front().clip;
+    const Song& song = session_.song();
+    const double here = song.tempo.bpmAt(song.tempo.beatsAt(toSeconds(first.at, song.rate)));
+    stretch({.ratio = bpm / here / stretchedBy(first)});
 }
 
 void ClipHands::lastBeats(double beats)

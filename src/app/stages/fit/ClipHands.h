@@ -51,7 +51,10 @@ public:
     // Pitch, length or material; a clip that was as recorded is listened to first, so that it is
     // stretched as what it is.
     void stretch(const ClipStretch& change);
-    void lastBeats(double beats);  // makes clips last so many beats of the song where they begin
+    void shift(double semitones);  // each from the pitch it has
+    void lastBeats(double beats);
+    // As long as it is when what was played at a tempo runs at the song's.
+    void playedAt(double bpm);  // makes clips last so many beats of the song where they begin
     void nudge(Seconds by);
     void slip(Seconds by);
     void toTrack(int by);

@@ -15,6 +15,8 @@ namespace orthochron::app {
 
 namespace {
 
+constexpr double kFineStep = 0.05;  // semitones
+
 QString arrow(const PartFigures& part)
 {
     return QStringLiteral("%1 → %2")
@@ -526,6 +528,12 @@ bool FitStage::run(Command command)
     case Command::ClipDown: hands_->toTrack(1); return true;
     case Command::SlipBack: hands_->slip(milliseconds(-1.0)); return true;
     case Command::SlipOn: hands_->slip(milliseconds(1.0)); return true;
+    case Command::NoteUp: hands_->shift(1.0); return true;
+    case Command::NoteDown: hands_->shift(-1.0); return true;
+    case Command::NoteUpFine: hands_->shift(kFineStep); return true;
+    case Command::NoteDownFine: hands_->shift(-kFineStep); return true;
+    case Command::OctaveUp: hands_->shift(12.0); return true;
+    case Command::OctaveDown: hands_->shift(-12.0); return true;
     default: return false;
     }
 }

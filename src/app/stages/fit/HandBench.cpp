@@ -291,7 +291,11 @@ void HandBench::addStretchRow(QGridLayout& layout)
         field(tr("Length"), "handLength", {QStringLiteral("%"), 2, 5.0, 2000.0, 100.0, 0.2}, 8, 2);
     length_->setToolTip(tr("Of what was recorded; the start stays"));
     beats_ = field(tr("Lasts"), "handBeats", {tr("beats"), 2, 0.01, 4000.0, 4.0, 0.05}, 9, 0);
-    beats_->setToolTip(tr("So many beats of the song from where it begins"));
+    beats_->setOtherUnit({tr("bpm"), 2, 20.0, 400.0, 120.0, 0.05});
+    beats_->setToolTip(
+        tr("So many beats of the song from where it begins; or, typed with bpm, the tempo it was "
+           "played at and is to run at the song's")
+    );
     material_ = new QComboBox(this);
     material_->setObjectName(QStringLiteral("handMaterial"));
     material_->setAccessibleName(tr("Treated as"));
@@ -313,7 +317,9 @@ void HandBench::addStretchRow(QGridLayout& layout)
             hands_.stretch({.ratio = percent / 100.0 / stretchedBy(clips.front().clip)});
         }
     });
-    connect(beats_, &NumberField::finished, &hands_, &ClipHands::lastBeats);
+    connect(beats_, &NumberField::finished, this, [this](double value) {
+        isInBeats() ? hands_.lastBeats(value) : hands_.playedAt(value);
+    });
     connect(material_, &QComboBox::activated, this, [this](int material) {
         hands_.stretch({.material = static_cast<Material>(material)});
     });
@@ -332,9 +338,18 @@ void HandBench::fillStretch(const std::optional<Clip>& first)
     pitch_->setValue(treatment.semitones);
     length_->setValue(100.0 * stretchedBy(*first));
     const auto beatsAt = [&](Frames at) { return song.tempo.beatsAt(toSeconds(at, song.rate)); };
-    beats_->setValue((beatsAt(first->end()) - beatsAt(first->at)).count());
+    beats_->setLabel(isInBeats() ? tr("Lasts") : tr("Was played at"));
+    beats_->setValue(
+        isInBeats() ? (beatsAt(first->end()) - beatsAt(first->at)).count()
+                    : song.tempo.bpmAt(beatsAt(first->at)) * stretchedBy(*first)
+    );
     material_->setCurrentIndex(static_cast<int>(treatment.material));
     findChild<QCheckBox*>(QStringLiteral("handFormants"))->setChecked(treatment.movesFormants);
+}
+
+bool HandBench::isInBeats() const
+{
+    return beats_->unit() == tr("beats");
 }
 
 Frames HandBench::frames(const NumberField& field) const

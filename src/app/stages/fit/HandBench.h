@@ -32,6 +32,8 @@ private:
         const QString& name,
         const std::function<Result<Song>(const Song&, std::optional<Span>, SetId)>& edit
     );
+    // What beats_ says: how many it lasts, or the tempo it was played at.
+    [[nodiscard]] bool isInBeats() const;
     [[nodiscard]] Frames frames(const NumberField& field) const;
 
     Session& session_;
