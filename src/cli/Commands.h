@@ -42,6 +42,8 @@ void addVerify(CLI::App& app, Choice& choice);
 
 // Prints one JSON document, or the readable lines when JSON was not asked for.
 void print(const Context& context, const Json& json, const std::string& readable);
+// As it is. Throws when it, or anything before it, could not be written.
+void printText(const std::string& text);
 
 // 0 done, 1 failed or stopped, 2 wrong usage, 3 an input that cannot be used.
 [[nodiscard]] int exitCodeOf(ErrorKind kind);

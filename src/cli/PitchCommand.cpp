@@ -14,6 +14,21 @@ struct PitchOptions {
     double lowest = 50.0, highest = 1200.0, a4 = kConcertPitch.count();
 };
 
+// As the beginning of an object, one by one: of an hour they would be some hundred megabytes as one value.
+void printFrames(const std::vector<PitchFrame>& curve, Hertz rate)
+{
+    fmt::print("{{\"hop_s\":{},\"frames\":[", Json(kPitchHop.count()).dump());
+    for (std::size_t n = 0; n < curve.size(); ++n) {
+        const PitchFrame& frame = curve[n];
+        const Json json{
+            {"time_s", toSeconds(placeOfPitch(n, rate), rate).count()},
+            {"hz", frame.isVoiced() ? Json(frame.pitch.count()) : Json()},
+            {"confidence", frame.confidence}};
+        fmt::print("{}{}", n > 0 ? "," : "", json.dump());
+    }
+    fmt::print("],");
+}
+
 Result<int> run(const PitchOptions& options, const Context& context)
 {
     const auto sound = openMono(options.in, std::nullopt);
@@ -28,34 +43,29 @@ Result<int> run(const PitchOptions& options, const Context& context)
     if (!curve) {
         return tl::unexpected(curve.error());
     }
-    Json json{{"hop_s", kPitchHop.count()}, {"frames", Json::array()}};
-    int voiced = 0;
-    for (std::size_t n = 0; n < curve->size(); ++n) {
-        const PitchFrame& frame = (*curve)[n];
-        voiced += frame.isVoiced() ? 1 : 0;
-        json["frames"].push_back(
-            {{"time_s", toSeconds(placeOfPitch(n, sound->rate()), sound->rate()).count()},
-             {"hz", frame.isVoiced() ? Json(frame.pitch.count()) : Json()},
-             {"confidence", frame.confidence}}
-        );
-    }
     const auto notes = notesOf(*curve, sound->rate(), Hertz(options.a4));
-    json["notes"] = Json::array();
+    Json found = Json::array();
     for (const Note& note : notes) {
-        json["notes"].push_back(
+        found.push_back(
             {{"start_s", toSeconds(note.start, sound->rate()).count()},
              {"end_s", toSeconds(note.end, sound->rate()).count()},
              {"midi", note.midi},
              {"offset_cents", note.cents}}
         );
     }
+    if (context.asJson) {
+        printFrames(*curve, sound->rate());
+        printText(Json{{"notes", found}}.dump().substr(1) + "\n");
+        return 0;
+    }
+    const auto voiced = std::ranges::count_if(*curve, &PitchFrame::isVoiced);
     print(
         context,
-        json,
+        {},
         fmt::format(
             "{} notes; {:.2f} s of {:.2f} s have a pitch\n",
             notes.size(),
-            kPitchHop.count() * voiced,
+            kPitchHop.count() * static_cast<double>(voiced),
             toSeconds(sound->reader->frames(), sound->rate()).count()
         )
     );

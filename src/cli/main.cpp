@@ -18,11 +18,14 @@ namespace orthochron::cli {
 
 void print(const Context& context, const Json& json, const std::string& readable)
 {
-    if (context.asJson) {
-        fmt::print("{}\n", json.dump(-1, ' ', false, Json::error_handler_t::replace));
-    } else {
-        fmt::print("{}", readable);
-    }
+    printText(
+        context.asJson ? json.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n" : readable
+    );
+}
+
+void printText(const std::string& text)
+{
+    fmt::print("{}", text);
     if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) {
         throw std::runtime_error("what was found cannot be written to standard output");
     }
