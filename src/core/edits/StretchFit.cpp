@@ -2,9 +2,12 @@
 
 #include <fmt/format.h>
 
+#include "core/edits/SpeedEdits.h"
+
 #include <algorithm>
 #include <limits>
 #include <map>
+#include <tuple>
 
 namespace orthochron {
 
@@ -105,6 +108,72 @@ std::optional<Clip> shownBy(const Clip& recorded, std::shared_ptr<const Treatmen
     return clip.length > Frames(0) ? std::optional(clip) : std::nullopt;
 }
 
+// The spins of clips, taken off before a fit and put on again after it. What spins is left where it is: what is
+// between spins is heard where it would be without them.
+class SpinsApart {
+public:
+    // A clip without its spins. Errors: BadArgument for one whose speed is drawn otherwise.
+    Result<Clip> without(const Clip& clip, const std::string& track)
+    {
+        Clip plain = clip;
+        if (!clip.sound.treatment || clip.sound.treatment->speed.isEmpty()) {
+            return plain;
+        }
+        const Spins spins = spinsOf(clip);
+        if (keepsTime(clip) || (!spins.up && !spins.down)) {
+            return badArgument(fmt::format(
+                "a clip of {} has a speed line; take it away, fit, and draw it again, or cut "
+                "instead",
+                track
+            ));
+        }
+        auto [made, isNew] = plain_.try_emplace(clip.sound.treatment.get());
+        if (isNew) {
+            Treatment treatment = *clip.sound.treatment;
+            treatment.speed = {};
+            const bool isAsRecorded = treatment.time.pins().empty() && treatment.semitones == 0.0 &&
+                                      treatment.pitch.empty();
+            made->second =
+                isAsRecorded ? nullptr : std::make_shared<const Treatment>(std::move(treatment));
+        }
+        plain.sound.treatment = made->second;
+        return plain;
+    }
+    // The spins of `was` on what it became. Errors: BadArgument when they are longer.
+    Result<void> putOn(Clip& clip, const Clip& was)
+    {
+        const Spins spins = spinsOf(was);
+        if (!spins.up && !spins.down) {
+            return {};
+        }
+        const Frames end = clip.soundStart + clip.length;
+        auto& made = spun_[{clip.sound.treatment.get(), clip.soundStart, end}];
+        if (!made) {
+            auto speed = speedOf(spins, clip.soundStart, end);
+            if (!speed) {
+                return tl::unexpected(speed.error());
+            }
+            Treatment treatment = *clip.sound.treatment;
+            treatment.speed = std::move(*speed);
+            made = std::make_shared<const Treatment>(std::move(treatment));
+        }
+        clip.sound.treatment = made;
+        return {};
+    }
+    // Whether it is heard while a clip spins.
+    static bool isSpinning(const Clip& clip, Frames songTime)
+    {
+        const Spins spins = spinsOf(clip);
+        return songTime >= clip.at && songTime < clip.end() &&
+               ((spins.up && songTime < clip.at + spins.up->length) ||
+                (spins.down && songTime >= clip.end() - spins.down->length));
+    }
+
+private:
+    std::map<const Treatment*, std::shared_ptr<const Treatment>> plain_;
+    std::map<std::tuple<const Treatment*, Frames, Frames>, std::shared_ptr<const Treatment>> spun_;
+};
+
 }  // namespace
 
 void addWitnesses(Treatment& treatment, const Song& song, const Clip& clip, Frames offset)
@@ -164,28 +233,42 @@ Result<std::vector<std::vector<Clip>>> stretchedClips(
     if (material == Material::Tape) {
         return badArgument("with tape a fit would be out of tune; stretch as hits, line or blend");
     }
-    const auto map = stretchMap(recorded, anchors, song.rate);
-    if (!map) {
-        return tl::unexpected(map.error());
-    }
-    Treatments treatments(song, recorded, anchors, *map, material);
-    std::vector<std::vector<Clip>> tracks;
+    SpinsApart spins;
+    std::vector<std::vector<Clip>> plain;
+    std::vector<Anchor> steady(anchors.begin(), anchors.end());
     for (std::size_t t = 0; t < recorded.size(); ++t) {
-        auto& clips = tracks.emplace_back();
+        const std::string& name = song.track(set.tracks[t])->name;
+        auto& clips = plain.emplace_back();
         for (const Clip& clip : recorded[t]) {
             if (clip.isReversed) {
                 return badArgument(fmt::format(
-                    "a clip of {} is reversed and cannot be stretched to a grid; cut instead",
-                    song.track(set.tracks[t])->name
+                    "a clip of {} is reversed and cannot be stretched to a grid; cut instead", name
                 ));
             }
-            if (clip.sound.treatment && !clip.sound.treatment->speed.isEmpty()) {
-                return badArgument(fmt::format(
-                    "a clip of {} has a spin; take it away, fit, and spin it again, or cut instead",
-                    song.track(set.tracks[t])->name
-                ));
+            auto without = spins.without(clip, name);
+            if (!without) {
+                return tl::unexpected(without.error());
             }
+            clips.push_back(std::move(*without));
+            std::erase_if(steady, [&](const Anchor& anchor) {
+                return SpinsApart::isSpinning(clip, anchor.start);
+            });
+        }
+    }
+    const auto map = stretchMap(plain, steady, song.rate);
+    if (!map) {
+        return tl::unexpected(map.error());
+    }
+    Treatments treatments(song, plain, steady, *map, material);
+    std::vector<std::vector<Clip>> tracks;
+    for (std::size_t t = 0; t < recorded.size(); ++t) {
+        auto& clips = tracks.emplace_back();
+        for (std::size_t i = 0; i < plain[t].size(); ++i) {
+            const Clip& clip = plain[t][i];
             if (auto shown = shownBy(clip, treatments.of(clip))) {
+                if (auto spun = spins.putOn(*shown, recorded[t][i]); !spun) {
+                    return tl::unexpected(spun.error());
+                }
                 shown->id = ids.clip();
                 shown->part = ids.part(clip.part, 0);
                 clips.push_back(std::move(*shown));

@@ -14,8 +14,8 @@ namespace orthochron {
 // The clips of each track of a set whose hits are moved by stretching what lies between them: each
 // shows what the recorded one showed, of a sound that is pinned where hits were moved to. Where a
 // take was recorded stretched already, both are one map then. All that were laid alike share one
-// treatment.
-// Errors: BadArgument for a reversed clip, and for tape, with which a fit would be out of tune.
+// treatment. Spins stay at the ends of their clips; hits within them are not moved.
+// Errors: BadArgument for a reversed clip, one with a speed line, and for tape, with which a fit would be out of tune.
 [[nodiscard]] Result<std::vector<std::vector<Clip>>> stretchedClips(
     const Song& song,
     const MicSet& set,

@@ -6,6 +6,7 @@
 #include "core/edits/ClipEdits.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/SpeedEdits.h"
 #include "core/edits/VariantEdits.h"
 #include "core/files/SongFile.h"
 #include "core/render/Render.h"
@@ -184,8 +185,41 @@ TEST_F(StretchFit, ATreatmentThatIsNotThereOrCannotBeIsRefused)
     EXPECT_FALSE(spoilt("\"method\":\"stretch\"", "\"method\":\"wish\""));
 }
 
+// A kit that is slowed down to a standstill at its end stays so; what comes before is fitted as ever.
+TEST_F(StretchFit, SpinsStayAtTheEndsOfTheirClips)
+{
+    const ClipId clip = song().tracks[0]->clips[0].id;
+    const Spin spin{.length = Frames(96000), .bend = 0.4};
+    const Song spun = *spinClips(song(), {clip}, true, spin);
+    const Song after = fitted(spun);
+    const Song plain = fitted(song());
+    for (std::size_t t = 0; t < after.tracks.size(); ++t) {
+        const Clip& now = after.tracks[t]->clips[0];
+        EXPECT_EQ(spinsOf(now).down, std::optional(spin));
+        EXPECT_EQ(now.sound.treatment, after.tracks[0]->clips[0].sound.treatment);
+        // To the last hit before the spin it is the same.
+        const Frames until = now.end() - spin.length - Frames(96000);
+        EXPECT_EQ(
+            heard(after, t, Frames(48000), until - Frames(48000)),
+            heard(plain, t, Frames(48000), until - Frames(48000))
+        );
+        const AudioBuffer end = heard(after, t, now.end() - Frames(200), Frames(200));
+        EXPECT_TRUE(std::ranges::all_of(end.channel(0), [](float value) {
+            return std::abs(value) < 1e-4F;
+        }));
+    }
+    // Fitted again it starts from what was recorded, with its spin.
+    EXPECT_EQ(spinsOf(fitted(after).tracks[0]->clips[0]).down, std::optional(spin));
+}
+
 TEST_F(StretchFit, WhatCannotBeStretchedSaysWhy)
 {
+    const ClipSpeed drawn{.points = {{Frames(1000), 1.0}, {Frames(9000), 0.5}}};
+    const Song slowed = *setSpeed(song(), {song().tracks[0]->clips[0].id}, drawn);
+    const auto speed = fitSet(slowed, set(), request_, sources());
+    ASSERT_FALSE(speed);
+    EXPECT_NE(speed.error().message.find("speed line"), std::string::npos);
+
     request_.way.material = Material::Tape;
     EXPECT_FALSE(fitSet(song(), set(), request_, sources()));
     request_.way.material = Material::Hits;
