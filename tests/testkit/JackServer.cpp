@@ -207,12 +207,14 @@ struct JackKeyboard::Shared {
     jack_client_t* client = nullptr;
     jack_port_t* port = nullptr;
     std::atomic<std::uint32_t> message{0};  // to be sent next; 0 for none
+    std::atomic<std::uint64_t> blocks{0};
 
     static int send(jack_nframes_t count, void* self)
     {
         auto* shared = static_cast<Shared*>(self);
         void* buffer = jack_port_get_buffer(shared->port, count);
         jack_midi_clear_buffer(buffer);
+        ++shared->blocks;
         if (const std::uint32_t message = shared->message.exchange(0); message != 0) {
             const std::array<jack_midi_data_t, 3> bytes{
                 static_cast<jack_midi_data_t>(message >> 16),
@@ -246,9 +248,13 @@ JackKeyboard::~JackKeyboard()
 
 bool JackKeyboard::isHeard() const
 {
-    return waitFor(std::chrono::seconds(5), [this] {
+    const bool isConnected = waitFor(std::chrono::seconds(5), [this] {
         return shared_->port != nullptr && jack_port_connected(shared_->port) > 0;
     });
+    // The server goes by a connection only some blocks later: what is sent until then is lost.
+    const std::uint64_t enough = shared_->blocks + 4;
+    return isConnected &&
+           waitFor(std::chrono::seconds(5), [&] { return shared_->blocks >= enough; });
 }
 
 void JackKeyboard::play(unsigned char status, unsigned char note, unsigned char velocity)

@@ -65,12 +65,13 @@ struct Sources::Measured {
 
 struct Sources::Played {
     struct Treated {
-        std::shared_ptr<const Treatment> treatment;  // kept, likewise
+        std::shared_ptr<const Treatment> treatment;  // kept, so that no other can take its place
         std::shared_ptr<StretchPlan> plan;
         std::shared_ptr<StandIns> standIns = std::make_shared<StandIns>();
         std::map<TakeId, std::shared_ptr<Opened>> takes;
     };
-    std::map<const Treatment*, Treated> treated;  // guarded as what was measured
+    std::map<const Treatment*, Treated>
+        treated;  // of those that take long; guarded as what was measured
 };
 
 // Lets plans go that were not used for long, never that of `kept`: they are found out again when they are
@@ -291,19 +292,21 @@ Result<std::shared_ptr<Sources::Opened>> Sources::treated(const Sound& sound) co
     }
     treated.used = ++measured_->uses;
     const auto take = [&] { return std::make_unique<OfTake>(takes_.at(sound.take)); };
-    if (played_) {
+    if (played_ && treated.plan->takesLong()) {
         Played::Treated& played = played_->treated[sound.treatment.get()];
         if (played.plan != treated.plan) {
             played = {.treatment = sound.treatment, .plan = treated.plan};
+            // Plans that were let go of are not kept here either.
+            std::erase_if(played_->treated, [&](const auto& each) {
+                return !measured_->treated.contains(each.first);
+            });
         }
         auto& opened = played.takes[sound.take];
         if (!opened) {
             opened = std::make_shared<Opened>();
             opened->source = played.plan->playedSourceOf(take(), heardAs(sound), played.standIns);
         }
-        if (opened->source) {
-            return opened;
-        }
+        return opened;
     }
     auto& opened = treated.takes[sound.take];
     if (!opened) {

@@ -56,6 +56,7 @@ public:
     [[nodiscard]] std::unique_ptr<SampleSource>
     sourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs) override;
 
+    [[nodiscard]] bool takesLong() const override { return true; }
     [[nodiscard]] std::unique_ptr<SampleSource> playedSourceOf(
         std::unique_ptr<SampleSource> take,
         std::span<const int> heardAs,
@@ -150,11 +151,11 @@ private:
         if (standIns == nullptr) {
             return fine;
         }
-        const Frames begin = beginOf(fine);
-        const bool isThere =
-            missingIn(BlendEngine::Finer, begin + fade(), begin + fade() * 2).empty();
-        return standIns->isFor(fine.index, isThere) ? Place{BlendEngine::Faster, quick_.indexOf(at)}
-                                                    : fine;
+        const bool isStoodIn = standIns->isFor(fine.index, [&] {
+            const Frames within = beginOf(fine) + fade();
+            return missingIn(BlendEngine::Finer, within, within + Frames(1)).empty();
+        });
+        return isStoodIn ? Place{BlendEngine::Faster, quick_.indexOf(at)} : fine;
     }
 
     // What is still to be made of [from, to) and where a cell begins there of the one before, which is still heard.

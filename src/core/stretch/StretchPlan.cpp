@@ -81,10 +81,14 @@ private:
 
 }  // namespace
 
-bool StandIns::isFor(std::int64_t passage, bool isReady)
+bool StandIns::isFor(std::int64_t passage, const std::function<bool()>& isReady)
 {
     const std::scoped_lock lock(mutex_);
-    return known_.try_emplace(passage, !isReady).first->second;
+    const auto [known, isNew] = known_.try_emplace(passage);
+    if (isNew) {
+        known->second = !isReady();
+    }
+    return known->second;
 }
 
 void StandIns::forget()
@@ -99,9 +103,9 @@ Result<void> StretchPlan::makeReady(Frames, Frames, const Work&)
 }
 
 std::unique_ptr<SampleSource> StretchPlan::
-    playedSourceOf(std::unique_ptr<SampleSource>, std::span<const int>, std::shared_ptr<StandIns>)
+    playedSourceOf(std::unique_ptr<SampleSource> take, std::span<const int> heardAs, std::shared_ptr<StandIns>)
 {
-    return nullptr;
+    return sourceOf(std::move(take), heardAs);
 }
 
 Result<void> StretchPlan::makeStandIn(Frames, Frames, const Work&)

@@ -6,6 +6,7 @@
 #include "core/stretch/SpliceSection.h"
 #include "core/stretch/Treatment.h"
 
+#include <functional>
 #include <map>
 #include <memory>
 #include <mutex>
@@ -20,8 +21,8 @@ namespace orthochron {
 // Threads: any.
 class StandIns {
 public:
-    // Whether it does for a passage; one it was not asked about goes by whether that is ready.
-    [[nodiscard]] bool isFor(std::int64_t passage, bool isReady);
+    // Whether it does for a passage; one it was not asked about goes by whether that is ready then.
+    [[nodiscard]] bool isFor(std::int64_t passage, const std::function<bool()>& isReady);
     // Playing comes anew to all of them.
     void forget();
 
@@ -57,9 +58,10 @@ public:
     // Whether a source that reads there would have to wait.
     [[nodiscard]] virtual bool isReady(Frames at);
 
-    // Where that takes long, a quick engine stands in while it is played: as sourceOf(), but with what is not ready made
-    // quickly, passage by passage as `standIns` has it; the passages go over into each other as ever. Null where
-    // nothing takes long.
+    // Whether a source may have to wait at all. Then a quick engine stands in while it is played: as sourceOf(), but
+    // with what is not ready made quickly, passage by passage as `standIns` has it; the passages go over into each
+    // other as ever.
+    [[nodiscard]] virtual bool takesLong() const { return false; }
     [[nodiscard]] virtual std::unique_ptr<SampleSource> playedSourceOf(
         std::unique_ptr<SampleSource> take,
         std::span<const int> heardAs,
