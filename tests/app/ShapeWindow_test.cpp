@@ -518,8 +518,8 @@ TEST_F(ShapeWindow, ALineIsDrawnTypedClearedAndKeptInTime)
 
 TEST_F(ShapeWindow, AFadesLengthIsTypedInBarsOrInSeconds)
 {
-    auto* field = child<NumberField>("fadeBars");
-    const auto type = [&](const char* text) {
+    NumberField* field = child<NumberField>("fadeBars");
+    const auto type = [&field, this](const char* text) {
         QTest::mouseClick(field, Qt::LeftButton);
         QTest::keyClicks(field->findChild<QLineEdit*>(), QLatin1String(text));
         QTest::keyClick(field->findChild<QLineEdit*>(), Qt::Key_Return);
@@ -545,6 +545,24 @@ TEST_F(ShapeWindow, AFadesLengthIsTypedInBarsOrInSeconds)
     EXPECT_EQ(field->unit(), QStringLiteral("bars"));
     (void)fadedOver();
     EXPECT_NEAR((song().level.points[1].at - song().level.points[0].at).count(), 8.0, 1e-6);
+    // So is a spin's, which says it in the one it was typed in.
+    session_->choice.setClips({song().tracks[0]->clips[0].id});
+    settle();
+    field = child<NumberField>("spinBeats");
+    type("1.5 s");
+    click("spinDown");
+    const auto spin = spinsOf(song().tracks[0]->clips[0]).down;
+    ASSERT_TRUE(spin);
+    EXPECT_EQ(spin->length, Frames(72000));
+    EXPECT_NEAR(field->value(), 1.5, 1e-3);
+    type("2 beats");
+    click("spinDown");
+    EXPECT_NEAR(field->value(), 2.0, 1e-3);
+    EXPECT_NEAR(
+        toSeconds(spinsOf(song().tracks[0]->clips[0]).down->length, song().rate).count(),
+        120.0 / song().tempo.tempi()[0].bpm,
+        1e-3
+    );
 }
 
 TEST_F(ShapeWindow, PointsCopiedFromALineOfBarsArePastedInTimeOnOneThatStays)
@@ -568,7 +586,8 @@ TEST_F(ShapeWindow, PointsCopiedFromALineOfBarsArePastedInTimeOnOneThatStays)
     const HeardLine copied(line(6), song().tempo, song().rate);
     EXPECT_NEAR((heard.timeOfPoint(1) - bar(5)) / Frames(1), 0.0, 1.0);
     EXPECT_NEAR(
-        (heard.timeOfPoint(2) - heard.timeOfPoint(1)) / (copied.timeOfPoint(1) - copied.timeOfPoint(0)),
+        (heard.timeOfPoint(2) - heard.timeOfPoint(1)) /
+            (copied.timeOfPoint(1) - copied.timeOfPoint(0)),
         1.0,
         1e-3
     );

@@ -274,6 +274,7 @@ QWidget* ShapeBench::makeFade()
     fadeShape_->setObjectName(QStringLiteral("fadeShape"));
     fadeShape_->setAccessibleName(tr("Shape"));
     fadeShape_->addItems({tr("straight"), tr("over"), tr("under")});
+    fadeShape_->setIconSize({34, 18});
     auto* shape = new QHBoxLayout;
     shape->addWidget(fadeShape_, 1);
     auto* out = button(fades, tr("Fade out"), "fadeOut", true);
@@ -346,6 +347,9 @@ void ShapeBench::fill()
     fillLine();
     fillHush();
     fillList();
+    for (int shape = 0; shape < fadeShape_->count(); ++shape) {
+        fadeShape_->setItemIcon(shape, pictureOf(static_cast<PieceShape>(shape)));
+    }
     const bool hasTracks = !hands_.tracks().empty();
     whose_->setItemText(1, hands_.tracksName());
     whose_->setEnabled(hasTracks);

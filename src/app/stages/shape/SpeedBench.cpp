@@ -23,6 +23,7 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
     spinBeats_->setObjectName(QStringLiteral("spinBeats"));
     column->addWidget(spinBeats_);
     spinBeats_->setValue(2.0);
+    spinBeats_->setOtherUnit({tr("s"), 3, 0.0, 10000.0, 1.0, 0.01});
     spinSpeed_ = new NumberField(
         tr("To a speed of"), {QStringLiteral("%"), 0, 0.0, 400.0, 0.0, 0.5}, false, this
     );
@@ -91,9 +92,13 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
         }
     });
     connect(pitchRange_, &NumberField::changed, &hands_, &SpeedHands::setPitchRange);
-    connect(spinBeats_, &NumberField::finished, this, [this](double beats) {
-        if (!isFilling_ && hands_.speedPoint()) {
-            hands_.setPointPlace(Beats(beats));
+    connect(spinBeats_, &NumberField::finished, this, [this] {
+        const auto point = hands_.speedPoint();
+        const auto pointed = point ? clipOf(session_.song(), point->clip) : std::nullopt;
+        if (!isFilling_ && pointed) {
+            const Seconds start = toSeconds(pointed->clip.at, session_.song().rate);
+            const TempoMap& map = session_.song().tempo;
+            hands_.setPointPlace(map.beatsAt(typedFrom(start, 1.0)) - map.beatsAt(start));
         }
     });
     connect(down, &QPushButton::clicked, this, [this] { spin(true); });
@@ -149,15 +154,32 @@ void SpeedBench::fill()
         const double speed = speedPointsOf(pointed->clip)[point->index].speed;
         spinSpeed_->setValue(100.0 * speed);
         pointPitch_->setValue(pitchOfSpeed(speed));
-        spinBeats_->setValue(hands_.pointPlace().count());
+        const Seconds start = toSeconds(pointed->clip.at, song.rate);
+        const Beats place = song.tempo.beatsAt(start) + hands_.pointPlace();
+        sayFrom(start, song.tempo.timeAt(place));
     } else if (spin) {
         const Frames end = spinning->clip.end();
-        const Beats beats = song.tempo.beatsAt(toSeconds(end, song.rate)) -
-                            song.tempo.beatsAt(toSeconds(end - spin->length, song.rate));
-        spinBeats_->setValue(beats.count());
+        sayFrom(toSeconds(end - spin->length, song.rate), toSeconds(end, song.rate));
         spinSpeed_->setValue(100.0 * spin->speed);
     }
     spinLevel_->setChecked(spins.followsLevel);
+}
+
+Seconds SpeedBench::typedFrom(Seconds place, double way) const
+{
+    const double value = way * spinBeats_->value();
+    const TempoMap& map = session_.song().tempo;
+    return spinBeats_->unit() == tr("s") ? place + Seconds(value)
+                                         : map.timeAt(map.beatsAt(place) + Beats(value));
+}
+
+void SpeedBench::sayFrom(Seconds from, Seconds to)
+{
+    const TempoMap& map = session_.song().tempo;
+    spinBeats_->setValue(
+        spinBeats_->unit() == tr("s") ? (to - from).count()
+                                      : (map.beatsAt(to) - map.beatsAt(from)).count()
+    );
 }
 
 void SpeedBench::takeAway()
@@ -192,9 +214,7 @@ void SpeedBench::spin(bool isDown)
     }
     const Clip& clip = placed.front().clip;
     const Seconds edge = toSeconds(isDown ? clip.end() : clip.at, song.rate);
-    const Beats by = Beats(spinBeats_->value());
-    const Beats place = song.tempo.beatsAt(edge);
-    const Seconds other = song.tempo.timeAt(isDown ? place - by : place + by);
+    const Seconds other = typedFrom(edge, isDown ? -1.0 : 1.0);
     Spin spin;
     spin.length = toFrames(Seconds(std::abs((other - edge).count())), song.rate);
     spin.speed = spinSpeed_->value() / 100.0;

@@ -23,6 +23,9 @@ private:
     void fill();
     void spin(bool isDown);
     void takeAway();
+    // Where what the length field says leads from a place, `way` 1 on or -1 back; and has it say so.
+    [[nodiscard]] Seconds typedFrom(Seconds place, double way) const;
+    void sayFrom(Seconds from, Seconds to);
 
     Session& session_;
     SpeedHands& hands_;
