@@ -65,6 +65,18 @@ protected:
         const QRect lane = laneOf(song().tracks[0]->id);
         return {static_cast<int>(std::lround(window_->lanes().xOf(at))), lane.bottom() - 6};
     }
+    // What the card is given in so many blocks.
+    std::vector<float> pump(int blocks)
+    {
+        auto& card = dynamic_cast<engine::SimulatedDevice&>(player_->device());
+        std::vector<float> all;
+        for (int i = 0; i < blocks; ++i) {
+            player_->settle();
+            const auto some = card.pump(Frames(512));
+            all.insert(all.end(), some.begin(), some.end());
+        }
+        return all;
+    }
     [[nodiscard]] QRect laneOf(TrackId track)
     {
         for (const Lane& lane : window_->lanes().lanes()) {
@@ -389,7 +401,6 @@ TEST_F(StretchWindow, PitchesOfALongClipAreTriedWhereTheSongIs)
     session_->choice.setClips({clip(0).id});
     settle();
     auto* keys = child<QWidget>("pitchKeys");
-    auto& card = dynamic_cast<engine::SimulatedDevice&>(player_->device());
     press(Qt::Key_P);  // no click
     player_->seek(toFrames(Seconds(17.0), song().rate));
     keys->setFocus();
@@ -399,15 +410,6 @@ TEST_F(StretchWindow, PitchesOfALongClipAreTriedWhereTheSongIs)
     };
     ASSERT_TRUE(QTest::qWaitFor(isMade, 60000));
     player_->play();
-    const auto pump = [&](int blocks) {
-        std::vector<float> all;
-        for (int i = 0; i < blocks; ++i) {
-            player_->settle();
-            const auto some = card.pump(Frames(512));
-            all.insert(all.end(), some.begin(), some.end());
-        }
-        return all;
-    };
     (void)pump(30);
     const Frames before = player_->position();
     QTest::keyPress(keys, Qt::Key_S);
@@ -439,16 +441,6 @@ TEST_F(StretchWindow, PitchesAreTriedFromKeysWhileTheSongPlaysAndOneIsKept)
     auto* keys = child<QWidget>("pitchKeys");
     keys->setFocus();
     settle();
-    auto& card = dynamic_cast<engine::SimulatedDevice&>(player_->device());
-    const auto pump = [&](int blocks) {
-        std::vector<float> all;
-        for (int i = 0; i < blocks; ++i) {
-            player_->settle();
-            const auto some = card.pump(Frames(512));
-            all.insert(all.end(), some.begin(), some.end());
-        }
-        return all;
-    };
     player_->seek(Frames(0));
     player_->play();
     (void)pump(20);

@@ -345,9 +345,8 @@ void ShapeHands::copy()
             copied_.points.push_back(line().points[i]);
         }
     }
-    session_.say(
-        tr("Copied %1 of the line").arg(counted(std::ssize(copied_.points), tr("point"), tr("points")))
-    );
+    session_.say(tr("Copied %1 of the line")
+                     .arg(counted(std::ssize(copied_.points), tr("point"), tr("points"))));
 }
 
 void ShapeHands::paste()
@@ -384,7 +383,8 @@ void ShapeHands::paste()
     }
     const Seconds at = toSeconds(session_.player.position(), song.rate);
     const HeldPlace by = placeOf(at, keeps, song.tempo) - points.front().at;
-    LevelLine next = lines::cleared(line(), points.front().at + by, points.back().at + by, song.tempo);
+    LevelLine next =
+        lines::cleared(line(), points.front().at + by, points.back().at + by, song.tempo);
     for (LevelPoint point : points) {
         point.at += by;
         next = lines::withPoint(next, point);
