@@ -20,6 +20,9 @@ namespace {
 
 constexpr const char* kClientName = "Orthochron";
 constexpr const char* kSimulated = "simulated";
+// A server that has its hands full may turn a client away once.
+constexpr int kTries = 3;
+constexpr std::chrono::milliseconds kBetweenTries(50);
 
 // Those the library was built with, in the order in which they are tried.
 std::vector<RtAudio::Api> systems()
@@ -74,25 +77,9 @@ public:
         const auto wanted = static_cast<unsigned>(rate.count());
         const bool fits = std::ranges::find(rates_, wanted) != rates_.end();
         const unsigned deviceRate = fits || ownRate_ == 0 ? wanted : ownRate_;
-        unsigned blockFrames = blockFrames_;
         const QuietLibraries quiet;
-        RtAudio::StreamParameters parameters;
-        parameters.deviceId = id_;
-        parameters.nChannels = 2;
-        parameters.firstChannel = firstChannel_;
-        RtAudio::StreamOptions options;
-        options.streamName = kClientName;
         try {
-            audio_->openStream(
-                &parameters,
-                nullptr,
-                RTAUDIO_FLOAT32,
-                deviceRate,
-                &blockFrames,
-                &HardwareDevice::ask,
-                this,
-                &options
-            );
+            const unsigned blockFrames = openStream(deviceRate);
             if (deviceRate != wanted) {
                 auto converter =
                     OutputConverter::create(rate, Hertz(deviceRate), blockFrames, callback_);
@@ -161,6 +148,37 @@ public:
 private:
     explicit HardwareDevice(RtAudio::Api api) : api_(api), audio_(std::make_unique<RtAudio>(api)) {}
 
+    // The block it got. Errors: the library's, thrown.
+    unsigned openStream(unsigned deviceRate)
+    {
+        unsigned blockFrames = blockFrames_;
+        RtAudio::StreamParameters parameters;
+        parameters.deviceId = id_;
+        parameters.nChannels = 2;
+        parameters.firstChannel = firstChannel_;
+        RtAudio::StreamOptions options;
+        options.streamName = kClientName;
+        for (int tries = kTries; tries > 0 && !audio_->isStreamOpen(); --tries) {
+            try {
+                audio_->openStream(
+                    &parameters,
+                    nullptr,
+                    RTAUDIO_FLOAT32,
+                    deviceRate,
+                    &blockFrames,
+                    &HardwareDevice::ask,
+                    this,
+                    &options
+                );
+            } catch (const std::exception&) {
+                if (tries == 1) {
+                    throw;
+                }
+                std::this_thread::sleep_for(kBetweenTries);
+            }
+        }
+        return blockFrames;
+    }
     // Whether another block is asked for within the time of many.
     [[nodiscard]] bool stillAsks() const
     {
@@ -270,9 +288,16 @@ std::vector<DeviceFacts> listDevices()
 std::unique_ptr<AudioDevice> openDevice(const DeviceChoice& choice)
 {
     for (const RtAudio::Api api : systems()) {
-        if (choice.system.empty() || choice.system == RtAudio::getApiName(api)) {
+        const bool isChosen = choice.system == RtAudio::getApiName(api);
+        if (!isChosen && !choice.system.empty()) {
+            continue;
+        }
+        for (int tries = isChosen ? kTries : 1; tries > 0; --tries) {
             if (auto device = HardwareDevice::open(api, choice)) {
                 return device;
+            }
+            if (tries > 1) {
+                std::this_thread::sleep_for(kBetweenTries);
             }
         }
     }
