@@ -160,13 +160,18 @@ public:
         clip.sound.treatment = made;
         return {};
     }
-    // Whether it is heard while a clip spins.
-    static bool isSpinning(const Clip& clip, Frames songTime)
+    // Leaves out what is heard while a clip spins.
+    static void leaveOut(std::vector<Anchor>& anchors, const Clip& clip)
     {
         const Spins spins = spinsOf(clip);
-        return songTime >= clip.at && songTime < clip.end() &&
-               ((spins.up && songTime < clip.at + spins.up->length) ||
-                (spins.down && songTime >= clip.end() - spins.down->length));
+        if (!spins.up && !spins.down) {
+            return;
+        }
+        std::erase_if(anchors, [&](const Anchor& anchor) {
+            return anchor.start >= clip.at && anchor.start < clip.end() &&
+                   ((spins.up && anchor.start < clip.at + spins.up->length) ||
+                    (spins.down && anchor.start >= clip.end() - spins.down->length));
+        });
     }
 
 private:
@@ -250,9 +255,7 @@ Result<std::vector<std::vector<Clip>>> stretchedClips(
                 return tl::unexpected(without.error());
             }
             clips.push_back(std::move(*without));
-            std::erase_if(steady, [&](const Anchor& anchor) {
-                return SpinsApart::isSpinning(clip, anchor.start);
-            });
+            SpinsApart::leaveOut(steady, clip);
         }
     }
     const auto map = stretchMap(plain, steady, song.rate);

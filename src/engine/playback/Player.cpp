@@ -358,7 +358,7 @@ StreamPlan Player::planFor(const Request& request) const
     plan.startNumber = request.startNumber;
     plan.isRated = !rate_.isPlain();
     plan.keepsPitch = rate_.keepsPitch;
-    plan.sources = sources_->whilePlaying();
+    plan.sources = sources_;
     plan.click = click_.sound;
     plan.clickOn = clickOn_;
     if (!request.stopAt) {
@@ -419,6 +419,7 @@ bool Player::serve()
             return false;
         }
         heldBack_.reset();
+        plan->sources = plan->sources->whilePlaying();
         for (const auto& track : song_->tracks) {
             plan->slots.push_back(slots_.at(track->id));
         }
