@@ -295,6 +295,15 @@ TEST_F(StretchWindow, AClipsPitchAndLengthAreTypedAndItIsListenedToFirst)
     settle();
     EXPECT_NEAR(stretchedBy(clip(5)), 115.0 / song().tempo.tempi()[0].bpm, 1e-3);
     EXPECT_NEAR(lasts->value(), 115.0, 0.1);
+    // Said in the other unit it is the same clip.
+    const Song as = song();
+    lasts->switchUnit();
+    EXPECT_NEAR(
+        lasts->value(),
+        toSeconds(clip(0).length, song().rate).count() * song().tempo.tempi()[0].bpm / 60.0,
+        0.01
+    );
+    EXPECT_TRUE(song() == as);
     // By the keys, from the pitch each has.
     window_->lanes().setFocus();
     press(Qt::Key_Up, Qt::AltModifier | Qt::ControlModifier);

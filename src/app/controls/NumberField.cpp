@@ -90,6 +90,8 @@ void NumberField::switchUnit()
 {
     std::swap(style_, *other_);
     explain();
+    setValue(style_.usual);
+    Q_EMIT unitSwitched();
 }
 
 QSize NumberField::sizeHint() const
@@ -308,10 +310,7 @@ void NumberField::contextMenuEvent(QContextMenuEvent* event)
         startTyping(QString::number(value_, 'f', style_.decimals));
     });
     if (other_) {
-        menu.addAction(tr("In %1").arg(other_->unit), this, [this] {
-            switchUnit();
-            change(style_.usual, true);
-        });
+        menu.addAction(tr("In %1").arg(other_->unit), this, &NumberField::switchUnit);
     }
     menu.exec(event->globalPos());
 }

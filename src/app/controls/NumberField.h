@@ -41,12 +41,15 @@ public:
     // Another unit its number may be in: typed with it, or chosen in the field's menu.
     void setOtherUnit(const NumberStyle& style);
     [[nodiscard]] const QString& unit() const { return style_.unit; }
+    // Shows its number in the other unit; whoever fills it is told, and nothing is changed.
+    void switchUnit();
     [[nodiscard]] QSize sizeHint() const override;
     [[nodiscard]] QSize minimumSizeHint() const override { return sizeHint(); }
 
 Q_SIGNALS:
     void changed(double value);   // while dragging too
     void finished(double value);  // once the hand is off
+    void unitSwitched();
 
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -62,7 +65,6 @@ private:
     void change(double value, bool isFinal);
     void startTyping(const QString& text);
     void endTyping(bool isMeant);
-    void switchUnit();
     void explain();
     [[nodiscard]] QString text() const;
     [[nodiscard]] QRectF track() const;

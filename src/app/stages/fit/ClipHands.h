@@ -52,9 +52,9 @@ public:
     // stretched as what it is.
     void stretch(const ClipStretch& change);
     void shift(double semitones);  // each from the pitch it has
-    void lastBeats(double beats);
+    void lastBeats(double beats);  // makes clips last so many beats of the song where they begin
     // As long as it is when what was played at a tempo runs at the song's.
-    void playedAt(double bpm);  // makes clips last so many beats of the song where they begin
+    void playedAt(double bpm);
     void nudge(Seconds by);
     void slip(Seconds by);
     void toTrack(int by);

@@ -320,6 +320,7 @@ void HandBench::addStretchRow(QGridLayout& layout)
     connect(beats_, &NumberField::finished, this, [this](double value) {
         isInBeats() ? hands_.lastBeats(value) : hands_.playedAt(value);
     });
+    connect(beats_, &NumberField::unitSwitched, this, &HandBench::fill);
     connect(material_, &QComboBox::activated, this, [this](int material) {
         hands_.stretch({.material = static_cast<Material>(material)});
     });

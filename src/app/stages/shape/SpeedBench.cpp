@@ -101,6 +101,7 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
             hands_.setPointPlace(map.beatsAt(typedFrom(start, 1.0)) - map.beatsAt(start));
         }
     });
+    connect(spinBeats_, &NumberField::unitSwitched, this, &SpeedBench::fill);
     connect(down, &QPushButton::clicked, this, [this] { spin(true); });
     connect(up, &QPushButton::clicked, this, [this] { spin(false); });
     connect(unspin_, &QPushButton::clicked, this, &SpeedBench::takeAway);
