@@ -133,7 +133,7 @@ Result<int> infoOfSong(const std::string& path, const Context& context)
         {"name", song.name},
         {"sample_rate", song.rate.count()},
         {"length_s", toSeconds(song.end(), song.rate).count()},
-        {"bpm", song.tempo.tempi().front().bpm},
+        {"bpm", song.tempo.bpmAt(Beats(0.0))},
         {"meter",
          fmt::format(
              "{}/{}",
@@ -150,7 +150,7 @@ Result<int> infoOfSong(const std::string& path, const Context& context)
         song.name,
         toSeconds(song.length(), song.rate).count(),
         song.rate.count(),
-        song.tempo.tempi().front().bpm,
+        song.tempo.bpmAt(Beats(0.0)),
         song.tempo.tempi().size() > 1 ? " at first" : "",
         song.tempo.firstDownbeat().count()
     );

@@ -44,6 +44,25 @@ protected:
             std::ranges::count_if(song().tempo.tempi(), &TempoPoint::isPinned)
         );
     }
+    // A bar's point in the chart of tempi, down by so many pixels.
+    void dragPoint(int bar, int down)
+    {
+        auto* chart = child<TempoChart>("tempoChart");
+        const QPoint from = chart->placeOf(bar).toPoint();
+        const QPoint to = from + QPoint(0, down);
+        QTest::mousePress(chart, Qt::LeftButton, {}, from);
+        QMouseEvent move(
+            QEvent::MouseMove,
+            QPointF(to),
+            chart->mapToGlobal(QPointF(to)),
+            Qt::LeftButton,
+            Qt::LeftButton,
+            Qt::NoModifier
+        );
+        QApplication::sendEvent(chart, &move);
+        QTest::mouseRelease(chart, Qt::LeftButton, {}, to);
+        settle();
+    }
     // A map as a draft leaves it: bars 3 and 6 are doubtful.
     void takeDoubtfulDraft()
     {
@@ -98,6 +117,36 @@ TEST_F(GridFollow, BeatsTooGivesEachBeatItsOwnTempo)
     click("draftBars");
     EXPECT_NEAR(barLine(1), 0.5, 0.02);
     EXPECT_TRUE(song().tempo.tempi().front().isPinned);
+}
+
+TEST_F(GridFollow, APickUpIsBroughtToItsAttackAndBarOneStays)
+{
+    // A count-in of a bar: there is room for a pick-up before bar 1.
+    document_->apply(moveLine(song(), Beats(0.0), Seconds(4.0)), QStringLiteral("Move bar 1"));
+    look(0, 3);
+    const double second = barLine(2);
+    const double wasBeat = song().tempo.timeAt(Beats(-1.0)).count();
+    const auto headOfBeat = [&] {
+        const Frames at = toFrames(song().tempo.timeAt(Beats(-1.0)), song().rate);
+        return QPoint(
+            static_cast<int>(std::lround(window_->lanes().xOf(at))), LanesView::kRibbonHeight + 9
+        );
+    };
+    drag(headOfBeat(), headOfBeat() + QPoint(-30, 0), Qt::ControlModifier);
+    EXPECT_LT(song().tempo.timeAt(Beats(-1.0)).count(), wasBeat - 0.02);
+    EXPECT_NEAR(barLine(1), 4.0, 1e-9);
+    EXPECT_NEAR(barLine(2), second, 1e-9);
+    EXPECT_EQ(pins(), 1U);
+    EXPECT_TRUE(child<QLabel>("chosenLine")->text().contains(QStringLiteral("Bar 0 · 4")));
+    // The chart begins with its bar, whose tempo moves what lies before it.
+    dragPoint(0, 12);
+    EXPECT_NEAR(barLine(1), 4.0, 1e-9);
+    EXPECT_EQ(status().find("refused"), std::string::npos) << status();
+    EXPECT_LT(song().tempo.bpmAt(Beats(-3.5)), song().tempo.bpmAt(Beats(0.0)));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(pins(), 0U);
+    EXPECT_NEAR(song().tempo.timeAt(Beats(-1.0)).count(), wasBeat, 1e-9);
 }
 
 TEST_F(GridFollow, ABarDraggedByItsHeadIsPinnedAndRightOfItAllMovesAlong)
@@ -198,22 +247,9 @@ TEST_F(GridFollow, TheChosenLineIsNudgedUnpinnedAndCountedFrom)
 
 TEST_F(GridFollow, APointOfTheTempoCurveIsDragged)
 {
-    auto* chart = child<TempoChart>("tempoChart");
     const double second = barLine(2);
     const double before = song().tempo.bpmAt(song().tempo.startOfBar(2));
-    const QPoint from = chart->placeOf(2).toPoint();
-    QTest::mousePress(chart, Qt::LeftButton, {}, from);
-    QMouseEvent move(
-        QEvent::MouseMove,
-        QPointF(from) + QPointF(0, 25),
-        chart->mapToGlobal(QPointF(from) + QPointF(0, 25)),
-        Qt::LeftButton,
-        Qt::LeftButton,
-        Qt::NoModifier
-    );
-    QApplication::sendEvent(chart, &move);
-    QTest::mouseRelease(chart, Qt::LeftButton, {}, from + QPoint(0, 25));
-    settle();
+    dragPoint(2, 25);
     EXPECT_LT(song().tempo.bpmAt(song().tempo.startOfBar(2)), before - 0.5);
     EXPECT_NEAR(barLine(2), second, 1e-9);
     EXPECT_NEAR(song().tempo.bpmAt(song().tempo.startOfBar(3)), before, 1e-6);

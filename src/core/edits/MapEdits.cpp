@@ -20,6 +20,11 @@ bool isAt(const MapKnot& knot, Beats place)
     return std::abs((knot.place - place).count()) < kSamePlace;
 }
 
+bool isBarOne(const MapKnot& knot)
+{
+    return knot.place == Beats(0.0);
+}
+
 Result<Song> withKnots(const Song& song, const MapKnots& knots)
 {
     auto map = mapThrough(knots, song.tempo.meters());
@@ -47,15 +52,19 @@ std::size_t knotAt(MapKnots& all, const TempoMap& map, Beats place)
     return index;
 }
 
-// Moves the knots from one to another, with what lies between them and the pins beside them.
+// Moves the knots from one to another, with what lies between them and the pins beside them. Bar 1 stays like a
+// pin, whatever is moved before or behind it.
 Result<void> move(MapKnots& all, std::size_t moved, std::size_t lastMoved, Seconds by)
 {
     std::size_t before = moved;
-    while (before > 0 && (before == moved || !all.knots[before].isPinned)) {
+    const auto stays = [&](std::size_t k) {
+        return all.knots[k].isPinned || isBarOne(all.knots[k]);
+    };
+    while (before > 0 && (before == moved || !stays(before))) {
         --before;
     }
     std::size_t after = lastMoved + 1;
-    while (after < all.knots.size() && !all.knots[after].isPinned) {
+    while (after < all.knots.size() && !stays(after)) {
         ++after;
     }
     const bool isHeld = after < all.knots.size();
@@ -93,9 +102,6 @@ Result<void> move(MapKnots& all, std::size_t moved, std::size_t lastMoved, Secon
 
 Result<Song> withLine(const Song& song, Beats place, Seconds time, bool isPinned)
 {
-    if (place < Beats(-kSamePlace)) {
-        return badArgument("lines before bar 1 follow from its tempo; move bar 1");
-    }
     if (!std::isfinite(time.count())) {
         return badArgument("that is no time in the song");
     }
@@ -131,8 +137,8 @@ Result<Song> moveLine(const Song& song, Beats place, Seconds time)
 
 Result<Song> shiftLines(const Song& song, Beats first, Beats last, Seconds by)
 {
-    if (first < Beats(-kSamePlace) || last < first) {
-        return badArgument("lines before bar 1 follow from its tempo; move bar 1");
+    if (last < first) {
+        return badArgument("lines are moved from an earlier one to a later one");
     }
     if (!std::isfinite(by.count())) {
         return badArgument("that is no time in the song");
@@ -164,11 +170,13 @@ Result<Song> freeLines(const Song& song, std::span<const Beats> places)
         if (found == all.knots.end()) {
             return badArgument("there is no pin to take away");
         }
-        if (found == all.knots.begin()) {
+        if (isBarOne(*found)) {
             found->isPinned = false;
             continue;
         }
-        std::prev(found)->rampFrom.reset();
+        if (found != all.knots.begin()) {
+            std::prev(found)->rampFrom.reset();
+        }
         // What goes on from the last one goes on from the one before it.
         if (std::next(found) == all.knots.end()) {
             const MapKnot& before = *std::prev(found);
@@ -209,13 +217,13 @@ std::optional<double> rampBegin(Beats beats, Seconds time, double last)
 
 Result<Song> shareUpTo(const Song& song, Beats place, Sharing sharing)
 {
-    if (place < Beats(kSamePlace)) {
-        return badArgument("a ramp leads up to a line behind bar 1");
-    }
     MapKnots all = knotsOf(song.tempo);
     const std::size_t to = knotAt(all, song.tempo, place);
+    if (to == 0) {
+        return badArgument("nothing is tied before that line: there is no time to share");
+    }
     std::size_t from = to - 1;
-    while (from > 0 && !all.knots[from].isPinned) {
+    while (from > 0 && !all.knots[from].isPinned && !isBarOne(all.knots[from])) {
         --from;
     }
     const auto first = all.knots.begin() + static_cast<std::ptrdiff_t>(from);
@@ -270,7 +278,7 @@ Result<Song> setMeterFrom(const Song& song, int bar, Meter meter)
 Result<Song> setTempoOfBar(const Song& song, int bar, double bpm)
 {
     const TempoMap& map = song.tempo;
-    if (bar < 1 || !(bpm > 0.0)) {
+    if (!(bpm > 0.0)) {
         return badArgument(fmt::format("{:g} bpm in bar {} cannot be", bpm, bar));
     }
     const Beats from = map.startOfBar(bar);
@@ -285,7 +293,17 @@ Result<Song> setTempoOfBar(const Song& song, int bar, double bpm)
         all.knots.begin() + static_cast<std::ptrdiff_t>(next)
     );
     all.knots[first].rampFrom.reset();
-    const Seconds end = time + Seconds((to - from).count() * 60.0 / bpm);
+    const Seconds lasts((to - from).count() * 60.0 / bpm);
+    if (bar < 1) {
+        // Its end stays, and what lies before it moves along.
+        const Seconds by = all.knots[first + 1].time - lasts - time;
+        for (std::size_t k = 0; k <= first; ++k) {
+            all.knots[k].time += by;
+        }
+        all.knots[first].sureness = 1.0;
+        return withKnots(song, all);
+    }
+    const Seconds end = time + lasts;
     // The bar's own beginning stays.
     const bool wasPinned = all.knots[first].isPinned;
     all.knots[first].isPinned = true;
@@ -313,13 +331,8 @@ Result<Song> scaleTempo(const Song& song, double factor)
 
 Result<Song> beginBarsAt(const Song& song, Beats place)
 {
-    if (place < Beats(-kSamePlace)) {
-        return badArgument("bars are counted from a line at or after bar 1");
-    }
     MapKnots all = knotsOf(song.tempo);
-    const std::size_t first = knotAt(all, song.tempo, place);
-    all.knots.erase(all.knots.begin(), all.knots.begin() + static_cast<std::ptrdiff_t>(first));
-    const Beats from = all.knots.front().place;
+    const Beats from = all.knots[knotAt(all, song.tempo, place)].place;
     for (MapKnot& knot : all.knots) {
         knot.place -= from;
     }
@@ -350,8 +363,9 @@ takeDraft(const Song& song, const MapDraft& draft, MapLevel level, Seconds recor
     }
     if (draft.isDownbeatGuessed) {
         constexpr double kGuessed = 0.99;
-        tempi.front().isPinned = false;
-        tempi.front().sureness = std::min(tempi.front().sureness, kGuessed);
+        const auto barOne = std::ranges::find(tempi, Beats(0.0), &TempoPoint::at);
+        barOne->isPinned = false;
+        barOne->sureness = std::min(barOne->sureness, kGuessed);
     }
     auto map = TempoMap::create(
         drafted->firstDownbeat() + recordingStarts, std::move(tempi), drafted->meters()
@@ -404,9 +418,9 @@ std::vector<DoubtfulBar> doubtfulBars(const TempoMap& map)
 
 bool hasGuessedBarOne(const TempoMap& map)
 {
-    return !map.tempi().front().isPinned &&
-           std::ranges::any_of(map.tempi(), &TempoPoint::isPinned) &&
-           map.tempi().front().sureness < 1.0;
+    const TempoPoint& barOne = *pointAt(map, Beats(0.0));
+    return !barOne.isPinned && barOne.sureness < 1.0 &&
+           std::ranges::any_of(map.tempi(), &TempoPoint::isPinned);
 }
 
 }  // namespace orthochron

@@ -9,9 +9,10 @@ namespace orthochron {
 
 // Ties a musical place to a song time. Pins that are set never move: from the pin before to this one the time is
 // shared as it was, and so to the pin after; where there is none, what lies right of it moves along and keeps
-// its tempo. Bar 1 itself is pinned in the same way.
-// Errors: BadArgument for a place before bar 1, a time that is not between the neighbouring pins, or a tempo that
-// would be outside 20 to 400.
+// its tempo. Bar 1 itself is pinned in the same way. A line before bar 1, as that of a pick-up, is tied without
+// moving bar 1; what lies left of the first one has its tempo.
+// Errors: BadArgument for a time that is not between the neighbouring pins, or a tempo that would be outside
+// 20 to 400.
 [[nodiscard]] Result<Song> pinLine(const Song& song, Beats place, Seconds time);
 
 // Moves a line and leaves no pin: bar 1 takes the whole map along unless something is pinned, any other line is
@@ -22,8 +23,7 @@ namespace orthochron {
 // to each other, what lies beside it yields as it does to pinLine. Errors: those of pinLine.
 [[nodiscard]] Result<Song> shiftLines(const Song& song, Beats first, Beats last, Seconds by);
 
-// Says that a line is right where it is: it is pinned and no longer doubtful.
-// Errors: BadArgument for a place before bar 1.
+// Says that a line is right where it is: it is pinned and no longer doubtful. Errors: none of its own.
 [[nodiscard]] Result<Song> keepLine(const Song& song, Beats place);
 
 // Takes pins away, and what they tied: the time between those that are left is shared evenly. That of bar 1 is
@@ -32,7 +32,7 @@ namespace orthochron {
 
 // How the time is shared between the pin before a line, or bar 1, and the line itself, which stays: at one tempo,
 // or as a ramp to the tempo that goes on from there. Beats tied in between are tied no longer.
-// Errors: BadArgument for bar 1 or a place before it, or a ramp that would begin outside 20 to 400.
+// Errors: BadArgument where nothing is tied before the line, or for a ramp that would begin outside 20 to 400.
 enum class Sharing { Evenly, AsRamp };
 [[nodiscard]] Result<Song> shareUpTo(const Song& song, Beats place, Sharing sharing);
 // Whether a ramp leads to a line.
@@ -42,16 +42,16 @@ enum class Sharing { Evenly, AsRamp };
 // Errors: BadArgument for a meter that cannot be or a bar before the first.
 [[nodiscard]] Result<Song> setMeterFrom(const Song& song, int bar, Meter meter);
 
-// The tempo from one bar line to the next; what lies right of it moves along, up to the next pin.
+// The tempo from one bar line to the next; what lies right of it moves along, up to the next pin. Of a bar before
+// bar 1 the end stays, and what lies left of it moves along.
 // Errors: those of pinLine.
 [[nodiscard]] Result<Song> setTempoOfBar(const Song& song, int bar, double bpm);
 
 // The same map counted half or twice as fast. Errors: BadArgument for a tempo outside 20 to 400.
 [[nodiscard]] Result<Song> scaleTempo(const Song& song, double factor);
 
-// Counts bars from another line: it becomes bar 1, all that is at or after it stays at its time, and what lies
-// before it has the tempo that begins there. Meters count from there too.
-// Errors: BadArgument for a place before bar 1.
+// Counts bars from another line: it becomes bar 1, and all stays at its time. Meters count from there too.
+// Errors: none of its own.
 [[nodiscard]] Result<Song> beginBarsAt(const Song& song, Beats place);
 
 // The map of a drafted performance whose recording begins at a song time. Bars that are sure are pinned, doubtful

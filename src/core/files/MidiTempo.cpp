@@ -13,6 +13,8 @@ namespace orthochron {
 namespace {
 
 constexpr std::string_view kFirstBar = "bar 1";
+constexpr std::string_view kPickUp =
+    "pick-up";  // from here on the tempi before bar 1 are the map's
 
 // The points without those that only correct the rounding of the one before.
 std::vector<TempoPoint> withoutCorrections(const std::vector<TempoPoint>& points)
@@ -37,8 +39,9 @@ std::vector<TempoPoint> withoutCorrections(const std::vector<TempoPoint>& points
             const Beats beats = few.knots[i + 1].place - few.knots[i].place;
             bpm = beats.count() * 60.0 / (few.knots[i + 1].time - few.knots[i].time).count();
         }
-        const bool isCorrection =
-            i > 0 && i + 1 == few.knots.size() && std::abs(bpm / kept.back().bpm - 1.0) < kSame;
+        const bool isCorrection = i > 0 && i + 1 == few.knots.size() &&
+                                  few.knots[i].place != Beats(0.0) &&
+                                  std::abs(bpm / kept.back().bpm - 1.0) < kSame;
         if (!isCorrection) {
             kept.push_back({few.knots[i].place, bpm});
         }
@@ -53,19 +56,25 @@ struct Places {
     Seconds before;  // what the file plays before bar 1
 };
 
-// Leaves out what lies before the marker of bar 1, where there is one.
+Beats markedAs(const MidiFile& midi, std::string_view name, Beats otherwise)
+{
+    const auto marker =
+        std::ranges::find(midi.markers, name, &std::pair<Beats, std::string>::second);
+    return marker == midi.markers.end() ? otherwise : marker->first;
+}
+
+// Counts from the marker of bar 1, where there is one; what lies before it is left out up to the pick-up.
 Places fromFirstBar(MidiFile midi)
 {
     Places places{std::move(midi.tempi), std::move(midi.meters), Seconds(0.0)};
     if (places.tempi.empty() || places.tempi.front().at > Beats(0.0)) {
         places.tempi.insert(places.tempi.begin(), TempoPoint{});  // the format's own default, 120
     }
-    const auto marker =
-        std::ranges::find(midi.markers, kFirstBar, &std::pair<Beats, std::string>::second);
-    if (marker == midi.markers.end()) {
+    const Beats first = markedAs(midi, kFirstBar, Beats(0.0));
+    if (first <= Beats(0.0)) {
         return places;
     }
-    const Beats first = marker->first;
+    const Beats pickUp = markedAs(midi, kPickUp, first);
     std::vector<TempoPoint> tempi;
     for (std::size_t i = 0; i < places.tempi.size(); ++i) {
         const TempoPoint& point = places.tempi[i];
@@ -74,11 +83,15 @@ Places fromFirstBar(MidiFile midi)
         if (point.at < first) {
             places.before += Seconds((next - point.at).count() * 60.0 / point.bpm);
         }
-        if (point.at <= first) {
-            tempi.assign(1, TempoPoint{Beats(0.0), point.bpm});
+        if (point.at <= std::min(pickUp, first)) {
+            tempi.assign(1, TempoPoint{std::min(pickUp, first) - first, point.bpm});
         } else {
             tempi.push_back({point.at - first, point.bpm});
         }
+    }
+    const auto behind = std::ranges::lower_bound(tempi, Beats(0.0), {}, &TempoPoint::at);
+    if (behind == tempi.end() || behind->at != Beats(0.0)) {
+        tempi.insert(behind, TempoPoint{Beats(0.0), std::prev(behind)->bpm});
     }
     places.tempi = std::move(tempi);
     std::vector<std::pair<Beats, Meter>> meters;
@@ -137,27 +150,37 @@ Result<void> checkMidiName(const std::filesystem::path& path)
 
 namespace {
 
-// What leads from the song's start to the first bar line in it: a bar as long as its tempo allows.
+// What leads from the song's start to the first bar line in it: a bar as long as its tempo allows, with the
+// pick-up at its end.
 struct LeadIn {
-    Beats length;
+    Beats length;  // without the pick-up
     Meter meter;
 };
 
-Result<LeadIn> leadInOf(Seconds time, double bpm)
+// Errors: BadArgument where no tempo leads so far in so much time.
+Result<LeadIn> leadInOf(Seconds time, double bpm, Beats pickUp)
 {
     constexpr int kMostBeats = 32;
     for (const int denominator : {4, 8, 16, 32}) {
         const double beat = 4.0 / denominator;
+        const double rest = pickUp.count() / beat;
+        const auto last = static_cast<int>(std::lround(rest));
+        if (last >= kMostBeats || std::abs(rest - last) > 1e-6) {
+            continue;
+        }
+        if (time <= Seconds(0.0)) {
+            return LeadIn{Beats(0.0), {last, denominator}};
+        }
         const auto beats = std::lround(time.count() * bpm / 60.0 / beat);
-        const auto count = static_cast<int>(std::clamp<long>(beats, 1, kMostBeats));
+        const auto count = static_cast<int>(std::clamp<long>(beats, 1, kMostBeats - last));
         const double tempo = count * beat * 60.0 / time.count();
         if (tempo >= 20.0 && tempo <= 400.0) {
-            return LeadIn{Beats(count * beat), {count, denominator}};
+            return LeadIn{Beats(count * beat), {count + last, denominator}};
         }
     }
     return badArgument(fmt::format(
-        "the first bar line is {:.1f} ms after the song\'s start: no tempo leads there; move it "
-        "onto the start",
+        "the first bar line or pick-up is {:.1f} ms after the song\'s start: no tempo leads there; "
+        "move it onto the start",
         inMilliseconds(time)
     ));
 }
@@ -172,14 +195,12 @@ public:
         while (map_.timeAt(map_.startOfBar(bar)) < Seconds(0.0)) {
             ++bar;
         }
-        const Seconds first = map_.timeAt(map_.startOfBar(bar));
-        if (first > Seconds(0.0)) {
-            const auto leadIn = leadInOf(first, map_.bpmAt(map_.startOfBar(bar)));
-            if (!leadIn) {
-                return tl::unexpected(leadIn.error());
+        if (map_.timeAt(map_.startOfBar(bar)) > Seconds(0.0)) {
+            if (auto led = leadTo(map_.startOfBar(bar)); !led) {
+                return tl::unexpected(led.error());
             }
-            midi_.meters.emplace_back(Beats(0.0), leadIn->meter);
-            step(leadIn->length, first);
+        } else {
+            markPickUp(map_.startOfBar(bar));
         }
         while (map_.timeAt(map_.startOfBar(bar)) < end_ || midi_.notes.empty()) {
             writeBar(bar);
@@ -189,6 +210,35 @@ public:
     }
 
 private:
+    // From the song's start to the first bar line in it, or to the pick-up that has a tempo of its own.
+    Result<void> leadTo(Beats line)
+    {
+        const auto own = std::ranges::find_if(map_.tempi(), [&](const TempoPoint& point) {
+            return map_.timeAt(point.at) >= Seconds(0.0);
+        });
+        const bool hasOwn = own != map_.tempi().end() && own->at < line;
+        const Beats from = hasOwn ? own->at : line;
+        const auto leadIn = leadInOf(map_.timeAt(from), map_.bpmAt(from), line - from);
+        if (!leadIn) {
+            return tl::unexpected(leadIn.error());
+        }
+        midi_.meters.emplace_back(Beats(0.0), leadIn->meter);
+        if (leadIn->length > Beats(0.0)) {
+            step(leadIn->length, map_.timeAt(from));
+        }
+        markPickUp(from);
+        follow(from, line);
+        return {};
+    }
+    // The tempi before bar 1 are read back from the place where they are the map's and not the lead-in's. `from`: what
+    // is written next.
+    void markPickUp(Beats from)
+    {
+        const Beats first = std::max(map_.tempi().front().at, from);
+        if (first < Beats(0.0)) {
+            midi_.markers.emplace_back(at_ + (first - from), kPickUp);
+        }
+    }
     void writeBar(int bar)
     {
         constexpr int kFirstClick = 76;  // the high wood block of General MIDI
@@ -208,6 +258,11 @@ private:
                 {place, Beats(0.1), beat == 0 ? kFirstClick : kOtherClick, beat == 0 ? 110 : 80}
             );
         }
+        follow(from, to);
+    }
+    // Goes where the map goes.
+    void follow(Beats from, Beats to)
+    {
         std::vector<Beats> ends{to};
         for (std::size_t i = 0; i < map_.tempi().size(); ++i) {
             const TempoPoint& point = map_.tempi()[i];

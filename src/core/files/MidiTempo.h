@@ -20,7 +20,7 @@ readMidiTempo(const std::filesystem::path& path, Meter meter, Seconds offset);
 [[nodiscard]] Result<void> checkMidiName(const std::filesystem::path& path);
 
 // Writes a map up to `end`, song time, as format 1 with a click track; the file begins with the song, what lies
-// before its first bar line is a bar of its own, and bar 1 has a marker. A MIDI tempo is a whole number of
+// before its first bar line is a bar of its own, and bar 1 has a marker, as has a pick-up with a tempo of its own. A MIDI tempo is a whole number of
 // microseconds to the quarter note and is always steady: each bar's is chosen to end where the bar ends, and a
 // ramp is drawn in steps of a quarter note, so that bar lines are at most 20 microseconds off.
 // Errors: Failed; checkMidiName's; BadArgument for a map whose first bar line in the song is so near its start that no tempo

@@ -139,7 +139,7 @@ TempoMap tempoFrom(JsonReader& read, const Json& json)
     std::vector<TempoPoint> tempi;
     for (const Json& point : read.list(read.field(json, "tempi"), 1'000'000)) {
         TempoPoint place;
-        place.at = Beats(read.number(read.item(point, 0), 0.0, 1e9));
+        place.at = Beats(read.number(read.item(point, 0), -1e9, 1e9));
         place.bpm = read.number(read.item(point, 1), 20.0, 400.0);
         if (point.size() > 2) {
             place.isRamp = read.flag(read.item(point, 2));

@@ -26,7 +26,8 @@ MapKnots knotsOf(const TempoMap& map)
 
 Result<TempoMap> mapThrough(const MapKnots& all, std::vector<MeterChange> meters)
 {
-    if (all.knots.empty()) {
+    const auto barOne = std::ranges::find(all.knots, Beats(0.0), &MapKnot::place);
+    if (barOne == all.knots.end()) {
         return badArgument("a tempo map needs a tempo at bar 1");
     }
     std::vector<TempoPoint> tempi;
@@ -44,7 +45,7 @@ Result<TempoMap> mapThrough(const MapKnots& all, std::vector<MeterChange> meters
         }
         tempi.push_back({knot.place, bpm, isRamp, knot.isPinned, knot.sureness});
     }
-    return TempoMap::create(all.knots.front().time, std::move(tempi), std::move(meters));
+    return TempoMap::create(barOne->time, std::move(tempi), std::move(meters));
 }
 
 MapKnots simplified(const MapKnots& all, Seconds within)
@@ -59,7 +60,10 @@ MapKnots simplified(const MapKnots& all, Seconds within)
         double least = 0.0;
         double most = std::numeric_limits<double>::infinity();
         std::size_t to = from;
-        while (to + 1 < knots.size() && !knots[to].rampFrom) {
+        const auto mayLeaveOut = [&](std::size_t k) {
+            return !knots[k].rampFrom && (k == from || knots[k].place != Beats(0.0));
+        };
+        while (to + 1 < knots.size() && mayLeaveOut(to)) {
             const double beats = (knots[to + 1].place - knots[from].place).count();
             const double time = (knots[to + 1].time - knots[from].time).count();
             if (time / beats < least || time / beats > most) {

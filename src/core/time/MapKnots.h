@@ -20,7 +20,7 @@ struct MapKnot {
 };
 
 struct MapKnots {
-    std::vector<MapKnot> knots;  // ascending; the first is bar 1
+    std::vector<MapKnot> knots;  // ascending; one is bar 1, at place 0
     double lastBpm = 120.0;      // from the last one on
 
     bool operator==(const MapKnots&) const = default;
@@ -31,8 +31,8 @@ struct MapKnots {
 // The map through knots. Errors: those of TempoMap::create; BadArgument when a knot is not after the one before.
 [[nodiscard]] Result<TempoMap> mapThrough(const MapKnots& knots, std::vector<MeterChange> meters);
 
-// As few knots as possible so that none that is left out moves by more than `within`. The first one stays,
-// the last tempo too.
+// As few knots as possible so that none that is left out moves by more than `within`. The first one and bar 1
+// stay, the last tempo too.
 [[nodiscard]] MapKnots simplified(const MapKnots& knots, Seconds within);
 // How far the knots of one map are from where another has them, at most.
 [[nodiscard]] Seconds furthestApart(const MapKnots& knots, const TempoMap& map);

@@ -66,8 +66,8 @@ Result<TempoMap> TempoMap::create(
     Seconds firstDownbeat, std::vector<TempoPoint> tempi, std::vector<MeterChange> meters
 )
 {
-    if (tempi.empty() || meters.empty() || tempi.front().at != Beats(0.0) ||
-        meters.front().bar != 1) {
+    const bool hasBarOne = std::ranges::find(tempi, Beats(0.0), &TempoPoint::at) != tempi.end();
+    if (!hasBarOne || meters.empty() || meters.front().bar != 1) {
         return badArgument("a tempo map needs a tempo and a meter at bar 1");
     }
     if (!std::isfinite(firstDownbeat.count()) || std::abs(firstDownbeat.count()) > 1e6) {
@@ -124,10 +124,16 @@ double TempoMap::slopeAfter(std::size_t point) const
 
 void TempoMap::index()
 {
-    times_.assign(1, Seconds(0.0));
-    for (std::size_t i = 1; i < tempi_.size(); ++i) {
-        const Beats beats = tempi_[i].at - tempi_[i - 1].at;
-        times_.push_back(times_.back() + timeOf(beats, tempi_[i - 1].bpm, slopeAfter(i - 1)));
+    const auto barOne = lastAtOrBefore(tempi_, Beats(0.0), &TempoPoint::at);
+    const auto lasts = [this](std::size_t i) {
+        return timeOf(tempi_[i + 1].at - tempi_[i].at, tempi_[i].bpm, slopeAfter(i));
+    };
+    times_.assign(tempi_.size(), Seconds(0.0));
+    for (std::size_t i = barOne; i + 1 < tempi_.size(); ++i) {
+        times_[i + 1] = times_[i] + lasts(i);
+    }
+    for (std::size_t i = barOne; i > 0; --i) {
+        times_[i - 1] = times_[i] - lasts(i - 1);
     }
     places_.assign(1, Beats(0.0));
     for (std::size_t i = 1; i < meters_.size(); ++i) {

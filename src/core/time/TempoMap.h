@@ -48,14 +48,14 @@ struct BarBeat {
 };
 
 // Where bars and beats fall in time. Musical time 0 is the first downbeat (bar 1), which lies
-// `firstDownbeat` after the song's start; what lies before it has bars 0, -1, ...
-// The first tempo and the first meter also hold for all that lies before them. Asking takes a time that
-// grows with the logarithm of the points.
+// `firstDownbeat` after the song's start; what lies before it has bars 0, -1, ... and may have tempi of its
+// own, as a pick-up does that is played faster or slower. The first tempo and the first meter also hold for all
+// that lies before them. Asking takes a time that grows with the logarithm of the points.
 class TempoMap {
 public:
     TempoMap() = default;
-    // Errors: BadArgument when a tempo is outside 20..400, a meter is not 1..32 over 1, 2, 4 ...
-    // 32, a sureness not 0..1, or the points are not in ascending order.
+    // Errors: BadArgument when no point stands at musical time 0, a tempo is outside 20..400, a meter is not
+    // 1..32 over 1, 2, 4 ... 32, a sureness not 0..1, or the points are not in ascending order.
     [[nodiscard]] static Result<TempoMap>
     create(Seconds firstDownbeat, std::vector<TempoPoint> tempi, std::vector<MeterChange> meters);
     [[nodiscard]] static Result<TempoMap> steady(double bpm, Meter meter, Seconds firstDownbeat);
@@ -78,7 +78,7 @@ private:
     [[nodiscard]] double slopeAfter(std::size_t point) const;
     void index();
 
-    // Never empty; the first point stands at musical time 0, the first meter at bar 1.
+    // Never empty; one point stands at musical time 0, the first meter at bar 1.
     Seconds firstDownbeat_{0.0};
     std::vector<TempoPoint> tempi_{TempoPoint{}};
     std::vector<MeterChange> meters_{MeterChange{}};

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <array>
 #include <cmath>
 
 namespace orthochron {
@@ -154,6 +155,75 @@ TEST(MapEdits, WithoutAPinTheTimeIsSharedAgain)
     EXPECT_EQ(song.tempo.tempi().size(), 1U);
 }
 
+// Bar 1 at 3 s; a pick-up of a beat and a half begins at 2 s, at 90 bpm.
+Song withPickUp()
+{
+    Song song = steadySong();
+    song = *moveLine(song, Beats(0.0), Seconds(3.0));
+    return *pinLine(song, Beats(-1.5), Seconds(2.0));
+}
+
+double timeAt(const Song& song, double beat)
+{
+    return song.tempo.timeAt(Beats(beat)).count();
+}
+
+TEST(MapEdits, APickUpHasATempoOfItsOwnAndBarOneStays)
+{
+    const Song song = withPickUp();
+    EXPECT_NEAR(timeAt(song, -0.75), 2.5, 1e-9);
+    EXPECT_NEAR(timeAt(song, -4.5), 0.0, 1e-9);  // what lies before it goes on at its tempo
+    EXPECT_NEAR(barLine(song, 1), 3.0, 1e-9);
+    EXPECT_NEAR(barLine(song, 4), 9.0, 1e-9);
+    EXPECT_NEAR(song.tempo.beatsAt(Seconds(2.25)).count(), -1.125, 1e-9);
+    EXPECT_FALSE(pinLine(song, Beats(-1.0), Seconds(3.1)));
+    // A bar behind it moves, bar 1 does not; bar 1 moves, the pin of the pick-up does not.
+    const Song later = pinned(song, 3, 7.5);
+    EXPECT_NEAR(barLine(later, 1), 3.0, 1e-9);
+    EXPECT_NEAR(barLine(later, 2), 5.25, 1e-9);
+    const Song first = pinned(song, 1, 3.2);
+    EXPECT_NEAR(timeAt(first, -1.5), 2.0, 1e-9);
+    EXPECT_NEAR(barLine(first, 4), 9.2, 1e-9);
+    // Taken away, it follows bar 1 again; bar 1 itself is only loosened.
+    const std::array both{Beats(-1.5), Beats(0.0)};
+    EXPECT_EQ(freeLines(first, both)->tempo.tempi().size(), 1U);
+    EXPECT_NEAR(timeAt(*freeLines(first, both), -4.0), 1.2, 1e-9);
+}
+
+TEST(MapEdits, ACountInKeepsItsEndWhenItsTempoIsSet)
+{
+    const Song song = *setTempoOfBar(withPickUp(), -1, 100.0);
+    const double wasBegin = timeAt(withPickUp(), -4.0);  // of bar 0
+    EXPECT_NEAR(timeAt(song, -4.0), wasBegin, 1e-9);
+    EXPECT_NEAR(timeAt(song, -8.0), wasBegin - 2.4, 1e-9);
+    EXPECT_NEAR(timeAt(song, -1.5), 2.0, 1e-9);
+    EXPECT_NEAR(barLine(song, 1), 3.0, 1e-9);
+    // A ramp leads into bar 1 as into any other line.
+    const Song ramped = *shareUpTo(withPickUp(), Beats(0.0), Sharing::AsRamp);
+    EXPECT_NEAR(timeAt(ramped, -1.5), 2.0, 1e-6);
+    EXPECT_NEAR(ramped.tempo.bpmAt(Beats(-1e-6)), 120.0, 1e-3);
+    EXPECT_FALSE(shareUpTo(steadySong(), Beats(0.0), Sharing::AsRamp));
+}
+
+TEST(MapEdits, BarsCountedFromAnotherLineAllStayAtTheirTimes)
+{
+    Song song = *setMeterFrom(pinned(withPickUp(), 3, 7.5), 3, {3, 4});
+    const Song later = *beginBarsAt(song, song.tempo.startOfBar(3));
+    EXPECT_NEAR(barLine(later, 1), 7.5, 1e-9);
+    EXPECT_EQ(later.tempo.meterOfBar(1), (Meter{3, 4}));
+    for (double beat = -6.0; beat < 20.0; beat += 0.5) {
+        EXPECT_NEAR(timeAt(later, beat - 8.0), timeAt(song, beat), 1e-9) << beat;
+    }
+    // And back, to a line before bar 1.
+    const Song back = *beginBarsAt(later, Beats(-8.0));
+    for (double beat = -6.0; beat < 20.0; beat += 0.5) {
+        EXPECT_NEAR(timeAt(back, beat), timeAt(song, beat), 1e-9) << beat;
+    }
+    // Half as fast and simplified, the pick-up is where it was.
+    EXPECT_NEAR(timeAt(*scaleTempo(withPickUp(), 0.5), -0.75), 2.0, 1e-9);
+    EXPECT_NEAR(timeAt(*simplifyMap(song, milliseconds(5.0)), -1.5), 2.0, 1e-9);
+}
+
 TEST(MapEdits, RefuseTempiAndPlacesThatCannotBe)
 {
     const Song song = steadySong();
@@ -161,7 +231,7 @@ TEST(MapEdits, RefuseTempiAndPlacesThatCannotBe)
     EXPECT_FALSE(pinLine(song, song.tempo.startOfBar(2), Seconds(1.1)));   // 2400 bpm
     EXPECT_FALSE(pinLine(song, song.tempo.startOfBar(2), Seconds(99.0)));  // 2.4 bpm
     EXPECT_FALSE(pinLine(song, song.tempo.startOfBar(2), Seconds(std::nan(""))));
-    EXPECT_FALSE(pinLine(song, Beats(-4.0), Seconds(0.0)));
+    EXPECT_FALSE(pinLine(song, Beats(-4.0), Seconds(1.0)));  // where bar 1 is
     EXPECT_FALSE(setMeterFrom(song, 3, {0, 4}));
     EXPECT_FALSE(setMeterFrom(song, 0, {3, 4}));
     EXPECT_FALSE(setTempoOfBar(song, 2, 0.0));

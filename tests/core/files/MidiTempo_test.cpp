@@ -92,6 +92,30 @@ TEST(MidiTempo, IsReadBackAsThePointsItCameFrom)
     EXPECT_EQ(read->meters(), map->meters());
 }
 
+TEST(MidiTempo, BringsBackAPickUpInItsOwnTempo)
+{
+    const Folder folder;
+    const std::vector<MeterChange> meters{{1, {3, 4}}};
+    // Within the bar that leads in, at its very beginning, and bars before the first.
+    for (const auto& [first, pickUp] :
+         {std::pair(1.9, -1.5), std::pair(1.0, -1.5), std::pair(5.0, -4.0), std::pair(5.0, -3.0)}) {
+        const auto map = TempoMap::create(
+            Seconds(first), {{Beats(pickUp), 90.0}, {Beats(0.0), 120.0}, {Beats(9.0), 97.0}}, meters
+        );
+        ASSERT_TRUE(writeMidiTempo(*map, Seconds(30.0), folder / "map.mid"));
+        const auto read = readMidiTempo(folder / "map.mid", {4, 4}, Seconds(0.0));
+        ASSERT_TRUE(read) << read.error().message;
+        EXPECT_EQ(read->meters(), meters) << first;
+        for (double beat = pickUp; beat < 20.0; beat += 0.5) {
+            const Beats place(beat);
+            EXPECT_NEAR(read->timeAt(place).count(), map->timeAt(place).count(), 40e-6) << first;
+        }
+        ASSERT_EQ(read->tempi().size(), 3U) << first << pickUp;
+        EXPECT_NEAR(read->tempi()[0].at.count(), pickUp, 1e-9);
+        EXPECT_NEAR(read->tempi()[0].bpm, 90.0, 0.01);
+    }
+}
+
 TEST(MidiTempo, HasAClickOnEachBeat)
 {
     const Folder folder;

@@ -2,6 +2,8 @@
 
 #include "core/time/Grid.h"
 
+#include <cmath>
+
 namespace orthochron {
 namespace {
 
@@ -20,6 +22,31 @@ TEST(TempoMap, GoesFromBeatsToTimeAndBackAcrossTempiAndBeforeTheFirstBar)
     EXPECT_DOUBLE_EQ(map->timeAt(Beats(0.0)).count(), 1.5);
     EXPECT_DOUBLE_EQ(map->timeAt(Beats(20.0)).count(), 1.5 + 8.0 + 4.0);
     EXPECT_DOUBLE_EQ(map->timeAt(Beats(-2.0)).count(), 0.5);
+}
+
+TEST(TempoMap, HasTempiBeforeBarOne)
+{
+    const auto map = TempoMap::create(
+        Seconds(4.0),
+        {{.at = Beats(-6.0), .bpm = 60.0},
+         {.at = Beats(-4.0), .bpm = 80.0, .isRamp = true},
+         {.at = Beats(0.0), .bpm = 120.0},
+         {.at = Beats(8.0), .bpm = 60.0}},
+        {{1, {4, 4}}}
+    );
+    ASSERT_TRUE(map);
+    const double ramp = 60.0 * 4.0 * std::log(120.0 / 80.0) / 40.0;
+    EXPECT_DOUBLE_EQ(map->timeAt(Beats(0.0)).count(), 4.0);
+    EXPECT_NEAR(map->timeAt(Beats(-4.0)).count(), 4.0 - ramp, 1e-9);
+    EXPECT_NEAR(map->timeAt(Beats(-8.0)).count(), 0.0 - ramp, 1e-9);
+    EXPECT_NEAR(map->timeAt(Beats(9.0)).count(), 9.0, 1e-9);
+    EXPECT_NEAR(map->bpmAt(Beats(-2.0)), 100.0, 1e-9);
+    for (double beat = -9.0; beat < 12.0; beat += 0.37) {
+        EXPECT_NEAR(map->beatsAt(map->timeAt(Beats(beat))).count(), beat, 1e-9);
+    }
+    // Bar 1 must have a point.
+    EXPECT_FALSE(TempoMap::create(Seconds(0.0), {{Beats(-4.0), 90.0}}, {{1, {}}}));
+    EXPECT_FALSE(TempoMap::create(Seconds(0.0), {{Beats(4.0), 90.0}}, {{1, {}}}));
 }
 
 TEST(TempoMap, GoesFromOneTempoToTheNextInARamp)

@@ -46,7 +46,9 @@ std::vector<Beats> BarHeads::lines() const
     const auto barAt = [&](double x) {
         return map.barAt(map.beatsAt(toSeconds(lanes_.timeAt(x), song.rate)));
     };
-    const int first = std::max(1, barAt(sheet.left()) - 1);
+    // Bars before bar 1 are there for a count-in or a pick-up, as far as the song goes back.
+    const int songStart = map.barAt(map.beatsAt(Seconds(0.0)));
+    const int first = std::max(std::min(1, songStart), barAt(sheet.left()) - 1);
     const int last = barAt(sheet.right()) + 1;
     for (int bar = first; bar <= last; ++bar) {
         const Beats start = map.startOfBar(bar);

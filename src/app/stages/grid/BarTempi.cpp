@@ -35,7 +35,7 @@ void BarTempi::refresh(const Song& song, const Following& following)
     const Seconds end = toSeconds(length_, song.rate);
     least_ = 1e9;
     most_ = 0.0;
-    for (int bar = 1; bar <= kMostBars; ++bar) {
+    for (int bar = song.tempo.barAt(song.tempo.tempi().front().at); bar <= kMostBars; ++bar) {
         const Beats from = song.tempo.startOfBar(bar);
         const Beats to = song.tempo.startOfBar(bar + 1);
         const Seconds begins = song.tempo.timeAt(from);
@@ -48,14 +48,20 @@ void BarTempi::refresh(const Song& song, const Following& following)
         most_ = std::max(most_, bpm);
     }
     for (const DoubtfulBar& doubtful : following.doubtful()) {
-        if (doubtful.bar >= 1 && doubtful.bar <= static_cast<int>(bars_.size())) {
-            bars_[static_cast<std::size_t>(doubtful.bar) - 1].isDoubtful = true;
+        if (const BarTempo* bar = find(doubtful.bar)) {
+            bars_[static_cast<std::size_t>(bar - bars_.data())].isDoubtful = true;
         }
     }
     const double middle = 0.5 * (least_ + most_);
     const double half = std::max(0.55 * (most_ - least_), 0.5 * kLeastRange * middle);
     least_ = middle - half;
     most_ = middle + half;
+}
+
+const BarTempo* BarTempi::find(int bar) const
+{
+    const auto found = std::ranges::lower_bound(bars_, bar, {}, &BarTempo::bar);
+    return found != bars_.end() && found->bar == bar ? &*found : nullptr;
 }
 
 }  // namespace orthochron::app

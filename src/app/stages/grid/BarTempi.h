@@ -22,12 +22,14 @@ public:
     void refresh(const Song& song, const Following& following);
 
     [[nodiscard]] const std::vector<BarTempo>& bars() const { return bars_; }
+    // Null for a bar the song does not have.
+    [[nodiscard]] const BarTempo* find(int bar) const;
     // From 0 at the foot of the range to 1 at its top, and back.
     [[nodiscard]] double partOf(double bpm) const { return (bpm - least_) / (most_ - least_); }
     [[nodiscard]] double bpmAt(double part) const { return least_ + part * (most_ - least_); }
 
 private:
-    std::vector<BarTempo> bars_;  // from bar 1
+    std::vector<BarTempo> bars_;  // from bar 1, or the pick-up that has a tempo of its own
     TempoMap madeFrom_;
     Frames length_;
     double least_ = 60.0;

@@ -310,8 +310,8 @@ void FollowBench::fill()
         steadyBpm_->setValue(mean);
     }
     free_->setEnabled(isPinned);
-    countFrom_->setEnabled(line > Beats(0.0));
-    ramp_->setEnabled(line > Beats(0.0));
+    countFrom_->setEnabled(line != Beats(0.0));
+    ramp_->setEnabled(line > song.tempo.tempi().front().at);
     guide_->setText(song.guide ? tr("Take guide away") : tr("Read a guide…"));
     guide_->setEnabled(!song.tracks.empty());
     markByGuide_->setEnabled(song.guide != nullptr && track != nullptr);

@@ -294,7 +294,7 @@ void Following::move(Beats place, Seconds time)
 void Following::nudge(Seconds by)
 {
     const Seconds time = session_.song().tempo.timeAt(line_) + by;
-    if (isPinned(line_) || line_ > Beats(0.0)) {
+    if (isPinned(line_) || line_ != Beats(0.0)) {
         pin(line_, time);
     } else {
         move(line_, time);
@@ -468,7 +468,7 @@ QString Following::status() const
 {
     const TempoMap& map = session_.song().tempo;
     std::int64_t pins = 0;
-    double least = map.tempi().front().bpm;
+    double least = map.bpmAt(Beats(0.0));
     double most = least;
     for (const TempoPoint& point : map.tempi()) {
         pins += point.isPinned ? 1 : 0;

@@ -82,13 +82,9 @@ std::span<const BarTempo> GridFoot::barsSeen() const
         return song.tempo.barAt(song.tempo.beatsAt(toSeconds(lanes_.timeAt(x), song.rate)));
     };
     const auto& bars = tempi_.bars();
-    const auto count = static_cast<int>(bars.size());
-    const int first = std::clamp(barAt(area.left()) - 1, 1, std::max(count, 1));
-    const int last = std::clamp(barAt(area.right()) + 1, first, std::max(count, 1));
-    return std::span(bars).subspan(
-        static_cast<std::size_t>(first) - 1,
-        std::min(static_cast<std::size_t>(last - first) + 1, bars.size())
-    );
+    const auto first = std::ranges::lower_bound(bars, barAt(area.left()) - 1, {}, &BarTempo::bar);
+    const auto behind = std::ranges::upper_bound(bars, barAt(area.right()) + 1, {}, &BarTempo::bar);
+    return {first, std::max(first, behind)};
 }
 
 QPointF GridFoot::placeOf(const BarTempo& bar) const
@@ -137,9 +133,9 @@ void GridFoot::paintTempo(QPainter& painter, QRect area) const
     painter.restore();
 }
 
-int GridFoot::barNear(QPointF place) const
+std::optional<int> GridFoot::barNear(QPointF place) const
 {
-    int best = 0;
+    std::optional<int> best;
     double least = kNearTempo;
     if (tempoArea().height() > 0) {
         for (const BarTempo& bar : barsSeen()) {
@@ -155,13 +151,13 @@ int GridFoot::barNear(QPointF place) const
 
 bool GridFoot::press(QMouseEvent& event)
 {
-    dragged_ = event.button() == Qt::LeftButton ? barNear(event.position()) : 0;
+    dragged_ = event.button() == Qt::LeftButton ? barNear(event.position()) : std::nullopt;
     isMoved_ = false;
-    if (dragged_ == 0) {
+    if (!dragged_) {
         return false;
     }
-    draggedBpm_ = tempi_.bars()[static_cast<std::size_t>(dragged_) - 1].bpm;
-    following_.chooseLine(session_.song().tempo.startOfBar(dragged_));
+    draggedBpm_ = tempi_.find(*dragged_)->bpm;
+    following_.chooseLine(session_.song().tempo.startOfBar(*dragged_));
     return true;
 }
 
@@ -173,17 +169,18 @@ void GridFoot::move(QMouseEvent& event)
     );
     isMoved_ = true;
     lanes_.setReadout(
-        tr("bar %1 at %2 bpm").arg(dragged_).arg(draggedBpm_, 0, 'f', 2), event.pos()
+        tr("bar %1 at %2 bpm").arg(*dragged_).arg(draggedBpm_, 0, 'f', 2), event.pos()
     );
     lanes_.update();
 }
 
 void GridFoot::release()
 {
-    const int bar = std::exchange(dragged_, 0);
-    if (bar > 0 && isMoved_) {
+    const auto bar = std::exchange(dragged_, std::nullopt);
+    if (bar && isMoved_) {
         session_.document.apply(
-            setTempoOfBar(session_.song(), bar, draggedBpm_), tr("Set the tempo of bar %1").arg(bar)
+            setTempoOfBar(session_.song(), *bar, draggedBpm_),
+            tr("Set the tempo of bar %1").arg(*bar)
         );
     }
     lanes_.update();
@@ -238,12 +235,15 @@ void GridFoot::paintGuide(QPainter& painter, QRect area)
 
 std::pair<QString, Qt::CursorShape> GridFoot::hintAt(QPoint place) const
 {
-    if (barNear(place) > 0) {
+    if (const auto bar = barNear(place)) {
         return {
-            tr("Drag up or down: bar %1 goes faster or slower, and what lies right of it moves "
-               "along "
-               "up to the next pin")
-                .arg(barNear(place)),
+            *bar < 1
+                ? tr("Drag up or down: bar %1 goes faster or slower, and what lies left of it "
+                     "moves along")
+                      .arg(*bar)
+                : tr("Drag up or down: bar %1 goes faster or slower, and what lies right of it "
+                     "moves along up to the next pin")
+                      .arg(*bar),
             Qt::SizeVerCursor};
     }
     if (session_.song().guide && !tempoArea().contains(place)) {

@@ -20,7 +20,7 @@ public:
     [[nodiscard]] int height(bool withTempo) const;
     void paint(QPainter& painter, QRect area, bool withTempo);
     bool press(QMouseEvent& event);
-    [[nodiscard]] bool isHeld() const { return dragged_ > 0; }
+    [[nodiscard]] bool isHeld() const { return dragged_.has_value(); }
     void move(QMouseEvent& event);
     void release();
     [[nodiscard]] std::pair<QString, Qt::CursorShape> hintAt(QPoint place) const;
@@ -31,7 +31,7 @@ private:
     void paintTempo(QPainter& painter, QRect area) const;
     void paintGuide(QPainter& painter, QRect area);
     [[nodiscard]] QPointF placeOf(const BarTempo& bar) const;
-    [[nodiscard]] int barNear(QPointF place) const;  // 0 for none
+    [[nodiscard]] std::optional<int> barNear(QPointF place) const;
     // Those on the screen, with one before and one after them.
     [[nodiscard]] std::span<const BarTempo> barsSeen() const;
 
@@ -39,8 +39,8 @@ private:
     LanesView& lanes_;
     Following& following_;
     BarTempi tempi_;
-    bool withTempo_ = false;  // as it was painted last
-    int dragged_ = 0;         // bar; 0 for none
+    bool withTempo_ = false;      // as it was painted last
+    std::optional<int> dragged_;  // bar
     double draggedBpm_ = 0.0;
     bool isMoved_ = false;
     std::shared_ptr<const MidiGuide> guide_;  // the two below are of this one

@@ -152,7 +152,7 @@ QString GridStage::status() const
         return following_->status();
     }
     return tr("%1 bpm · %2/%3 · bar 1 at %4 s")
-        .arg(map.tempi().front().bpm)
+        .arg(map.bpmAt(Beats(0.0)))
         .arg(map.meterOfBar(1).numerator)
         .arg(map.meterOfBar(1).denominator)
         .arg(map.firstDownbeat().count(), 0, 'f', 4);

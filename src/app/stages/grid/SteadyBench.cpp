@@ -261,7 +261,7 @@ void SteadyBench::step(int by)
 void SteadyBench::fill()
 {
     const TempoMap& map = session_.song().tempo;
-    bpm_->setValue(map.tempi().front().bpm);
+    bpm_->setValue(map.bpmAt(Beats(0.0)));
     first_->setValue(map.firstDownbeat().count());
     meter_->setCurrentText(
         QStringLiteral("%1/%2").arg(map.meterOfBar(1).numerator).arg(map.meterOfBar(1).denominator)
@@ -300,8 +300,7 @@ void SteadyBench::fillFound()
     give_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
     hear_->setText(search_.isHeard() ? tr("Stop") : tr("Hear it counted"));
     hear_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
-    stretch_->setText(
-        tr("Stretch it to %1").arg(session_.song().tempo.tempi().front().bpm, 0, 'f', 1)
+    stretch_->setText(tr("Stretch it to %1").arg(session_.song().tempo.bpmAt(Beats(0.0)), 0, 'f', 1)
     );
     stretch_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
     try_->setText(search_.isStretchedHeard() ? tr("Stop") : tr("Hear it so"));
@@ -325,7 +324,7 @@ void SteadyBench::tap()
 void SteadyBench::applyTempo()
 {
     const TempoMap& map = session_.song().tempo;
-    if (bpm_->value() != map.tempi().front().bpm &&
+    if (bpm_->value() != map.bpmAt(Beats(0.0)) &&
         !session_.document.apply(
             setTempo(session_.song(), bpm_->value(), map.meterOfBar(1)), tr("Set the tempo")
         )) {

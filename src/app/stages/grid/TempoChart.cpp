@@ -45,12 +45,13 @@ QPointF TempoChart::placeOf(int bar) const
     const QRectF box = area();
     const auto& bars = tempi_.bars();
     const auto count = static_cast<double>(std::max<std::size_t>(bars.size(), 2)) - 1.0;
-    const auto index = static_cast<std::size_t>(bar - 1);
-    const double bpm = bar == dragged_       ? draggedBpm_
-                       : index < bars.size() ? bars[index].bpm
-                                             : tempi_.bpmAt(0.0);
+    const BarTempo* there = tempi_.find(bar);
+    const double bpm = bar == dragged_    ? draggedBpm_
+                       : there != nullptr ? there->bpm
+                                          : tempi_.bpmAt(0.0);
+    const int first = bars.empty() ? 1 : bars.front().bar;
     return {
-        box.left() + 6.0 + (box.width() - 12.0) * (bar - 1) / count,
+        box.left() + 6.0 + (box.width() - 12.0) * (bar - first) / count,
         box.bottom() - tempi_.partOf(bpm) * box.height()};
 }
 
@@ -60,9 +61,9 @@ double TempoChart::bpmAt(double y) const
     return tempi_.bpmAt((box.bottom() - y) / box.height());
 }
 
-int TempoChart::barNear(QPointF place) const
+std::optional<int> TempoChart::barNear(QPointF place) const
 {
-    int best = 0;
+    std::optional<int> best;
     double least = kNear;
     for (const BarTempo& each : tempi_.bars()) {
         const QPointF at = placeOf(each.bar) - place;
@@ -118,30 +119,32 @@ void TempoChart::paintEvent(QPaintEvent*)
     }
     painter.setPen(colours.secondInk);
     const QRectF foot(box.left(), box.bottom() + 2, box.width(), 15);
-    painter.drawText(foot, Qt::AlignLeft | Qt::AlignVCenter, tr("bar 1"));
+    painter.drawText(
+        foot, Qt::AlignLeft | Qt::AlignVCenter, tr("bar %1").arg(tempi_.bars().front().bar)
+    );
     painter.drawText(
         foot, Qt::AlignRight | Qt::AlignVCenter, tr("bar %1").arg(tempi_.bars().back().bar)
     );
-    if (dragged_ > 0) {
+    if (dragged_) {
         painter.setPen(colours.ink);
         painter.drawText(
             foot,
             Qt::AlignHCenter | Qt::AlignVCenter,
-            tr("bar %1 at %2 bpm").arg(dragged_).arg(draggedBpm_, 0, 'f', 2)
+            tr("bar %1 at %2 bpm").arg(*dragged_).arg(draggedBpm_, 0, 'f', 2)
         );
     }
 }
 
 void TempoChart::mousePressEvent(QMouseEvent* event)
 {
-    dragged_ = event->button() == Qt::LeftButton ? barNear(event->position()) : 0;
+    dragged_ = event->button() == Qt::LeftButton ? barNear(event->position()) : std::nullopt;
     isMoved_ = false;
-    if (dragged_ == 0) {
+    if (!dragged_) {
         return;
     }
-    draggedBpm_ = tempi_.bars()[static_cast<std::size_t>(dragged_) - 1].bpm;
+    draggedBpm_ = tempi_.find(*dragged_)->bpm;
     const Song& song = session_.song();
-    const Beats line = song.tempo.startOfBar(dragged_);
+    const Beats line = song.tempo.startOfBar(*dragged_);
     const Frames at = toFrames(song.tempo.timeAt(line), song.rate);
     session_.player.seek(std::max(at, Frames(0)));
     session_.shown.reveal(at);
@@ -150,7 +153,7 @@ void TempoChart::mousePressEvent(QMouseEvent* event)
 
 void TempoChart::mouseMoveEvent(QMouseEvent* event)
 {
-    if (dragged_ > 0 && (event->buttons() & Qt::LeftButton) != 0) {
+    if (dragged_ && (event->buttons() & Qt::LeftButton) != 0) {
         draggedBpm_ = std::clamp(bpmAt(event->position().y()), 20.0, 400.0);
         isMoved_ = true;
         update();
@@ -159,10 +162,11 @@ void TempoChart::mouseMoveEvent(QMouseEvent* event)
 
 void TempoChart::mouseReleaseEvent(QMouseEvent*)
 {
-    const int bar = std::exchange(dragged_, 0);
-    if (bar > 0 && isMoved_) {
+    const auto bar = std::exchange(dragged_, std::nullopt);
+    if (bar && isMoved_) {
         session_.document.apply(
-            setTempoOfBar(session_.song(), bar, draggedBpm_), tr("Set the tempo of bar %1").arg(bar)
+            setTempoOfBar(session_.song(), *bar, draggedBpm_),
+            tr("Set the tempo of bar %1").arg(*bar)
         );
     }
     update();

@@ -26,12 +26,12 @@ private:
     void refresh();
     [[nodiscard]] QRectF area() const;
     [[nodiscard]] double bpmAt(double y) const;
-    [[nodiscard]] int barNear(QPointF place) const;  // 0 for none
+    [[nodiscard]] std::optional<int> barNear(QPointF place) const;
 
     Session& session_;
     Following& following_;
     BarTempi tempi_;
-    int dragged_ = 0;
+    std::optional<int> dragged_;
     double draggedBpm_ = 0.0;
     bool isMoved_ = false;
 };
