@@ -14,8 +14,9 @@ constexpr double kAboveRings = 350.0;  // Hz
 constexpr Seconds kThumpReach = milliseconds(8.0);
 constexpr double kThumpHeard = 1e-5;  // of the power of the next hit
 
-// The most power above the rings of low drums within a millisecond; the first two only settle the filter.
-double mostAbove(std::span<const float> sound, Hertz rate)
+}  // namespace
+
+double mostAboveRings(std::span<const float> sound, Hertz rate)
 {
     // Two poles, each of which takes away what is slow.
     const double keep = std::exp(-2.0 * std::numbers::pi * kAboveRings / rate.count());
@@ -45,8 +46,6 @@ double mostAbove(std::span<const float> sound, Hertz rate)
     }
     return most;
 }
-
-}  // namespace
 
 Layers layersOf(std::span<const float> a, std::span<const float> b)
 {
@@ -132,10 +131,10 @@ double thumpOf(
             gains.out * static_cast<double>(a[i]) + gains.in * static_cast<double>(b[i])
         );
     }
-    const double most = mostAbove(heard, rate);
+    const double most = mostAboveRings(heard, rate);
     const double there = std::max(
-        mostAbove(a.subspan(first, last - first), rate),
-        mostAbove(b.subspan(first, last - first), rate)
+        mostAboveRings(a.subspan(first, last - first), rate),
+        mostAboveRings(b.subspan(first, last - first), rate)
     );
     return most < kThumpHeard * loud ? 1.0 : most / std::max(there, 1e-20);
 }

@@ -39,6 +39,9 @@ struct Layers {
 // How far they are each other's opposite, which leaves a dip no gain can fill; 0..0.9.
 [[nodiscard]] double cancellingOf(const Layers::Sums& sums, double length, double loud);
 
+// The most power above 350 Hz, where low drums ring no more, within any millisecond of a sound but its first two.
+[[nodiscard]] double mostAboveRings(std::span<const float> sound, Hertz rate);
+
 // How much of a thump a crossfade makes: two sides that ring low and out of step, led over in a few milliseconds,
 // give sounds that neither has. The most power above 350 Hz within a millisecond of what is heard through the
 // crossfade [begin, begin + length) of `a` to `b`, over the most that either side has about there; 1 where it is

@@ -7,9 +7,9 @@
 #include "core/render/Render.h"
 #include "testkit/MarkedKit.h"
 #include "testkit/Rate.h"
+#include "testkit/Ringing.h"
 
 #include <cmath>
-#include <numbers>
 
 namespace orthochron {
 namespace {
@@ -188,20 +188,10 @@ TEST(JoinPlan, BeginsOnlyOnceTheDrumBeforeHasSpoken)
     EXPECT_LT(join.at, Frames(12'480 + 576 + 12));
 }
 
-// A head that rings on at 60 Hz under a whisper of noise, and the next blow.
 RecordedReader ringing(double ring)
 {
     return [ring](int, Frames first, std::span<float> into) -> Result<void> {
-        for (std::size_t i = 0; i < into.size(); ++i) {
-            const std::int64_t at = first.count() + static_cast<std::int64_t>(i);
-            const auto scattered = static_cast<std::uint32_t>(at) * 2'654'435'761U;
-            const double noise = static_cast<double>(scattered >> 8U) / 8'388'608.0 - 1.0;
-            const double turn = 2.0 * std::numbers::pi * 60.0 / kRate.count();
-            const double blow = at >= 24'000 && at < 26'000 ? 0.8 * noise : 0.0;
-            into[i] = static_cast<float>(
-                ring * std::sin(turn * static_cast<double>(at)) + 0.0005 * noise + blow
-            );
-        }
+        testkit::ringOn(ring, first, into);
         return {};
     };
 }
