@@ -20,11 +20,12 @@ readMidiTempo(const std::filesystem::path& path, Meter meter, Seconds offset);
 [[nodiscard]] Result<void> checkMidiName(const std::filesystem::path& path);
 
 // Writes a map up to `end`, song time, as format 1 with a click track; the file begins with the song, what lies
-// before its first bar line is a bar of its own, and bar 1 has a marker, as has a pick-up with a tempo of its own. A MIDI tempo is a whole number of
-// microseconds to the quarter note and is always steady: each bar's is chosen to end where the bar ends, and a
-// ramp is drawn in steps of a quarter note, so that bar lines are at most 20 microseconds off.
-// Errors: Failed; checkMidiName's; BadArgument for a map whose first bar line in the song is so near its start that no tempo
-// leads there (19 ms).
+// before its first bar line is a bar of its own, and bar 1 has a marker, as has a pick-up with a tempo of its own.
+// A MIDI tempo is a whole number of microseconds to the quarter note and is always steady: each bar's is chosen to
+// end where the bar ends, and a ramp is drawn in steps of a quarter note, so that bar lines are at most 20
+// microseconds off.
+// Errors: Failed; checkMidiName's; BadArgument for a map whose first bar line (or pick-up) in the song is so near
+// its start that no tempo leads there (19 ms).
 // What else is played can be laid beside it, each part in a track of its own: its notes sound at their song times, to
 // half a tick; what begins before the song is left out.
 [[nodiscard]] Result<void> writeMidiTempo(

@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include "core/time/MapKnots.h"
+
 #include <array>
 #include <cmath>
 
@@ -277,6 +279,13 @@ TEST(MapEdits, AMapIsSimplifiedWithinWhatIsAsked)
         EXPECT_NEAR(barLine(few, bar), barLine(song, bar), 0.008 + 1e-9) << bar;
     }
     EXPECT_EQ(simplifyMap(song, Seconds(0.0))->tempo.tempi().size(), song.tempo.tempi().size());
+    // What is said of it is the furthest of all.
+    double furthest = 0.0;
+    for (int bar = 1; bar <= 40; ++bar) {
+        furthest = std::max(furthest, std::abs(barLine(few, bar) - barLine(song, bar)));
+    }
+    EXPECT_GT(furthest, 0.001);
+    EXPECT_NEAR(furthestApart(knotsOf(song.tempo), few.tempo).count(), furthest, 1e-9);
 }
 
 TEST(MapEdits, ADraftIsPinnedWhereItIsSure)
