@@ -74,17 +74,22 @@ double clickOf(const JoinSound& sound, std::size_t reach)
 double thumpIn(const JoinSound& sound, Hertz rate)
 {
     constexpr double kLittle = 0.03;  // -30 dB
-    const auto reach = static_cast<std::size_t>(toFrames(milliseconds(8.0), rate).count());
-    const std::size_t from = sound.begin - std::min(sound.begin, reach);
-    const std::size_t to = std::min(sound.end + reach, sound.edited.size());
-    const auto most = [&](const Samples& side) {
+    const auto most = [&](const Samples& side, Seconds before, Seconds after) {
+        const auto early = static_cast<std::size_t>(toFrames(before, rate).count());
+        const auto late = static_cast<std::size_t>(toFrames(after, rate).count());
+        const std::size_t from = sound.begin - std::min(sound.begin, early);
+        const std::size_t to = std::min(sound.end + late, side.size());
         return mostAboveRings(std::span(side).subspan(from, to - from), rate);
     };
-    const double heard = most(sound.edited);
+    // Right behind it a third piece may begin, with an attack that is its own.
+    const double heard = most(sound.edited, milliseconds(2.0), milliseconds(0.5));
+    const auto around = [&](const Samples& side) {
+        return most(side, milliseconds(8.0), milliseconds(8.0));
+    };
     if (std::sqrt(heard) < std::max(kAudible, kLittle * rms(sound.edited))) {
         return 1.0;
     }
-    return heard / std::max({most(sound.before), most(sound.after), 1e-20});
+    return heard / std::max({around(sound.before), around(sound.after), 1e-20});
 }
 
 // Level of the crossfade against what both sides have there, each counted as far as it is faded
