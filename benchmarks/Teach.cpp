@@ -2,6 +2,7 @@
 #include <fmt/os.h>
 #include <oneapi/tbb/parallel_for.h>
 
+#include "OneShots.h"
 #include "core/demo/MadeUpKit.h"
 #include "core/onset/Belief.h"
 
@@ -14,11 +15,13 @@
 // microphone whether it was a blow, and writes src/core/onset/BeliefTrees.cpp. Says how well kits that
 // were not taught from are judged.
 //
-//     orthochron_teach OUT.cpp [KITS]
+//     orthochron_teach OUT.cpp [KITS [ONE_SHOTS]]
+//
+// With a folder of kits recorded blow by blow (OneShots.h) every second made-up kit sounds like one of them.
 namespace orthochron {
 namespace {
 
-constexpr std::size_t kTrees = 120;
+constexpr std::size_t kTrees = 160;
 constexpr int kBins = 64;
 constexpr double kPace = 0.12;    // of each tree's word that is taken
 constexpr double kCaution = 2.0;  // what a leaf must know before it says much
@@ -93,9 +96,19 @@ struct Taught {
     Half alone;
 };
 
-void add(std::uint64_t seed, Taught& taught)
+// What a kit with so much more bleed than it was made with teaches its close microphones, among the others or each
+// alone. `recorded`: what the kit sounds like, or none where the synthesiser plays.
+Half lessons(std::uint64_t seed, const OneShots* recorded, double bleed, bool isAmongOthers)
 {
-    const auto kit = demo::madeUpKit(seed);
+    auto kit = demo::madeUpKit(seed);
+    kit.recording.bleedDecibels = bleed;
+    if (recorded != nullptr) {
+        demo::Random random(seed * 104729);
+        const double stretch = random.between(0.88, 1.15);
+        kit.recording.plainBlow = [=](demo::Drum drum, double velocity, demo::Random& own) {
+            return recorded->blow(drum, velocity, stretch, own);
+        };
+    }
     const auto performance = demo::performKit(kit.drummer);
     const auto takes = *demo::recordKit(performance, kit.recording);
     const Hertz rate = kit.recording.rate;
@@ -103,6 +116,7 @@ void add(std::uint64_t seed, Taught& taught)
     for (const AudioBuffer& take : takes) {
         analyses.push_back(*analyseOnsets(take.channel(0), rate));
     }
+    Half half;
     for (std::size_t m = 0; m < takes.size(); ++m) {
         const auto& microphone = kit.recording.microphones[m];
         if (!demo::isClose(microphone)) {
@@ -118,15 +132,25 @@ void add(std::uint64_t seed, Taught& taught)
         std::vector<const BandEnvelope*> others;
         for (std::size_t k = 0; k < takes.size(); ++k) {
             // Those above the kit and in the room are there for every second kit.
-            if (k != m && (seed % 4 < 2 || demo::isClose(kit.recording.microphones[k]))) {
+            const bool isThere = seed % 4 < 2 || demo::isClose(kit.recording.microphones[k]);
+            if (isAmongOthers && k != m && isThere) {
                 others.push_back(&analyses[k].envelope);
             }
         }
         if (!blows.empty()) {
-            taught.inSet.push_back(judge(analyses[m], others, blows, rate));
-            taught.alone.push_back(judge(analyses[m], {}, blows, rate));
+            half.push_back(judge(analyses[m], others, blows, rate));
         }
     }
+    return half;
+}
+
+void add(std::uint64_t seed, const OneShots* recorded, Taught& taught)
+{
+    // In some rooms everything is heard everywhere. One microphone alone cannot tell so much bleed from its own
+    // drum's soft strokes; taught by it, it would doubt them all.
+    const double bleed = demo::Random(seed * 15485863).between(-2.0, 8.0);
+    taught.inSet = lessons(seed, recorded, bleed, true);
+    taught.alone = lessons(seed, recorded, 0.0, false);
 }
 
 // The attacks of all microphones in a row, each evidence in steps of about equal count.
@@ -454,10 +478,23 @@ void write(fmt::ostream& out, const std::string& name, const Lesson& taught)
     );
 }
 
-void run(const std::string& path, std::uint64_t kits)
+// Which of the recorded kits the i-th plays: a kit stands in one half only, every second one is the synthesiser's.
+const OneShots* recordedFor(std::uint64_t i, std::span<const OneShots> recorded)
+{
+    if (recorded.size() < 2 || i % 4 < 2) {
+        return nullptr;
+    }
+    const std::uint64_t half = i % 2;
+    const std::uint64_t there = (recorded.size() + 1 - half) / 2;
+    return &recorded[2 * (i / 4 % there) + half];
+}
+
+void run(const std::string& path, std::uint64_t kits, std::span<const OneShots> recorded)
 {
     std::vector<Taught> taught(kits);
-    tbb::parallel_for(std::uint64_t{0}, kits, [&](std::uint64_t i) { add(i + 1, taught[i]); });
+    tbb::parallel_for(std::uint64_t{0}, kits, [&](std::uint64_t i) {
+        add(i + 1, recordedFor(i, recorded), taught[i]);
+    });
     std::array<Half, 2> inSet;
     std::array<Half, 2> alone;
     for (std::uint64_t i = 0; i < kits; ++i) {
@@ -479,9 +516,11 @@ void run(const std::string& path, std::uint64_t kits)
 int main(int count, char** arguments)
 {
     if (count < 2) {
-        fmt::print(stderr, "orthochron_teach OUT.cpp [KITS]\n");
+        fmt::print(stderr, "orthochron_teach OUT.cpp [KITS [ONE_SHOTS]]\n");
         return 2;
     }
-    orthochron::run(arguments[1], count > 2 ? std::stoull(arguments[2]) : 150);
+    const auto recorded =
+        count > 3 ? orthochron::oneShotKits(arguments[3]) : std::vector<orthochron::OneShots>{};
+    orthochron::run(arguments[1], count > 2 ? std::stoull(arguments[2]) : 150, recorded);
     return 0;
 }

@@ -294,24 +294,36 @@ plainSoundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Ra
 
 }  // namespace
 
+std::vector<float> livened(
+    std::vector<float> plain,
+    Drum drum,
+    double velocity,
+    Hertz rate,
+    const KitTuning& tuning,
+    Random& random
+)
+{
+    const Liveliness& lively = tuning.lively;
+    if (lively.swell > 0.0 || lively.beating > 0.0 || lively.breath > 0.0) {
+        addRebound(plain, drum, velocity, rate.count(), tuning, random);
+    }
+    if (lively.softening > 0.0) {
+        soften(plain, velocity, rate.count(), lively.softening);
+    }
+    if (lively.slowness > Seconds(0.0)) {
+        slowDown(plain, velocity, rate.count(), lively.slowness);
+    }
+    if (drum == Drum::Kick && lively.click > 0.0) {
+        return withClick(std::move(plain), velocity, rate.count(), lively, random);
+    }
+    return plain;
+}
+
 std::vector<float>
 soundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random& random)
 {
-    const Liveliness& lively = tuning.lively;
-    auto sound = plainSoundOf(drum, velocity, rate, tuning, random);
-    if (lively.swell > 0.0 || lively.beating > 0.0 || lively.breath > 0.0) {
-        addRebound(sound, drum, velocity, rate.count(), tuning, random);
-    }
-    if (lively.softening > 0.0) {
-        soften(sound, velocity, rate.count(), lively.softening);
-    }
-    if (lively.slowness > Seconds(0.0)) {
-        slowDown(sound, velocity, rate.count(), lively.slowness);
-    }
-    if (drum == Drum::Kick && lively.click > 0.0) {
-        sound = withClick(std::move(sound), velocity, rate.count(), lively, random);
-    }
-    return sound;
+    auto plain = plainSoundOf(drum, velocity, rate, tuning, random);
+    return livened(std::move(plain), drum, velocity, rate, tuning, random);
 }
 
 std::vector<float>

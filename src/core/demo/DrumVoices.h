@@ -40,6 +40,16 @@ struct KitTuning {
 [[nodiscard]] std::vector<float>
 soundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random& random);
 
+// A blow that only rings in its modes, with all that the tuning says a drum does beside.
+[[nodiscard]] std::vector<float> livened(
+    std::vector<float> plain,
+    Drum drum,
+    double velocity,
+    Hertz rate,
+    const KitTuning& tuning,
+    Random& random
+);
+
 // What the snare's wires add when a kick or tom is struck this hard.
 [[nodiscard]] std::vector<float>
 wiresAnswering(double velocity, Hertz rate, const KitTuning& tuning, Random& random);

@@ -195,6 +195,17 @@ void addWires(
     }
 }
 
+std::vector<float> blow(const DemoHit& hit, const RecordingSettings& settings, Random& random)
+{
+    if (settings.plainBlow) {
+        auto plain = settings.plainBlow(hit.drum, hit.velocity, random);
+        return livened(
+            std::move(plain), hit.drum, hit.velocity, settings.rate, settings.tuning, random
+        );
+    }
+    return soundOf(hit.drum, hit.velocity, settings.rate, settings.tuning, random);
+}
+
 DryDrums
 playDry(const KitPerformance& performance, const RecordingSettings& settings, const Work& work)
 {
@@ -209,8 +220,7 @@ playDry(const KitPerformance& performance, const RecordingSettings& settings, co
             if (hit.drum != static_cast<Drum>(drum) || work.stopped()) {
                 continue;
             }
-            const auto sound =
-                soundOf(hit.drum, hit.velocity, settings.rate, settings.tuning, random);
+            const auto sound = blow(hit, settings, random);
             const auto start = static_cast<std::size_t>(std::llround(hit.played.count() * rate));
             if (settings.tuning.lively.damping > 0.0 && start < length) {
                 const double part = settings.tuning.lively.damping * std::min(1.0, hit.velocity);

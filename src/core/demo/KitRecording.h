@@ -6,6 +6,7 @@
 #include "core/demo/DrumVoices.h"
 
 #include <array>
+#include <functional>
 #include <string>
 
 namespace orthochron::demo {
@@ -38,6 +39,9 @@ struct RecordingSettings {
     double noiseDecibels = -74.0;         // RMS of each microphone's own noise, re full scale
     double bleedDecibels = 0.0;           // added to every path that is no microphone's own drum
     std::vector<Microphone> microphones;  // those of the boathouse when there are none
+    // What a blow sounds like before it is livened; the synthesiser's when there is none. Asked by several threads at
+    // once, each with a drum and a generator of its own.
+    std::function<std::vector<float>(Drum drum, double velocity, Random& random)> plainBlow;
 };
 
 // One mono buffer for each microphone, all of one length. Deterministic. Errors: Cancelled.

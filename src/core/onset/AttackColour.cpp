@@ -20,6 +20,7 @@ constexpr double kStandsOut = 1.3;  // times the power before; a band below that
 constexpr double kKnownPart = 0.3;  // of the weights; below it a colour is not known
 constexpr double kMostDifference = 25.0;
 constexpr double kNotKnown = -5.0;
+constexpr double kNoCentre = -1.0;
 
 std::size_t sizeOf(Hertz rate)
 {
@@ -159,6 +160,19 @@ std::optional<double> UsualColour::difference(const AttackColour& colour) const
     const double yy = sumYY - sumY * sumY / weight;
     const double left = xx > 1e-9 ? yy - xy * xy / xx : yy;
     return std::sqrt(std::max(0.0, left) / weight);
+}
+
+double UsualColour::centre() const
+{
+    const double octaves = std::log2(kHighest / kLowest) / AttackColour::kCount;
+    double sum = 0.0;
+    double power = 0.0;
+    for (std::size_t band = 0; band < AttackColour::kCount; ++band) {
+        const double here = std::pow(10.0, usual_[band] / 10.0);
+        sum += here * (static_cast<double>(band) + 0.5) * octaves;
+        power += here;
+    }
+    return isKnown_ && power > 0.0 ? sum / power : kNoCentre;
 }
 
 double UsualColour::unlike(const AttackColour& colour) const

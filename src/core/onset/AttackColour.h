@@ -46,6 +46,8 @@ public:
     // level and one slope over all bands (softer strokes are duller) are taken away, the bands weighed by what
     // they carry; less what the loud ones differ themselves. -5, less than anything known, where it cannot be said.
     [[nodiscard]] double unlike(const AttackColour& colour) const;
+    // The middle of their power, octaves above 60 Hz; -1 where it is not known.
+    [[nodiscard]] double centre() const;
 
 private:
     [[nodiscard]] std::optional<double> difference(const AttackColour& colour) const;

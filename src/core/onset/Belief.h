@@ -24,9 +24,13 @@ struct Evidence {
     double isRing = 0.0;      // 1 for what tellRings takes for one
     double unlike =
         0.0;  // how much otherwise it is made up than the loud blows, see UsualColour; 2 at least
+    // Of the microphone, the same for all its attacks: what kind of drum its loud blows tell of. A snare's soft strokes
+    // are as dull as a kick's rings.
+    double height = 0.0;   // 0 where their power lies low (a kick), 2 where it lies high (cymbals)
+    double dryness = 0.0;  // 0 where they ring on, 2 where little is left after 80 ms
     double amongLevel = 0.0;  // see oddsAtLevel; 0 at first
 };
-inline constexpr std::size_t kEvidence = 13;
+inline constexpr std::size_t kEvidence = 15;
 [[nodiscard]] std::array<double, kEvidence> listed(const Evidence& evidence);
 
 // All that is known of a channel's candidates, in their order.
@@ -70,7 +74,7 @@ struct Belief {
 };
 
 // By level: the logarithm of how many attacks of about the same level are believed to be blows,
-// against how many are not, within -5 and 5.
+// against how many are not, within -2 and 2.
 [[nodiscard]] std::vector<double>
 oddsAtLevel(std::span<const double> levels, std::span<const double> beliefs);
 

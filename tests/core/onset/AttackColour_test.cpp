@@ -55,6 +55,14 @@ TEST(AttackColour, ASoftStrokeIsLikeTheLoudOnesAndAnotherDrumIsNot)
     EXPECT_GT(tom.unlike(colourOf(struck(1800.0, 0.3))), 4.0);
 }
 
+TEST(AttackColour, TellsLowDrumsFromBrightOnes)
+{
+    // Two modes at 1 and 1.6 times the pitch: their power lies a tenth of an octave above the first.
+    for (const double hertz : {80.0, 200.0, 700.0, 4000.0}) {
+        EXPECT_NEAR(usual(hertz).centre(), std::log2(hertz / 60.0) + 0.1, 0.4) << hertz;
+    }
+}
+
 TEST(AttackColour, WhatRingsOnSaysNothing)
 {
     const UsualColour tom = usual(110.0);
@@ -68,6 +76,7 @@ TEST(AttackColour, IsNotKnownFromTooFewBlowsOrSilence)
     const std::vector<AttackColour> few(3, colourOf(struck(110.0, 0.8)));
     EXPECT_EQ(UsualColour(few).unlike(colourOf(struck(900.0, 0.8))), -5.0);
     EXPECT_EQ(UsualColour({}).unlike(AttackColour()), -5.0);
+    EXPECT_EQ(UsualColour(few).centre(), -1.0);
     const auto beyond = ColourEar(kRate).hear({}, Frames(100));
     for (std::size_t band = 0; band < AttackColour::kCount; ++band) {
         EXPECT_FALSE(beyond.isKnown(band) && beyond.decibels(band) > -100.0);

@@ -1,6 +1,7 @@
 #include <gtest/gtest.h>
 
 #include "core/demo/MadeUpKit.h"
+#include "core/onset/Belief.h"
 #include "core/onset/OnsetDetector.h"
 
 #include <array>
@@ -141,6 +142,31 @@ TEST(MadeUpKits, OfSoManyThatAreSaidToBeHitsSoManyAre)
     }
     const int all = std::accumulate(count.begin(), count.end(), 0);
     EXPECT_GT(count[4], all * 85 / 100);  // most are sure
+}
+
+TEST(MadeUpKits, AMicrophoneTellsWhatKindOfDrumItStandsAt)
+{
+    int lowKicks = 0;
+    for (const Microphone& each : microphones()) {
+        auto analysis = each.alone;
+        const Case gathered = gatherEvidence(analysis, {});
+        ASSERT_FALSE(gathered.evidence.empty());
+        const Evidence& told = gathered.evidence.front();
+        if (each.drum == demo::Drum::Kick) {
+            EXPECT_LE(told.height, 1.0);  // a hard beater may outweigh the head
+            lowKicks += told.height == 0.0 ? 1 : 0;
+        } else if (each.drum == demo::Drum::Hat) {
+            EXPECT_EQ(told.height, 2.0);
+            EXPECT_GE(told.dryness, 1.0);
+        } else if (each.drum == demo::Drum::Snare) {
+            EXPECT_EQ(told.height, 1.0);
+        }
+        for (const Evidence& other : gathered.evidence) {
+            EXPECT_EQ(other.height, told.height);
+            EXPECT_EQ(other.dryness, told.dryness);
+        }
+    }
+    EXPECT_GE(lowKicks, 2);
 }
 
 TEST(MadeUpKits, GainsOfMicrophonesDoNotMatter)
