@@ -2,8 +2,6 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
-#include "core/joins/Layers.h"
-
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -16,7 +14,6 @@ namespace {
 constexpr Seconds kAround = milliseconds(20.0);  // what a join is heard against
 constexpr double kClickFloor = 0.001;            // -60 dB of the level around
 constexpr double kDipDecibels = -3.0;
-constexpr double kThump = 5.0;                  // 7 dB more power than either side has
 constexpr Seconds kHeard = milliseconds(10.0);  // a shorter dip is no dip to the ear
 constexpr double kDipShare = 0.06;              // -24 dB
 constexpr Seconds kAttack = milliseconds(5.0);  // a join within this after a start cuts the attack
@@ -67,29 +64,6 @@ double clickOf(const JoinSound& sound, std::size_t reach)
         most = std::max(most, bend - 1.5 * usual);
     }
     return most / std::max(rms(sound.edited), kAudible);
-}
-
-// By how much an attack is heard through the join that neither side has: low rings led over in a few milliseconds
-// sound like one. As a ratio of powers; 1 where it is little beside the music around.
-double thumpIn(const JoinSound& sound, Hertz rate)
-{
-    constexpr double kLittle = 0.03;  // -30 dB
-    const auto most = [&](const Samples& side, Seconds before, Seconds after) {
-        const auto early = static_cast<std::size_t>(toFrames(before, rate).count());
-        const auto late = static_cast<std::size_t>(toFrames(after, rate).count());
-        const std::size_t from = sound.begin - std::min(sound.begin, early);
-        const std::size_t to = std::min(sound.end + late, side.size());
-        return mostAboveRings(std::span(side).subspan(from, to - from), rate);
-    };
-    // Right behind it a third piece may begin, with an attack that is its own.
-    const double heard = most(sound.edited, milliseconds(2.0), milliseconds(0.5));
-    const auto around = [&](const Samples& side) {
-        return most(side, milliseconds(8.0), milliseconds(8.0));
-    };
-    if (std::sqrt(heard) < std::max(kAudible, kLittle * rms(sound.edited))) {
-        return 1.0;
-    }
-    return heard / std::max({around(sound.before), around(sound.after), 1e-20});
 }
 
 // Level of the crossfade against what both sides have there, each counted as far as it is faded
@@ -324,7 +298,6 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
     const auto heard = static_cast<std::size_t>(toFrames(kHeard, input.map.rate).count());
     Finding click{FindingKind::Click, at, 0.0, 0, index};
     Finding dip{FindingKind::Dip, at, 0.0, 0, index};
-    Finding thump{FindingKind::DoubleHit, at, 1.0, 0, index};
     for (int m = 0; m < input.microphones; ++m) {
         const auto sound = soundOf(input, index, m);
         if (!sound) {
@@ -333,10 +306,6 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
         if (const double here = clickOf(*sound, reach); here > click.value) {
             click.value = here;
             click.microphone = m;
-        }
-        if (const double here = thumpIn(*sound, input.map.rate); here > thump.value) {
-            thump.value = here;
-            thump.microphone = m;
         }
         if (const double here = dipOf(*sound, heard); here < dip.value) {
             dip.value = here;
@@ -349,10 +318,6 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
     }
     if (dip.value < kDipDecibels) {
         findings.push_back(dip);
-    }
-    if (thump.value > kThump) {
-        thump.value = toDecibels(std::sqrt(thump.value));
-        findings.push_back(thump);
     }
     if (auto weighed = weighFindings(input, findings); !weighed) {
         return tl::unexpected(weighed.error());

@@ -13,7 +13,6 @@
 
 namespace orthochron {
 
-// A double hit is an attack heard twice, or one at a join that neither side has.
 enum class FindingKind { Click, DoubleHit, Gap, Dip, Skew, Strain, CutInAttack, OverFullScale };
 
 // What the program's own check of an edit turned up.

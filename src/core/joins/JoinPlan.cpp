@@ -21,8 +21,6 @@ constexpr Seconds kStride = milliseconds(0.25);
 constexpr Seconds kHop = milliseconds(1.0);  // of the look-out for attacks
 constexpr double kAttackCost = 0.3;          // an attack lost or doubled outweighs any mismatch
 constexpr double kCancelCost = 0.02;         // of two sides that are each other's opposite
-constexpr double kNoThump = 4.0;             // power over that of both sides, 6 dB
-constexpr std::int64_t kMostLonger = 4;      // times as long as asked, where it would thump
 
 struct Slot {
     Anchor before;
@@ -85,16 +83,9 @@ slotsOf(const std::vector<Anchor>& anchors, Hertz rate, const JoinSettings& sett
 
 class Placer {
 public:
-    Placer(
-        const Slot& slot,
-        Hertz rate,
-        const JoinSettings& settings,
-        int microphones,
-        const RecordedReader& reader
-    )
+    Placer(const Slot& slot, Hertz rate, int microphones, const RecordedReader& reader)
         : slot_(slot),
           rate_(rate),
-          shape_(settings.shape),
           microphones_(microphones),
           reader_(reader),
           low_(std::min(slot.before.move, slot.after.move)),
@@ -107,83 +98,30 @@ public:
         if (auto loaded = load(); !loaded) {
             return tl::unexpected(loaded.error());
         }
-        const std::int64_t window = slot_.latest - slot_.earliest;
-        std::int64_t length = slot_.length;
-        std::int64_t at = placeOf(length);
-        double least = thumpAt(at, length);
-        for (std::int64_t times = 2; least > kNoThump && times <= kMostLonger; ++times) {
-            const std::int64_t longer = slot_.length * times;
-            if (longer > window) {
-                break;
-            }
-            const std::int64_t place = placeOf(longer);
-            if (const double here = thumpAt(place, longer); here < least) {
+        const std::int64_t room = slot_.latest - slot_.earliest - slot_.length;
+        const std::int64_t stride = std::max<std::int64_t>(1, toFrames(kStride, rate_).count());
+        std::int64_t best = room;
+        double least = cost(room, room);
+        for (std::int64_t at = room - stride; at >= 0; at -= stride) {
+            if (const double here = cost(at, room); here < least) {
                 least = here;
-                length = longer;
-                at = place;
+                best = at;
             }
         }
         PlannedJoin join;
-        join.at = Frames(slot_.earliest + at);
-        join.length = Frames(length);
+        join.at = Frames(slot_.earliest + best);
+        join.length = Frames(slot_.length);
         join.moveBefore = slot_.before.move;
         join.moveAfter = slot_.after.move;
         return join;
     }
 
 private:
-    // Where in the slot a crossfade of that length costs least.
-    [[nodiscard]] std::int64_t placeOf(std::int64_t length) const
-    {
-        const std::int64_t room = slot_.latest - slot_.earliest - length;
-        const std::int64_t stride = std::max<std::int64_t>(1, toFrames(kStride, rate_).count());
-        std::int64_t best = room;
-        double least = cost(room, length);
-        for (std::int64_t at = room - stride; at >= 0; at -= stride) {
-            if (const double here = cost(at, length); here < least) {
-                least = here;
-                best = at;
-            }
-        }
-        return best;
-    }
-
-    // The worst of all microphones.
-    [[nodiscard]] double thumpAt(std::int64_t at, std::int64_t length) const
-    {
-        double worst = 0.0;
-        for (std::size_t m = 0; m < sounds_.size(); ++m) {
-            const auto side = [&](Frames move) {
-                const Frames from = Frames(slot_.earliest) - move - first_;
-                return std::span<const float>(sounds_[m])
-                    .subspan(
-                        static_cast<std::size_t>(from.count()) - margin(),
-                        static_cast<std::size_t>(slot_.latest - slot_.earliest) + margin()
-                    );
-            };
-            worst = std::max(
-                worst,
-                thumpOf(
-                    side(slot_.before.move),
-                    side(slot_.after.move),
-                    static_cast<std::size_t>(at) + margin(),
-                    static_cast<std::size_t>(length),
-                    shape_,
-                    loud_[m],
-                    rate_
-                )
-            );
-        }
-        return worst;
-    }
-
-    // What is read of each layer before the slot begins.
-    [[nodiscard]] std::size_t margin() const { return hop_ * (kQuietHops + 1); }
-
     Result<void> load()
     {
         // One stretch of recorded time holds both layers.
-        first_ = Frames(slot_.earliest) - high_ - Frames(static_cast<std::int64_t>(margin()));
+        first_ = Frames(slot_.earliest) - high_ -
+                 Frames(static_cast<std::int64_t>(hop_) * (kQuietHops + 1));
         const Frames last = Frames(slot_.latest) - low_ + Frames(static_cast<std::int64_t>(hop_));
         std::vector<float> sound(static_cast<std::size_t>((last - first_).count()));
         std::vector<float> hit(static_cast<std::size_t>(toFrames(milliseconds(15.0), rate_).count())
@@ -204,7 +142,6 @@ private:
             };
             layers_.push_back(layersOf(layer(slot_.before.move), layer(slot_.after.move)));
             addAttacks(attacks_, sound, hop_, meanChange(hit));
-            sounds_.push_back(sound);
         }
         // As running sums.
         double sum = 0.0;
@@ -226,21 +163,20 @@ private:
         return attacks_.empty() ? 0.0 : attacks_[index(to)] - attacks_[index(from)];
     }
 
-    double cost(std::int64_t at, std::int64_t fade) const
+    double cost(std::int64_t at, std::int64_t room) const
     {
-        const std::int64_t room = slot_.latest - slot_.earliest - fade;
         const auto from = static_cast<std::size_t>(at);
-        const auto to = static_cast<std::size_t>(at + fade);
+        const auto to = static_cast<std::size_t>(at + slot_.length);
         double mismatch = 0.0;
         double cancelling = 0.0;
         for (std::size_t m = 0; m < layers_.size(); ++m) {
             const Layers::Sums sums = layers_[m].over(from, to);
-            const auto length = static_cast<double>(fade);
+            const auto length = static_cast<double>(slot_.length);
             mismatch += mismatchOf(sums, length, loud_[m]) / static_cast<double>(layers_.size());
             cancelling += cancellingOf(sums, length, loud_[m]);
         }
         const Frames begin(slot_.earliest + at);
-        const double attack = attacksWithin(begin - high_, begin + Frames(fade) - low_);
+        const double attack = attacksWithin(begin - high_, begin + Frames(slot_.length) - low_);
         // Of equals, the later: what is repeated or left out then lies furthest from the last hit.
         const double early =
             static_cast<double>(room - at) / std::max<double>(1.0, static_cast<double>(room));
@@ -249,14 +185,12 @@ private:
 
     const Slot& slot_;
     Hertz rate_;
-    FadeShape shape_;
     int microphones_;
     const RecordedReader& reader_;
     Frames low_;
     Frames high_;
     std::size_t hop_;
-    Frames first_;                            // recorded time of the first frame looked at
-    std::vector<std::vector<float>> sounds_;  // from first_ on, by microphone
+    Frames first_;  // recorded time of the first frame looked at
     std::vector<Layers> layers_;
     std::vector<double> loud_;     // each microphone's power at the next hit
     std::vector<double> attacks_;  // running sum over hops from first_ on
@@ -296,7 +230,7 @@ Result<std::vector<PlannedJoin>> planJoins(
         if (work.stopped()) {
             return;
         }
-        auto placed = Placer(slots[i], rate, settings, microphones, reader).place();
+        auto placed = Placer(slots[i], rate, microphones, reader).place();
         if (placed) {
             joins[i] = std::move(*placed);
         } else {

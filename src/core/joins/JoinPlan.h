@@ -51,8 +51,6 @@ using RecordedReader =
 // Gaps close by themselves: the later part starts earlier. Inside that stretch (its last 90 ms)
 // the place is taken where the two layers differ least, measured against how loud each microphone
 // is at the next hit, and where no attack of another drum lies in what is repeated or left out.
-// Where a crossfade as long as asked would thump (low rings out of step), it is up to four times as
-// long, as far as there is room.
 // Anchors whose hits would change order move together. Neighbours that move alike are not cut.
 //
 // `anchors` ascending by start; recorded time 0 is where the set begins. Errors: the reader's, or

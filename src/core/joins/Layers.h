@@ -1,8 +1,5 @@
 #pragma once
 
-#include "core/joins/Crossfade.h"
-#include "core/time/Units.h"
-
 #include <cstddef>
 #include <cstdint>
 #include <span>
@@ -38,23 +35,6 @@ struct Layers {
 [[nodiscard]] double mismatchOf(const Layers::Sums& sums, double length, double loud);
 // How far they are each other's opposite, which leaves a dip no gain can fill; 0..0.9.
 [[nodiscard]] double cancellingOf(const Layers::Sums& sums, double length, double loud);
-
-// The most power above 350 Hz, where low drums ring no more, within any millisecond of a sound but its first two.
-[[nodiscard]] double mostAboveRings(std::span<const float> sound, Hertz rate);
-
-// How much of a thump a crossfade makes: two sides that ring low and out of step, led over in a few milliseconds,
-// give sounds that neither has. The most power above 350 Hz within a millisecond of what is heard through the
-// crossfade [begin, begin + length) of `a` to `b`, over the most that either side has about there; 1 where it is
-// less than 50 dB below `loud`. Up to 8 ms to each side are looked at.
-[[nodiscard]] double thumpOf(
-    std::span<const float> a,
-    std::span<const float> b,
-    std::size_t begin,
-    std::size_t length,
-    FadeShape shape,
-    double loud,
-    Hertz rate
-);
 
 // The correlation of two stretches of sound; 1 for silence against silence.
 [[nodiscard]] double correlationOf(std::span<const float> a, std::span<const float> b);
