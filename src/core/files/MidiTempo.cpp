@@ -13,8 +13,8 @@ namespace orthochron {
 namespace {
 
 constexpr std::string_view kFirstBar = "bar 1";
-constexpr std::string_view kPickUp =
-    "pick-up";  // from here on the tempi before bar 1 are the map's
+// From here on the tempi before bar 1 are the map's.
+constexpr std::string_view kPickUp = "pick-up";
 
 // The points without those that only correct the rounding of the one before.
 std::vector<TempoPoint> withoutCorrections(const std::vector<TempoPoint>& points)
@@ -217,8 +217,13 @@ private:
             return map_.timeAt(point.at) >= Seconds(0.0);
         });
         const bool hasOwn = own != map_.tempi().end() && own->at < line;
-        const Beats from = hasOwn ? own->at : line;
-        const auto leadIn = leadInOf(map_.timeAt(from), map_.bpmAt(from), line - from);
+        Beats from = hasOwn ? own->at : line;
+        auto leadIn = leadInOf(map_.timeAt(from), map_.bpmAt(from), line - from);
+        if (!leadIn && hasOwn) {
+            // No meter can be written for it: the bar as a whole still leads to the line.
+            from = line;
+            leadIn = leadInOf(map_.timeAt(line), map_.bpmAt(line), Beats(0.0));
+        }
         if (!leadIn) {
             return tl::unexpected(leadIn.error());
         }

@@ -116,6 +116,20 @@ TEST(MidiTempo, BringsBackAPickUpInItsOwnTempo)
     }
 }
 
+TEST(MidiTempo, ATempoThatChangesOffAllBeatsKeepsNoMapFromBeingWritten)
+{
+    // The song begins within bar 1; the tempo changes at no 32nd before bar 2.
+    const Folder folder;
+    const auto map =
+        TempoMap::create(Seconds(-0.3), {{Beats(0.0), 90.0}, {Beats(2.37), 120.0}}, {{1, {4, 4}}});
+    const auto written = writeMidiTempo(*map, Seconds(30.0), folder / "map.mid");
+    ASSERT_TRUE(written) << written.error().message;
+    const auto midi = readMidi(folder / "map.mid");
+    ASSERT_TRUE(midi);
+    const auto lines = barLines(*midi, midi->notes.back().at.count());
+    EXPECT_NEAR(lines[1], map->timeAt(map->startOfBar(2)).count(), 20e-6);
+}
+
 TEST(MidiTempo, HasAClickOnEachBeat)
 {
     const Folder folder;
