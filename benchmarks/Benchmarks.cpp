@@ -12,6 +12,7 @@
 #include "core/edits/MarkEdits.h"
 #include "core/edits/ShapeEdits.h"
 #include "core/edits/TakeEdits.h"
+#include "core/onset/Microphones.h"
 #include "core/render/Print.h"
 #include "core/tempo/MapDraft.h"
 #include "engine/device/SimulatedDevice.h"
@@ -189,15 +190,34 @@ std::vector<float> oneTake(const Loaded& loaded, std::size_t microphone)
     return sound;
 }
 
+// One take, and so many others that are heard beside it; how many times real time.
 void OnsetsOfOneLead(benchmark::State& state)
 {
+    constexpr std::size_t kLead = 2;
     const Loaded loaded = load();
-    const auto sound = oneTake(loaded, 2);
-    for (auto _ : state) {
-        benchmark::DoNotOptimize(analyseOnsets(sound, loaded.song.rate));
+    const auto beside = static_cast<std::size_t>(state.range(0));
+    std::vector<HeardMicrophone> microphones;
+    const auto add = [&](std::size_t take, std::optional<OnsetSettings> lead) {
+        microphones.push_back(
+            {loaded.sources->channel(loaded.song.takes[take].id, 0), Frames(0), std::move(lead)}
+        );
+    };
+    add(kLead, OnsetSettings());
+    for (std::size_t take = 0; take < loaded.song.takes.size() && microphones.size() <= beside;
+         ++take) {
+        if (take != kLead) {
+            add(take, std::nullopt);
+        }
     }
+    for (auto _ : state) {
+        benchmark::DoNotOptimize(analyseMicrophones(microphones, loaded.song.rate));
+    }
+    state.counters["real time"] = benchmark::Counter(
+        toSeconds(loaded.song.length(), loaded.song.rate).count(),
+        benchmark::Counter::kIsIterationInvariantRate
+    );
 }
-BENCHMARK(OnsetsOfOneLead)->Unit(benchmark::kMillisecond)->UseRealTime();
+BENCHMARK(OnsetsOfOneLead)->Arg(0)->Arg(7)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void TempoOfOneTake(benchmark::State& state)
 {

@@ -1,6 +1,5 @@
 #pragma once
 
-#include "core/audio/Channel.h"
 #include "core/audio/SoundFile.h"
 
 #include <memory>
@@ -14,7 +13,7 @@ struct Mono {
     std::shared_ptr<SoundFileReader> reader;
 
     [[nodiscard]] Hertz rate() const { return reader->rate(); }
-    [[nodiscard]] Channel channel() const;
+    [[nodiscard]] Channel channel() const { return meanOf(reader); }
 };
 
 // Errors: the file's; BadArgument when it has not the `rate` wanted.

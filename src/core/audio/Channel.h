@@ -24,10 +24,15 @@ struct Channel {
     return {
         Frames(static_cast<std::int64_t>(samples.size())),
         [samples](Frames from, std::span<float> into) -> Result<void> {
-            for (std::size_t i = 0; i < into.size(); ++i) {
-                const auto at = from.count() + static_cast<std::int64_t>(i);
-                const bool isInside = at >= 0 && at < static_cast<std::int64_t>(samples.size());
-                into[i] = isInside ? samples[static_cast<std::size_t>(at)] : 0.0F;
+            const auto size = static_cast<std::int64_t>(samples.size());
+            const auto wanted = static_cast<std::int64_t>(into.size());
+            const std::int64_t first = std::clamp<std::int64_t>(-from.count(), 0, wanted);
+            const std::int64_t last = std::clamp<std::int64_t>(size - from.count(), first, wanted);
+            std::ranges::fill(into, 0.0F);
+            if (last > first) {
+                std::copy_n(
+                    samples.begin() + from.count() + first, last - first, into.begin() + first
+                );
             }
             return {};
         }};

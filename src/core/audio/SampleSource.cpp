@@ -34,4 +34,37 @@ Result<std::shared_ptr<const AudioBuffer>> readAll(SampleSource& source)
     return samples;
 }
 
+Channel meanOf(std::shared_ptr<SampleSource> source)
+{
+    const Frames frames = source->frames();
+    auto all = std::make_shared<AudioBuffer>();
+    return {
+        frames,
+        [source = std::move(source),
+         all = std::move(all)](Frames from, std::span<float> into) -> Result<void> {
+            constexpr std::size_t kAtOnce = 1 << 14;  // stays close to the processor
+            const float part = 1.0F / static_cast<float>(source->channels());
+            while (!into.empty()) {
+                const auto some = into.first(std::min(into.size(), kAtOnce));
+                const Frames count(static_cast<std::int64_t>(some.size()));
+                if (all->frames() != count) {
+                    *all = AudioBuffer(source->channels(), count);
+                }
+                if (auto read = source->read(from, *all); !read) {
+                    return read;
+                }
+                std::ranges::fill(some, 0.0F);
+                for (int c = 0; c < all->channels(); ++c) {
+                    const auto samples = all->channel(c);
+                    for (std::size_t i = 0; i < some.size(); ++i) {
+                        some[i] += part * samples[i];
+                    }
+                }
+                from += count;
+                into = into.subspan(some.size());
+            }
+            return {};
+        }};
+}
+
 }  // namespace orthochron

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/audio/AudioBuffer.h"
+#include "core/audio/Channel.h"
 #include "core/base/Result.h"
 
 #include <memory>
@@ -42,5 +43,8 @@ private:
 
 // Reads a source from its first to its last frame into memory.
 [[nodiscard]] Result<std::shared_ptr<const AudioBuffer>> readAll(SampleSource& source);
+
+// The mean of a source's channels, read where it is needed, by one thread at a time.
+[[nodiscard]] Channel meanOf(std::shared_ptr<SampleSource> source);
 
 }  // namespace orthochron

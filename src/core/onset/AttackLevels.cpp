@@ -1,5 +1,7 @@
 #include "core/onset/AttackLevels.h"
 
+#include "core/base/RunningMax.h"
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -75,26 +77,31 @@ std::vector<float> risesIn(
     if (end <= begin) {
         return rises;
     }
-    std::vector<double> smooth(static_cast<std::size_t>(end - begin));  // over [n, n + window)
+    const std::int64_t heard = std::min(end + window, size) - begin;
+    std::vector<double> levels(static_cast<std::size_t>(heard));
+    for (std::size_t n = 0; n < levels.size(); ++n) {
+        levels[n] = static_cast<double>(envelope.level(static_cast<std::size_t>(begin) + n, band));
+    }
+    const auto hops = static_cast<std::size_t>(end - begin);
+    const auto ahead = static_cast<std::size_t>(window);
+    std::vector<double> smooth(hops);  // over [n, n + window)
     double sum = 0.0;
-    for (std::int64_t n = std::min(end + window, size) - 1; n >= begin; --n) {
-        sum += static_cast<double>(envelope.level(static_cast<std::size_t>(n), band));
-        if (n + window < std::min(end + window, size)) {
-            sum -= static_cast<double>(envelope.level(static_cast<std::size_t>(n + window), band));
+    for (std::size_t n = levels.size(); n-- > 0;) {
+        sum += levels[n];
+        if (n + ahead < levels.size()) {
+            sum -= levels[n + ahead];
         }
-        if (n < end) {
-            smooth[static_cast<std::size_t>(n - begin)] =
-                std::max(sum, 0.0) / static_cast<double>(window);
+        if (n < hops) {
+            smooth[n] = std::max(sum, 0.0) / static_cast<double>(window);
         }
     }
-    for (std::int64_t n = std::max<std::int64_t>(first, 0); n < end; ++n) {
-        double past = 0.0;
-        for (std::int64_t k = std::max(begin, n - kPastHops); k <= n - window; ++k) {
-            past = std::max(past, smooth[static_cast<std::size_t>(k - begin)]);
-        }
-        const double now = smooth[static_cast<std::size_t>(n - begin)];
-        rises[static_cast<std::size_t>(n - first)] =
-            static_cast<float>(decibelsOf((now + floor) / (past + floor)));
+    const auto past = runningMax<double>(smooth, static_cast<std::size_t>(kPastHops - window) + 1);
+    const auto from = static_cast<std::size_t>(std::max<std::int64_t>(first, 0) - begin);
+    for (std::size_t n = from; n < hops; ++n) {
+        const double before = n >= ahead ? past[n - ahead] : 0.0;
+        const std::int64_t at = begin + static_cast<std::int64_t>(n) - first;
+        rises[static_cast<std::size_t>(at)] =
+            static_cast<float>((smooth[n] + floor) / (before + floor));
     }
     return rises;
 }

@@ -26,8 +26,8 @@ inline constexpr std::array<std::int64_t, kBands> kWindowHops{8, 4, 3, 3};
 // Twice the level that a tenth of the channel stays under, in each band.
 [[nodiscard]] BandLevels noiseFloor(const BandEnvelope& envelope);
 
-// In one band: by how many dB the next moments exceed all of the last 25 ms, for each of the
-// `count` hops from `first` on. `floor` is that of the noise.
+// In one band: how many times the power of the loudest of the last 25 ms the next moments have, for each of
+// the `count` hops from `first` on; 0 outside the recording. `floor` is that of the noise.
 [[nodiscard]] std::vector<float> risesIn(
     const BandEnvelope& envelope,
     std::size_t band,

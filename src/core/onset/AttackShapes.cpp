@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <numbers>
 #include <numeric>
 #include <utility>
@@ -115,6 +116,25 @@ struct Place {
     std::array<float, kListenings> louder{};  // than was thought, dB
 };
 
+// By how many dB two sounds together are louder than the louder, the other being so many dB softer.
+float togetherLouder(float softer)
+{
+    constexpr float kStep = 1.0F / 16.0F;  // between two of them a straight line is 0.00003 dB off
+    constexpr std::size_t kSteps = 60 * 16;
+    static const std::array<float, kSteps + 2> kLouder = [] {
+        std::array<float, kSteps + 2> louder{};
+        for (std::size_t n = 0; n < louder.size(); ++n) {
+            const float power = std::exp(-0.23025851F * kStep * static_cast<float>(n));
+            louder[n] = 4.3429448F * std::log1p(power);
+        }
+        return louder;
+    }();
+    const float place = std::min(softer / kStep, static_cast<float>(kSteps));
+    const auto before = static_cast<std::size_t>(place);
+    const float part = place - static_cast<float>(before);
+    return kLouder[before] + part * (kLouder[before + 1] - kLouder[before]);
+}
+
 // What a shape would look like in a stroke's quiet, this much louder than the stroke was thought to be.
 std::array<float, kLength>
 expected(const Shape& shape, const Stroke& stroke, std::size_t listening, float louder)
@@ -123,12 +143,14 @@ expected(const Shape& shape, const Stroke& stroke, std::size_t listening, float 
     const float quiet = stroke.quiet[listening];
     for (std::size_t k = 0; k < kLength; ++k) {
         const float own = shape[listening][k] + stroke.loud[listening] + louder;
-        const float more = std::max(own, quiet);
-        const float less = std::min(own, quiet);
-        levels[k] = more + 4.3429448F * std::log1p(std::exp((less - more) * 0.23025851F));
+        levels[k] = std::max(own, quiet) + togetherLouder(std::abs(own - quiet));
     }
     return levels;
 }
+
+// Four side by side, as every processor does them; left to find that out the compiler does not.
+constexpr std::size_t kLanes = 4;
+using Lane = float __attribute__((vector_size(kLanes * sizeof(float))));
 
 // A shape held against a stroke at one place after another. What is louder than expected may be bleed and
 // counts less than what is softer; no step counts without end.
@@ -146,59 +168,80 @@ public:
     // Given up once it is no better than `best`.
     [[nodiscard]] Place at(int place, float best) const
     {
-        constexpr float kMost = 400.0F;      // dB squared
-        constexpr float kTooLoud = 0.6F;     // of what too soft counts
         constexpr float kOtherLevel = 0.3F;  // for each dB squared
         constexpr float kFurther = 6.0F;     // for 5 ms, growing with the square
         constexpr float kFiveMs = 20.0F;     // steps
-        constexpr std::size_t kLanes = 8;    // summed side by side, as processors do
-        static_assert(kLength % kLanes == 0);
         const float far = static_cast<float>(place - stroke_.found) / kFiveMs;
         Place found{place, kFurther * far * far};
         for (std::size_t l = 0; l < kListenings && found.misfit < best; ++l) {
             const auto from =
                 static_cast<std::size_t>(static_cast<int>(AttackTrace::kBefore) + place - kAhead);
             const float* there = stroke_.levels[l].data() + from;
-            float least = 1e9F;
+            // More than this is no better than another level, or than another place.
+            float least = (best - found.misfit) * static_cast<float>(kListenings);
+            bool isBetter = false;
             for (std::size_t g = 0; g < kLouder.size(); ++g) {
-                std::array<float, kLanes> sums{};
-                const float* here = wanted_[l][g].data();
-                for (std::size_t k = 0; k < kLength; k += kLanes) {
-                    for (std::size_t lane = 0; lane < kLanes; ++lane) {
-                        const float off = there[k + lane] - here[k + lane];
-                        const float weighed = off > 0.0F ? kTooLoud * off : off;
-                        sums[lane] += std::min(weighed * off, kMost);
-                    }
-                }
-                const float sum = std::accumulate(sums.begin(), sums.end(), 0.0F);
-                const float misfit =
-                    sum / static_cast<float>(kLength) + kOtherLevel * kLouder[g] * kLouder[g];
+                const float otherLevel = kOtherLevel * kLouder[g] * kLouder[g];
+                const float misfit = misfitOf(there, wanted_[l][g], otherLevel, least);
                 if (misfit < least) {
                     least = misfit;
                     found.louder[l] = kLouder[g];
+                    isBetter = true;
                 }
+            }
+            if (!isBetter) {
+                return {};
             }
             found.misfit += least / static_cast<float>(kListenings);
         }
         return found;
     }
 
-    // From where it was found outwards.
-    [[nodiscard]] Place best() const
+    // From where it was found outwards; nothing where none is better than `misfit`.
+    [[nodiscard]] Place best(float misfit) const
     {
-        Place best;
+        Place best{stroke_.found, misfit};
+        bool isFound = false;
         for (int n = 0; n <= 2 * kReach; ++n) {
             const int shift = n % 2 == 0 ? n / 2 : -(n + 1) / 2;
             const Place place = at(stroke_.found + shift, best.misfit);
             if (place.misfit < best.misfit) {
                 best = place;
+                isFound = true;
             }
         }
-        return best;
+        return isFound ? best : Place();
     }
 
 private:
     static constexpr std::array<float, 5> kLouder{-6.0F, -3.0F, 0.0F, 3.0F, 6.0F};
+
+    // The mean over all steps, and `more`; given up, with as much, once it is no less than `most`.
+    static float
+    misfitOf(const float* there, const std::array<float, kLength>& wanted, float more, float most)
+    {
+        constexpr float kMost = 400.0F;      // dB squared
+        constexpr float kTooLoud = 0.6F;     // of what too soft counts
+        constexpr std::size_t kAtOnce = 16;  // steps
+        static_assert(kAtOnce % kLanes == 0 && kLength % kAtOnce == 0);
+        const Lane most4 = Lane{} + kMost;
+        Lane sums{};
+        float misfit = more;
+        for (std::size_t first = 0; first < kLength && misfit < most; first += kAtOnce) {
+            for (std::size_t k = first; k < first + kAtOnce; k += kLanes) {
+                Lane off;
+                Lane here;
+                std::memcpy(&off, there + k, sizeof(off));
+                std::memcpy(&here, wanted.data() + k, sizeof(here));
+                off -= here;
+                const Lane square = off * (off > 0.0F ? kTooLoud * off : off);
+                sums += square < most4 ? square : most4;
+            }
+            const float sum = (sums[0] + sums[1]) + (sums[2] + sums[3]);
+            misfit = sum / static_cast<float>(kLength) + more;
+        }
+        return misfit;
+    }
 
     const Stroke& stroke_;
     std::array<std::array<std::array<float, kLength>, kLouder.size()>, kListenings> wanted_;
@@ -393,8 +436,9 @@ void lineUp(Stroke& stroke, std::span<const Kind> kinds)
     Place best;
     std::size_t name = stroke.kind;
     for (const Kind& kind : kinds) {
-        Place place = ShapeMatch(kind.shape, stroke).best();
-        place.misfit -= kind.name == stroke.kind ? kClearly : 0.0F;
+        const float likelier = kind.name == stroke.kind ? kClearly : 0.0F;
+        Place place = ShapeMatch(kind.shape, stroke).best(best.misfit + likelier);
+        place.misfit -= likelier;
         if (place.misfit < best.misfit) {
             best = place;
             name = kind.name;

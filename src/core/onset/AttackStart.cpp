@@ -1,8 +1,11 @@
 #include "core/onset/AttackStart.h"
 
+#include "core/base/RunningMax.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstring>
 #include <vector>
 
 namespace orthochron {
@@ -19,31 +22,60 @@ constexpr double kSteepRise = 3.5;  // linear, 11 dB
 constexpr double kFoot = 0.05;      // of the peak: what is still below it has not begun
 
 using Coefficients = std::array<double, kOrder>;
+// Two side by side, as every processor does them; left to find that out the compiler does not.
+constexpr std::size_t kLanes = 2;
+using Lane = double __attribute__((vector_size(kLanes * sizeof(double))));
+
+// How much two rows are one another's multiple: twice their product against their powers.
+double reflectionOf(std::span<const double> forward, std::span<const double> backward)
+{
+    constexpr std::size_t kRows = 2;  // of sums: one alone would wait for each of its additions
+    std::array<Lane, kRows> products{};
+    std::array<Lane, kRows> powers{};
+    std::size_t n = 0;
+    for (; n + kRows * kLanes <= forward.size(); n += kRows * kLanes) {
+        for (std::size_t row = 0; row < kRows; ++row) {
+            Lane f;
+            Lane b;
+            std::memcpy(&f, forward.data() + n + row * kLanes, sizeof(f));
+            std::memcpy(&b, backward.data() + n + row * kLanes, sizeof(b));
+            products[row] += f * b;
+            powers[row] += f * f + b * b;
+        }
+    }
+    double product = 0.0;
+    double power = 1e-20;
+    for (; n < forward.size(); ++n) {
+        product += forward[n] * backward[n];
+        power += forward[n] * forward[n] + backward[n] * backward[n];
+    }
+    const Lane all = products[0] + products[1];
+    const Lane both = powers[0] + powers[1];
+    return 2.0 * (product + all[0] + all[1]) / (power + both[0] + both[1]);
+}
 
 // Burg's recursion: x[n] is about the sum of a[k] * x[n-1-k].
 Coefficients predictor(std::span<const float> x)
 {
     Coefficients a{};
-    std::vector<double> forward(x.begin(), x.end());
-    std::vector<double> backward = forward;
+    std::vector<double> forwards(x.begin(), x.end());
+    std::vector<double> backwards =
+        forwards;  // each stays where what it is held against next will find it
     for (std::size_t m = 0; m < kOrder; ++m) {
-        double product = 0.0;
-        double power = 1e-20;
-        for (std::size_t n = m + 1; n < x.size(); ++n) {
-            product += forward[n] * backward[n - 1];
-            power += forward[n] * forward[n] + backward[n - 1] * backward[n - 1];
-        }
-        const double reflection = 2.0 * product / power;
+        const auto forward = std::span(forwards).subspan(m + 1);
+        const auto backward = std::span(backwards).first(forward.size());
+        const double reflection = reflectionOf(forward, backward);
         Coefficients next = a;
         next[m] = reflection;
         for (std::size_t k = 0; k < m; ++k) {
             next[k] = a[k] - reflection * a[m - 1 - k];
         }
         a = next;
-        for (std::size_t n = x.size() - 1; n > m; --n) {
+        for (std::size_t n = 0; n < forward.size(); ++n) {
             const double f = forward[n];
-            forward[n] = f - reflection * backward[n - 1];
-            backward[n] = backward[n - 1] - reflection * f;
+            const double b = backward[n];
+            forward[n] = f - reflection * b;
+            backward[n] = b - reflection * f;
         }
     }
     return a;
@@ -52,30 +84,19 @@ Coefficients predictor(std::span<const float> x)
 std::vector<double>
 unpredicted(std::span<const float> samples, std::size_t from, std::size_t to, const Coefficients& a)
 {
-    std::vector<double> left;
-    left.reserve(to - from);
-    for (std::size_t n = from; n < to; ++n) {
-        double value = static_cast<double>(samples[n]);
-        for (std::size_t k = 0; k < kOrder && k + 1 <= n; ++k) {
-            value -= a[k] * static_cast<double>(samples[n - 1 - k]);
+    const std::size_t before = std::min(from, kOrder);
+    const std::vector<double> heard(
+        samples.begin() + static_cast<std::ptrdiff_t>(from - before),
+        samples.begin() + static_cast<std::ptrdiff_t>(to)
+    );
+    std::vector<double> left(heard.begin() + static_cast<std::ptrdiff_t>(before), heard.end());
+    for (std::size_t k = 0; k < kOrder; ++k) {
+        const std::size_t first = k + 1 > before ? k + 1 - before : 0;
+        for (std::size_t n = first; n < left.size(); ++n) {
+            left[n] -= a[k] * heard[n + before - 1 - k];
         }
-        left.push_back(value);
     }
     return left;
-}
-
-// The largest magnitude within the `hold` values up to and with each.
-std::vector<double> heldPeak(const std::vector<double>& values, std::size_t hold)
-{
-    std::vector<double> held(values.size());
-    for (std::size_t n = 0; n < values.size(); ++n) {
-        double most = 0.0;
-        for (std::size_t k = n + 1 > hold ? n + 1 - hold : 0; k <= n; ++k) {
-            most = std::max(most, std::abs(values[k]));
-        }
-        held[n] = most;
-    }
-    return held;
 }
 
 // The split of values[from, to) that makes both sides most likely: Akaike's criterion.
@@ -125,7 +146,9 @@ Fresh freshOf(std::span<const float> samples, std::size_t from, std::size_t to, 
     }
     Fresh fresh;
     fresh.left = unpredicted(samples, from, to, a);
-    fresh.held = heldPeak(fresh.left, framesOf(kHold, rate));
+    std::vector<double> magnitudes(fresh.left.size());
+    std::ranges::transform(fresh.left, magnitudes.begin(), [](double v) { return std::abs(v); });
+    fresh.held = runningMax<double>(magnitudes, framesOf(kHold, rate));
     return fresh;
 }
 
@@ -173,11 +196,13 @@ Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Sec
 
     // The latest place before the peak where the level has risen steeply within a millisecond
     // and stands at a fair part of the peak; in what rings on, where it has risen the most.
+    constexpr double kAsMuch =
+        1.0 - 1e-9;  // what is held stays equal for a while: its first counts
     std::size_t risen = peak;
     double most = 0.0;
     for (std::size_t n = peak + 1; n-- > millisecond;) {
         const double before = std::max(held[n - millisecond], 0.02 * held[peak]);
-        if (held[n] >= 0.25 * held[peak] && held[n] >= most * before) {
+        if (held[n] >= 0.25 * held[peak] && held[n] >= kAsMuch * most * before) {
             risen = n;
             most = held[n] / before;
         }

@@ -5,7 +5,9 @@
 #include "core/base/NoDenormals.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
+#include <cstring>
 #include <numbers>
 
 namespace orthochron {
@@ -14,44 +16,54 @@ namespace {
 
 constexpr std::array<double, kBands> kLowHertz{40.0, 180.0, 900.0, 4500.0};
 constexpr std::array<double, kBands> kHighHertz{180.0, 900.0, 4500.0, 15000.0};
-constexpr std::int64_t kHopsOfBlock = 4096;
+constexpr std::int64_t kHopsOfBlock = 512;  // few enough to stay close to the processor
 
-// One number for each band. Said to the compiler: left to find out by itself that four lanes are one
+// One number for each band of some channels. Said to the compiler: left to find out by itself that these lanes are one
 // vector, it now and then does not, and an hour takes three times as long.
-using Lane = float __attribute__((vector_size(kBands * sizeof(float))));
+template<std::size_t kChannels>
+struct LaneOf;
+template<>
+struct LaneOf<1> {
+    using Type = float __attribute__((vector_size(kBands * sizeof(float))));
+};
+template<>
+struct LaneOf<2> {
+    using Type = float __attribute__((vector_size(2 * kBands * sizeof(float))));
+};
+template<std::size_t kChannels>
+using Lane = typename LaneOf<kChannels>::Type;
 
-// Four filters side by side.
+// Filters side by side.
+template<std::size_t kChannels>
 struct Lanes {
-    Lane b0{}, b1{}, b2{}, a1{}, a2{};
-    Lane z1{}, z2{};
-
-    [[nodiscard]] Lane process(Lane x)
-    {
-        const Lane y = b0 * x + z1;
-        z1 = b1 * x - a1 * y + z2;
-        z2 = b2 * x - a2 * y;
-        return y;
-    }
+    Lane<kChannels> b0{}, b1{}, b2{}, a1{}, a2{};
+    Lane<kChannels> z1{}, z2{};
 };
 
 // Second-order Butterworth by the bilinear transform (Bristow-Johnson's cookbook).
-void design(Lanes& lanes, std::size_t band, double hertz, double rate, bool highPass)
+template<std::size_t kChannels>
+void design(Lanes<kChannels>& lanes, std::size_t band, double hertz, double rate, bool highPass)
 {
     const double w = 2.0 * std::numbers::pi * std::min(hertz, 0.45 * rate) / rate;
     const double alpha = std::sin(w) / std::numbers::sqrt2;
     const double cosine = std::cos(w);
     const double scale = 1.0 / (1.0 + alpha);
     const double edge = highPass ? (1.0 + cosine) / 2.0 : (1.0 - cosine) / 2.0;
-    lanes.b0[band] = static_cast<float>(edge * scale);
-    lanes.b1[band] = static_cast<float>((highPass ? -2.0 : 2.0) * edge * scale);
-    lanes.b2[band] = lanes.b0[band];
-    lanes.a1[band] = static_cast<float>(-2.0 * cosine * scale);
-    lanes.a2[band] = static_cast<float>((1.0 - alpha) * scale);
+    for (std::size_t lane = band; lane < kChannels * kBands; lane += kBands) {
+        lanes.b0[lane] = static_cast<float>(edge * scale);
+        lanes.b1[lane] = static_cast<float>((highPass ? -2.0 : 2.0) * edge * scale);
+        lanes.b2[lane] = lanes.b0[lane];
+        lanes.a1[lane] = static_cast<float>(-2.0 * cosine * scale);
+        lanes.a2[lane] = static_cast<float>((1.0 - alpha) * scale);
+    }
 }
 
-// The filters of all bands and what they remember.
+// The filters of all bands of some channels and what they remember.
+template<std::size_t kChannels>
 class Filters {
 public:
+    using Samples = std::array<std::span<const float>, kChannels>;  // of equal lengths
+
     explicit Filters(Hertz rate)
     {
         for (std::size_t band = 0; band < kBands; ++band) {
@@ -60,38 +72,102 @@ public:
         }
     }
 
-    [[nodiscard]] BandLevels meanSquare(std::span<const float> samples)
+    [[nodiscard]] std::array<BandLevels, kChannels> meanSquare(const Samples& samples)
     {
-        Lane sum{};
-        for (const float sample : samples) {
-            const Lane x = low_.process(high_.process(Lane{sample, sample, sample, sample}));
-            sum += x * x;
+        BandSums sums;
+#if defined(__x86_64__)
+        static const bool hasWide = __builtin_cpu_supports("avx") != 0;
+        if (hasWide && kChannels > 1) {
+            sums = squaresWide(samples);
+        } else
+#endif
+        {
+            sums = squares(samples);
         }
-        BandLevels levels{};
-        for (std::size_t band = 0; band < kBands; ++band) {
-            levels[band] = sum[band] / static_cast<float>(samples.size());
+        std::array<BandLevels, kChannels> levels{};
+        for (std::size_t c = 0; c < kChannels; ++c) {
+            for (std::size_t band = 0; band < kBands; ++band) {
+                levels[c][band] = sums[c * kBands + band] / static_cast<float>(samples[0].size());
+            }
         }
         return levels;
     }
 
 private:
-    Lanes high_;
-    Lanes low_;
+    using BandSums = std::array<float, kChannels * kBands>;
+
+    // For whatever instructions the function it becomes a part of may use: the sums are the same with each.
+    [[gnu::always_inline]] BandSums squares(const Samples& samples)
+    {
+        Lanes<kChannels> high = high_;
+        Lanes<kChannels> low = low_;
+        Lane<kChannels> sum{};
+        const std::size_t count = samples[0].size();
+        for (std::size_t n = 0; n < count; ++n) {
+            Lane<kChannels> x;
+            for (std::size_t c = 0; c < kChannels; ++c) {
+                for (std::size_t band = 0; band < kBands; ++band) {
+                    x[c * kBands + band] = samples[c][n];
+                }
+            }
+            const Lane<kChannels> y = high.b0 * x + high.z1;
+            high.z1 = (high.b1 * x + high.z2) - high.a1 * y;
+            high.z2 = high.b2 * x - high.a2 * y;
+            const Lane<kChannels> heard = low.b0 * y + low.z1;
+            low.z1 = (low.b1 * y + low.z2) - low.a1 * heard;
+            low.z2 = low.b2 * y - low.a2 * heard;
+            sum += heard * heard;
+        }
+        high_ = high;
+        low_ = low;
+        BandSums sums;
+        std::memcpy(sums.data(), &sum, sizeof(sums));
+        return sums;
+    }
+
+#if defined(__x86_64__)
+    [[gnu::target("avx")]] BandSums squaresWide(const Samples& samples)
+    {
+        return squares(samples);
+    }
+#endif
+
+    Lanes<kChannels> high_;
+    Lanes<kChannels> low_;
 };
+
+// Without a branch for each of them.
+bool areFinite(std::span<const float> samples)
+{
+    constexpr std::int32_t kMagnitude = 0x7FFFFFFF;
+    constexpr std::int32_t kInfinity = 0x7F800000;
+    std::int32_t most = 0;
+    for (const float sample : samples) {
+        most = std::max(most, std::bit_cast<std::int32_t>(sample) & kMagnitude);
+    }
+    return most < kInfinity;
+}
 
 constexpr float kStepsOfDoubling = 1024.0F;
 constexpr float kQuietest = -44.0F;  // log2, -132 dB; what is below counts as nothing
 
-const std::vector<float>& levelsOfCodes()
+// A table of one doubling, which stays close to the processor; the rest is the number's exponent.
+float levelOf(std::uint16_t code)
 {
-    static const std::vector<float> kLevels = [] {
-        std::vector<float> levels(1U << 16U, 0.0F);
-        for (std::size_t code = 1; code < levels.size(); ++code) {
-            levels[code] = std::exp2(static_cast<float>(code) / kStepsOfDoubling + kQuietest);
+    constexpr std::uint32_t kSteps = 1024;
+    constexpr std::uint32_t kExponent = 23;  // where it begins in a float
+    static const std::array<std::uint32_t, kSteps> kOneDoubling = [] {
+        std::array<std::uint32_t, kSteps> bits{};
+        for (std::size_t step = 0; step < bits.size(); ++step) {
+            const float doublings = static_cast<float>(step) / kStepsOfDoubling;
+            bits[step] = std::bit_cast<std::uint32_t>(std::exp2(doublings + kQuietest));
         }
-        return levels;
+        return bits;
     }();
-    return kLevels;
+    const std::uint32_t doublings = code / kSteps;
+    const float level =
+        std::bit_cast<float>(kOneDoubling[code % kSteps] + (doublings << kExponent));
+    return code == 0 ? 0.0F : level;
 }
 
 std::uint16_t codeOf(float level)
@@ -108,19 +184,18 @@ std::uint16_t codeOf(float level)
 
 float BandEnvelope::level(std::size_t hop, std::size_t band) const
 {
-    return levelsOfCodes()[hops_[hop][band]];
+    return levelOf(hops_[hop][band]);
 }
 
 double BandEnvelope::mean(int band, std::int64_t from, std::int64_t to) const
 {
-    const std::vector<float>& levels = levelsOfCodes();
     const auto size = static_cast<std::int64_t>(hops_.size());
     from = std::clamp<std::int64_t>(from, 0, size);
     to = std::clamp<std::int64_t>(to, from, size);
     double sum = 0.0;
     for (std::int64_t n = from; n < to; ++n) {
         const auto code = hops_[static_cast<std::size_t>(n)][static_cast<std::size_t>(band)];
-        sum += static_cast<double>(levels[code]);
+        sum += static_cast<double>(levelOf(code));
     }
     return to > from ? sum / static_cast<double>(to - from) : 0.0;
 }
@@ -148,40 +223,104 @@ BandEnvelope bandEnvelopeOf(std::span<const float> samples, Hertz rate)
     return bandEnvelopeOf(channelOver(samples), rate).value_or(BandEnvelope());
 }
 
-Result<BandEnvelope> bandEnvelopeOf(const Channel& channel, Hertz rate, const Work& work)
+namespace {
+
+// As many channels at once as there are envelopes to be made.
+template<std::size_t kChannels>
+Result<void> hear(
+    std::span<const Channel, kChannels> channels,
+    Hertz rate,
+    const Work& work,
+    std::span<BandEnvelope, kChannels> envelopes
+)
 {
+    const auto hop = static_cast<std::int64_t>(std::llround(rate.count() / 1000.0));
+    std::array<std::int64_t, kChannels> hops{};
+    std::array<std::vector<float>, kChannels> samples;
+    for (std::size_t c = 0; c < kChannels; ++c) {
+        hops[c] = (channels[c].frames.count() + hop - 1) / hop;
+        envelopes[c].hopFrames = Frames(hop);
+        envelopes[c].reserve(static_cast<std::size_t>(hops[c]));
+    }
+    const std::int64_t most = *std::ranges::max_element(hops);
+    Filters<kChannels> filters(rate);
+    for (std::int64_t first = 0; first < most; first += kHopsOfBlock) {
+        if (work.stopped()) {
+            return cancelled();
+        }
+        const std::int64_t last = std::min(first + kHopsOfBlock, most);
+        const std::int64_t count = (last - first) * hop;
+        for (std::size_t c = 0; c < kChannels; ++c) {
+            const Frames from(first * hop);
+            const std::int64_t there =
+                std::clamp<std::int64_t>((channels[c].frames - from).count(), 0, count);
+            samples[c].assign(static_cast<std::size_t>(count), 0.0F);
+            const auto into = std::span(samples[c]).first(static_cast<std::size_t>(there));
+            if (auto read = channels[c].read(from, into); !read) {
+                return read;
+            }
+            if (!areFinite(into)) {
+                return badInput("the sound holds a sample that is no number");
+            }
+        }
+        for (std::int64_t n = first; n < last; ++n) {
+            typename Filters<kChannels>::Samples now;
+            for (std::size_t c = 0; c < kChannels; ++c) {
+                now[c] = std::span<const float>(samples[c])
+                             .subspan(
+                                 static_cast<std::size_t>((n - first) * hop),
+                                 static_cast<std::size_t>(hop)
+                             );
+            }
+            const auto levels = filters.meanSquare(now);
+            for (std::size_t c = 0; c < kChannels; ++c) {
+                if (n < hops[c]) {
+                    envelopes[c].add(levels[c]);
+                }
+            }
+        }
+        work.report(static_cast<double>(last) / static_cast<double>(most));
+    }
+    return {};
+}
+
+}  // namespace
+
+Result<std::vector<BandEnvelope>>
+bandEnvelopesOf(std::span<const Channel> channels, Hertz rate, const Work& work)
+{
+    constexpr std::size_t kTogether = 2;
     if (auto can = checkAnalysed(rate); !can) {
         return tl::unexpected(can.error());
     }
     const NoDenormals quick;
-    BandEnvelope envelope;
-    const auto hop = static_cast<std::int64_t>(std::llround(rate.count() / 1000.0));
-    envelope.hopFrames = Frames(hop);
-    envelope.reserve(static_cast<std::size_t>(channel.frames.count() / hop + 1));
-    Filters filters(rate);
-    bool isFinite = true;
-    const auto read = forEachBlock(
-        channel,
-        Frames(hop * kHopsOfBlock),
-        Frames(0),
-        work,
-        [&](std::span<const float> samples, Frames, Frames, Frames) {
-            isFinite =
-                isFinite && std::ranges::all_of(samples, [](float v) { return std::isfinite(v); });
-            while (isFinite && !samples.empty()) {
-                const auto count = std::min(static_cast<std::size_t>(hop), samples.size());
-                envelope.add(filters.meanSquare(samples.first(count)));
-                samples = samples.subspan(count);
-            }
+    std::vector<BandEnvelope> envelopes(channels.size());
+    for (std::size_t c = 0; c < channels.size(); c += kTogether) {
+        const auto into = std::span(envelopes).subspan(c);
+        const auto from = channels.subspan(c);
+        const double share = 1.0 / static_cast<double>(channels.size());
+        const Work its = work.part(
+            share * static_cast<double>(c),
+            share * static_cast<double>(std::min(c + kTogether, channels.size()))
+        );
+        auto heard =
+            into.size() < kTogether
+                ? hear<1>(from.first<1>(), rate, its, into.first<1>())
+                : hear<kTogether>(from.first<kTogether>(), rate, its, into.first<kTogether>());
+        if (!heard) {
+            return tl::unexpected(heard.error());
         }
-    );
-    if (!read) {
-        return tl::unexpected(read.error());
     }
-    if (!isFinite) {
-        return badInput("the sound holds a sample that is no number");
+    return envelopes;
+}
+
+Result<BandEnvelope> bandEnvelopeOf(const Channel& channel, Hertz rate, const Work& work)
+{
+    auto envelopes = bandEnvelopesOf(std::span(&channel, 1), rate, work);
+    if (!envelopes) {
+        return tl::unexpected(envelopes.error());
     }
-    return envelope;
+    return std::move(envelopes->front());
 }
 
 }  // namespace orthochron

@@ -13,7 +13,8 @@ constexpr int kBands = 4;
 using BandLevels = std::array<float, kBands>;
 
 // The mean square of a channel in four bands (about 40-180, 180-900, 900-4500 Hz and above), one
-// value for each hop of a millisecond. hop n covers the frames [n * hopFrames, (n+1) * hopFrames).
+// value for each hop of a millisecond. hop n covers the frames [n * hopFrames, (n+1) * hopFrames); after
+// the end of the channel there is silence.
 // Kept to 0.003 dB, in half the memory of numbers: an hour takes 29 MB.
 class BandEnvelope {
 public:
@@ -44,5 +45,8 @@ private:
 // is no number; Cancelled.
 [[nodiscard]] Result<BandEnvelope>
 bandEnvelopeOf(const Channel& channel, Hertz rate, const Work& work = {});
+// Of several channels; two take less time together than one after the other. Errors likewise.
+[[nodiscard]] Result<std::vector<BandEnvelope>>
+bandEnvelopesOf(std::span<const Channel> channels, Hertz rate, const Work& work = {});
 
 }  // namespace orthochron

@@ -31,7 +31,8 @@ risesAround(const BandEnvelope& envelope, const BandLevels& floor, std::int64_t 
         const auto around = risesIn(
             envelope, band, static_cast<double>(floor[band]), hop - kAroundHops, 2 * kAroundHops + 1
         );
-        rises[band] = std::max(0.0, static_cast<double>(*std::ranges::max_element(around)));
+        const double most = static_cast<double>(*std::ranges::max_element(around));
+        rises[band] = std::max(0.0, decibelsOf(most));
     }
     return rises;
 }

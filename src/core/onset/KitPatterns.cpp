@@ -250,8 +250,9 @@ std::vector<Witness> witnesses(
     std::span<const BandEnvelope* const> others
 )
 {
-    std::vector<Witness> chosen;
-    for (const BandEnvelope* other : others) {
+    std::vector<std::optional<Witness>> tried(others.size());
+    tbb::parallel_for(std::size_t{0}, others.size(), [&](std::size_t o) {
+        const BandEnvelope* other = others[o];
         Witness witness{other, clearRises(*other, kClearRise)};
         const std::array<const BandEnvelope*, 2> pair{&heard, other};
         const std::array<Heard, 2> both{hearAll(pair, 0, clear), hearAll(pair, 1, witness.clear)};
@@ -277,7 +278,13 @@ std::vector<Witness> witnesses(
         const bool isDeaf = decibelsOf(loudOf(std::move(there))) <
                             decibelsOf(static_cast<double>(noiseFloor(*other)[band])) + 12.0;
         if (!isDeaf && percentile(std::move(lags), 0.5) < kRoomLagHops && !isSameDrum(both)) {
-            chosen.push_back(std::move(witness));
+            tried[o] = std::move(witness);
+        }
+    });
+    std::vector<Witness> chosen;
+    for (auto& witness : tried) {
+        if (witness) {
+            chosen.push_back(std::move(*witness));
         }
     }
     return chosen;

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace orthochron {
 
@@ -67,26 +68,40 @@ struct HeardPart {
     Result<void> outcome;
 };
 
-HeardPart hear(const HeardMicrophone& microphone, const Part& part, Hertz rate, const Work& work)
+HeardPart
+hearLead(const HeardMicrophone& microphone, const Part& part, Hertz rate, const Work& work)
 {
     const Channel channel = between(microphone.channel, part.first, part.last);
     HeardPart heard;
-    if (microphone.lead) {
-        auto analysis = analyseAsAsked(channel, rate, *microphone.lead, work);
-        if (analysis) {
-            heard.analysis = std::move(*analysis);
-        } else {
-            heard.outcome = tl::unexpected(analysis.error());
-        }
-        return heard;
-    }
-    auto envelope = bandEnvelopeOf(channel, rate, work);
-    if (envelope) {
-        heard.analysis.envelope = std::move(*envelope);
+    auto analysis = analyseAsAsked(channel, rate, *microphone.lead, work);
+    if (analysis) {
+        heard.analysis = std::move(*analysis);
     } else {
-        heard.outcome = tl::unexpected(envelope.error());
+        heard.outcome = tl::unexpected(analysis.error());
     }
     return heard;
+}
+
+// Each lead by itself, the others by twos (see bandEnvelopesOf).
+std::vector<std::vector<std::size_t>> heardTogether(std::span<const HeardMicrophone> microphones)
+{
+    constexpr std::size_t kTogether = 2;
+    std::vector<std::vector<std::size_t>> tasks;
+    std::vector<std::size_t> others;
+    for (std::size_t i = 0; i < microphones.size(); ++i) {
+        if (microphones[i].lead) {
+            tasks.push_back({i});
+            continue;
+        }
+        others.push_back(i);
+        if (others.size() == kTogether) {
+            tasks.push_back(std::exchange(others, {}));
+        }
+    }
+    if (!others.empty()) {
+        tasks.push_back(std::move(others));
+    }
+    return tasks;
 }
 
 // All microphones over one part, weighed against each other.
@@ -95,12 +110,28 @@ Result<std::vector<HeardPart>> hearPart(
 )
 {
     std::vector<HeardPart> heard(microphones.size());
-    tbb::parallel_for(std::size_t{0}, heard.size(), [&](std::size_t i) {
-        if (!work.stopped()) {
-            const bool isAlone = heard.size() == 1;
-            heard[i] = hear(
-                microphones[i], part, rate, isAlone ? work.part(0.0, 0.9) : Work{work.stop, {}}
-            );
+    const auto tasks = heardTogether(microphones);
+    tbb::parallel_for(std::size_t{0}, tasks.size(), [&](std::size_t t) {
+        if (work.stopped()) {
+            return;
+        }
+        const std::vector<std::size_t>& task = tasks[t];
+        const Work its = heard.size() == 1 ? work.part(0.0, 0.9) : Work{work.stop, {}};
+        if (microphones[task.front()].lead) {
+            heard[task.front()] = hearLead(microphones[task.front()], part, rate, its);
+            return;
+        }
+        std::vector<Channel> channels;
+        for (const std::size_t i : task) {
+            channels.push_back(between(microphones[i].channel, part.first, part.last));
+        }
+        auto envelopes = bandEnvelopesOf(channels, rate, its);
+        if (!envelopes) {
+            heard[task.front()].outcome = tl::unexpected(envelopes.error());
+            return;
+        }
+        for (std::size_t k = 0; k < task.size(); ++k) {
+            heard[task[k]].analysis.envelope = std::move((*envelopes)[k]);
         }
     });
     if (work.stopped()) {

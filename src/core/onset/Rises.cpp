@@ -7,7 +7,7 @@ namespace orthochron {
 namespace {
 
 constexpr std::int64_t kPeakHops = 8;  // a rise is the greatest this far around
-constexpr double kLeastRise = 3.0;     // dB
+constexpr float kLeastRise = 1.9952623F;  // 3 dB
 
 }  // namespace
 
@@ -32,7 +32,7 @@ Result<std::vector<Rise>> risesOf(const BandEnvelope& envelope, const Work& work
     std::vector<Rise> rises;
     for (std::int64_t n = 0; n < size; ++n) {
         const float here = rise[static_cast<std::size_t>(n)];
-        if (static_cast<double>(here) < kLeastRise) {
+        if (here < kLeastRise) {
             continue;
         }
         bool isPeak = true;
@@ -43,7 +43,8 @@ Result<std::vector<Rise>> risesOf(const BandEnvelope& envelope, const Work& work
             isPeak = k < n ? there < here : there <= here;
         }
         if (isPeak) {
-            rises.push_back({n, static_cast<double>(here), strongest[static_cast<std::size_t>(n)]});
+            const double decibels = decibelsOf(static_cast<double>(here));
+            rises.push_back({n, decibels, strongest[static_cast<std::size_t>(n)]});
         }
     }
     return rises;

@@ -11,7 +11,7 @@ namespace {
 
 constexpr double kDeepest = 1e-10;      // mean square, -100 dB: below every converter's noise
 constexpr double kClearRise = 6.0;      // dB
-constexpr double kLeastRise = 1.0;      // dB; below it nothing begins
+constexpr float kLeastRise = 1.2589F;   // 1 dB; below it nothing begins
 constexpr std::int64_t kAheadHops = 7;  // an attack at a hop rises within these
 constexpr double kLowest = -128.0;      // dB
 
@@ -36,12 +36,12 @@ void StrengthCurve::add(const OnsetAnalysis& analysis, std::int64_t first, std::
         for (std::int64_t n = 0; n < hops; ++n) {
             // Ringing has power too: what rises above none of what came before is no attack.
             const auto here = most.begin() + n;
-            const double rise = static_cast<double>(*std::max_element(here, here + kAheadHops));
+            const float rise = *std::max_element(here, here + kAheadHops);
             if (rise < kLeastRise) {
                 codes_.push_back(0);
                 continue;
             }
-            const double clear = std::min(rise / kClearRise, 1.0);
+            const double clear = std::min(decibelsOf(static_cast<double>(rise)) / kClearRise, 1.0);
             const double power = sumOf(attackPowers(envelope, from + n)) * clear * clear;
             const double code = std::round(2.0 * (decibelsOf(power) - kLowest));
             codes_.push_back(static_cast<std::uint8_t>(std::clamp(code, 0.0, 255.0)));

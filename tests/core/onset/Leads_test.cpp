@@ -6,6 +6,8 @@
 #include "testkit/Rate.h"
 
 #include <cmath>
+#include <limits>
+#include <utility>
 
 namespace orthochron {
 namespace {
@@ -129,6 +131,84 @@ TEST(BandEnvelope, PutsATonesPowerInItsBand)
     }
     EXPECT_TRUE(bandEnvelopeOf(std::span<const float>(), kRate).size() == 0);
     EXPECT_EQ(BandEnvelope{}.mean(0, -5, 100), 0.0);
+}
+
+TEST(BandEnvelope, IsTheSameHeardTogetherWithOthers)
+{
+    demo::Random random(8);
+    std::vector<std::vector<float>> sounds;
+    for (const std::size_t frames : {60000U, 47990U, 25U}) {
+        auto& sound = sounds.emplace_back(frames);
+        for (float& sample : sound) {
+            sample = static_cast<float>(0.1 * random.bell());
+        }
+    }
+    std::vector<Channel> channels;
+    for (const auto& sound : sounds) {
+        channels.push_back(channelOver(sound));
+    }
+
+    const auto together = bandEnvelopesOf(channels, kRate);
+
+    ASSERT_TRUE(together && together->size() == channels.size());
+    for (std::size_t c = 0; c < channels.size(); ++c) {
+        const BandEnvelope alone = bandEnvelopeOf(sounds[c], kRate);
+        ASSERT_EQ(alone.size(), (sounds[c].size() + 47) / 48);
+        ASSERT_EQ((*together)[c].size(), alone.size());
+        for (std::size_t hop = 0; hop < alone.size(); ++hop) {
+            for (std::size_t band = 0; band < kBands; ++band) {
+                EXPECT_EQ((*together)[c].level(hop, band), alone.level(hop, band));
+            }
+        }
+    }
+}
+
+TEST(BandEnvelope, SaysWhichSoundCannotBeHeard)
+{
+    std::vector<float> fine(48000, 0.1F);
+    std::vector<float> broken = fine;
+    broken[33333] = std::numeric_limits<float>::quiet_NaN();
+    const std::vector<Channel> channels{channelOver(fine), channelOver(broken)};
+    EXPECT_FALSE(bandEnvelopesOf(channels, kRate));
+    broken[33333] = -std::numeric_limits<float>::infinity();
+    EXPECT_FALSE(bandEnvelopesOf(channels, kRate));
+    broken[33333] = -std::numeric_limits<float>::max();
+    EXPECT_TRUE(bandEnvelopesOf(channels, kRate));
+    EXPECT_FALSE(bandEnvelopesOf(channels, Hertz(4000.0)));
+    EXPECT_TRUE(bandEnvelopesOf({}, kRate)->empty());
+    std::stop_source stop;
+    stop.request_stop();
+    const auto stopped = bandEnvelopesOf(channels, kRate, {stop.get_token(), {}});
+    ASSERT_FALSE(stopped);
+    EXPECT_EQ(stopped.error().kind, ErrorKind::Cancelled);
+}
+
+// A level that is held for a while rises equally at several places: which of them it is must not depend on how the
+// last digit is rounded.
+TEST(AttackStart, IsTheSameHoweverLoudTheRecordingIs)
+{
+    demo::Random random(11);
+    std::vector<float> sound(96000);
+    double ring = 0.0;
+    double before = 0.0;
+    for (float& sample : sound) {
+        const double next = 1.995 * ring - 0.9955 * before + 0.001 * random.bell();
+        before = std::exchange(ring, next);
+        sample = static_cast<float>(ring);
+    }
+    int tried = 0;
+    for (std::size_t at = 5000; at + 5000 < sound.size(); at += 379, ++tried) {
+        const auto around = std::span<const float>(sound).subspan(at - 4800, 9600);
+        std::vector<float> softer(around.begin(), around.end());
+        for (float& sample : softer) {
+            sample *= 0.37F;
+        }
+        const Frames guess(4800);
+        const Frames start = attackStart(around, kRate, guess, milliseconds(6.0));
+        const Frames ofSofter = attackStart(softer, kRate, guess, milliseconds(6.0));
+        EXPECT_EQ(start, ofSofter) << "around " << at;
+    }
+    EXPECT_GT(tried, 200);
 }
 
 TEST(MergeLeads, OneThatEndsEarlyIsReadNoFurther)
