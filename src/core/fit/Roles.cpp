@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cstdlib>
+#include <optional>
+#include <utility>
 
 namespace orthochron {
 
@@ -10,8 +12,10 @@ namespace {
 constexpr Seconds kFlam = milliseconds(60.0);  // a grace stroke lies at most this far ahead
 constexpr double kGraceQuieter = 0.75;         // of the main stroke's strength
 constexpr double kRollOfStep = 0.6;            // strokes closer than this part of a step are a roll
-constexpr double kGhost = 0.36;                // of what the lead plays loud nearby, -9 dB
-constexpr Seconds kNearby{5.0};                // about two bars to each side
+constexpr double kGoesOn =
+    1.45;  // of its own pace: what follows a roll within that is where it leads
+constexpr double kGhost = 0.36;  // of what the lead plays loud nearby, -9 dB
+constexpr Seconds kNearby{5.0};  // about two bars to each side
 
 using Indices = std::vector<std::size_t>;
 
@@ -20,14 +24,20 @@ Seconds between(const JudgedHit& a, const JudgedHit& b, Hertz rate)
     return toSeconds(b.played.beatPoint - a.played.beatPoint, rate);
 }
 
-// The strokes of one lead that follow each other faster than the grid: the last one is the main
-// hit when they lead up to it, otherwise the first.
-void attachRolls(
-    std::vector<JudgedHit>& hits, const Indices& ofLead, const StepAt& stepAt, Hertz rate
-)
+// Strokes of one lead that follow each other faster than the grid.
+struct Roll {
+    Indices strokes;  // hits, ascending
+    Seconds pace;     // between two of them, on average
+};
+
+// A roll goes on at its own pace, whatever the step: the blow it leads up to belongs to it too.
+std::vector<Roll>
+rollsOf(const std::vector<JudgedHit>& hits, const Indices& ofLead, const StepAt& stepAt, Hertz rate)
 {
+    std::vector<Roll> rolls;
     for (std::size_t i = 0; i < ofLead.size();) {
         std::size_t end = i + 1;
+        Seconds pace{0.0};
         while (end < ofLead.size()) {
             const JudgedHit& before = hits[ofLead[end - 1]];
             const JudgedHit& after = hits[ofLead[end]];
@@ -35,29 +45,50 @@ void attachRolls(
             const bool isFlam =
                 apart <= kFlam && before.played.strength < kGraceQuieter * after.played.strength;
             const Seconds step = stepAt(toSeconds(before.played.beatPoint, rate));
-            if (!isFlam && apart.count() >= kRollOfStep * step.count()) {
+            const double within = std::max(kRollOfStep * step.count(), kGoesOn * pace.count());
+            if (!isFlam && apart.count() >= within) {
                 break;
             }
+            pace = between(hits[ofLead[i]], after, rate) / static_cast<double>(end - i);
             ++end;
         }
         if (end - i > 1) {
-            const auto loudest = std::max_element(
-                ofLead.begin() + static_cast<std::ptrdiff_t>(i),
-                ofLead.begin() + static_cast<std::ptrdiff_t>(end),
-                [&](std::size_t a, std::size_t b) {
-                    return hits[a].played.strength < hits[b].played.strength;
-                }
+            rolls.push_back(
+                {Indices(
+                     ofLead.begin() + static_cast<std::ptrdiff_t>(i),
+                     ofLead.begin() + static_cast<std::ptrdiff_t>(end)
+                 ),
+                 pace}
             );
-            const bool leadsUp =
-                hits[*loudest].played.strength * kGraceQuieter > hits[ofLead[i]].played.strength;
-            const std::size_t main = leadsUp ? *loudest : ofLead[i];
-            for (std::size_t k = i; k < end; ++k) {
-                hits[ofLead[k]].main = main;
-                hits[ofLead[k]].role = ofLead[k] == main ? HitRole::Main : HitRole::Attached;
-            }
         }
         i = end;
     }
+    return rolls;
+}
+
+void attach(std::vector<JudgedHit>& hits, const Indices& strokes, std::size_t main)
+{
+    for (const std::size_t stroke : strokes) {
+        hits[stroke].main = main;
+        hits[stroke].role = stroke == main ? HitRole::Main : HitRole::Attached;
+    }
+}
+
+std::size_t loudestOf(const std::vector<JudgedHit>& hits, const Indices& strokes)
+{
+    return *std::ranges::max_element(strokes, {}, [&](std::size_t i) {
+        return hits[i].played.strength;
+    });
+}
+
+// The last one is the main hit when they lead up to it, otherwise the first.
+void attachRoll(std::vector<JudgedHit>& hits, const Roll& roll)
+{
+    const std::size_t first = roll.strokes.front();
+    const std::size_t loudest = loudestOf(hits, roll.strokes);
+    const bool leadsUp =
+        hits[loudest].played.strength * kGraceQuieter > hits[first].played.strength;
+    attach(hits, roll.strokes, leadsUp ? loudest : first);
 }
 
 // What this lead plays loud around a hit: its upper quartile there.
@@ -90,6 +121,51 @@ void markGhosts(
             hit.played.strength < kGhost * loudNearby(hits, ofLead, i, rate)) {
             isGhost[ofLead[i]] = !hit.played.line.has_value();
         }
+    }
+}
+
+// Where a roll arrives with another drum: a main hit of that at the moment of its last stroke, or after it at the roll's
+// own pace.
+std::optional<std::size_t> arrivalOf(
+    const std::vector<JudgedHit>& hits,
+    const Roll& roll,
+    const std::vector<bool>& isGhost,
+    Hertz rate
+)
+{
+    const std::size_t last = roll.strokes.back();
+    for (std::size_t i = roll.strokes.front() + 1; i < hits.size(); ++i) {
+        const Seconds after = between(hits[last], hits[i], rate);
+        if (after > roll.pace * kGoesOn) {
+            break;
+        }
+        const bool isOther = hits[i].played.lead != hits[last].played.lead;
+        if (after >= -kOneMoment && isOther && hits[i].role == HitRole::Main && !isGhost[i]) {
+            return i;
+        }
+    }
+    return std::nullopt;
+}
+
+// A soft roll, without a blow of its own but for one at the very moment of another drum's, goes with that.
+void attachToOtherDrums(
+    std::vector<JudgedHit>& hits,
+    const Roll& roll,
+    double loud,
+    const std::vector<bool>& isGhost,
+    Hertz rate
+)
+{
+    const auto arrival = arrivalOf(hits, roll, isGhost, rate);
+    if (!arrival) {
+        return;
+    }
+    Indices own = roll.strokes;
+    if (between(hits[own.back()], hits[*arrival], rate) <= kOneMoment) {
+        own.pop_back();
+    }
+    if (hits[loudestOf(hits, own)].played.strength <= kGraceQuieter * loud) {
+        attach(hits, roll.strokes, *arrival);
     }
 }
 
@@ -152,6 +228,7 @@ std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, const StepAt& 
         leads = std::max(leads, hit.lead + 1);
     }
     std::vector<bool> isGhost(hits.size(), false);
+    std::vector<std::pair<Roll, double>> rolls;  // and what their lead plays loud there
     for (int lead = 0; lead < leads; ++lead) {
         Indices ofLead;
         for (std::size_t i = 0; i < hits.size(); ++i) {
@@ -159,8 +236,17 @@ std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, const StepAt& 
                 ofLead.push_back(i);
             }
         }
-        attachRolls(hits, ofLead, stepAt, rate);
+        for (Roll& roll : rollsOf(hits, ofLead, stepAt, rate)) {
+            attachRoll(hits, roll);
+            const auto first = std::ranges::lower_bound(ofLead, roll.strokes.front());
+            const auto which = static_cast<std::size_t>(first - ofLead.begin());
+            const double loud = loudNearby(hits, ofLead, which, rate);
+            rolls.emplace_back(std::move(roll), loud);
+        }
         markGhosts(hits, ofLead, rate, isGhost);
+    }
+    for (const auto& [roll, loud] : rolls) {
+        attachToOtherDrums(hits, roll, loud, isGhost, rate);
     }
     attachOtherDrums(hits, isGhost, rate);
     attachGhosts(hits, isGhost);

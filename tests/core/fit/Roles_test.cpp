@@ -88,6 +88,70 @@ TEST(Roles, AnAttachedHitNeverHasAnAttachedMain)
     EXPECT_TRUE(roles({}).empty());
 }
 
+TEST(Roles, ARollGoesWithTheBlowItLeadsUpToAtItsOwnPace)
+{
+    // The last gap is longer than three fifths of a step, but not than the roll's own pace nearly half over.
+    const auto hits =
+        roles({at(1.0), at(1.500, 0.5), at(1.580, 0.45), at(1.662, 0.55), at(1.765), at(2.4)});
+    for (std::size_t i = 1; i < 4; ++i) {
+        EXPECT_EQ(hits[i].role, HitRole::Attached) << i;
+        EXPECT_EQ(hits[i].main, 4U) << i;
+    }
+    EXPECT_EQ(hits[4].role, HitRole::Main);
+    EXPECT_EQ(hits[4].main, 4U);
+    // A stroke a whole step later is one of its own.
+    const auto apart =
+        roles({at(1.0), at(1.500, 0.5), at(1.580, 0.45), at(1.662, 0.55), at(1.825), at(2.4)});
+    EXPECT_EQ(apart[4].main, 4U);
+    EXPECT_EQ(apart[1].main, 1U);
+    EXPECT_EQ(apart[3].main, 1U);
+}
+
+TEST(Roles, ASoftRollMayLeadUpToAnotherDrum)
+{
+    const auto hits =
+        roles({at(1.0), at(1.500, 0.5), at(1.580, 0.45), at(1.662, 0.5), at(1.745, 1.0, 1), at(2.4)}
+        );
+    for (std::size_t i = 1; i < 4; ++i) {
+        EXPECT_EQ(hits[i].role, HitRole::Attached) << i;
+        EXPECT_EQ(hits[i].main, 4U) << i;
+    }
+    // Its own last stroke, drowned in the other drum's blow, arrives with that.
+    const auto together = roles(
+        {at(1.0),
+         at(1.500, 0.5),
+         at(1.580, 0.45),
+         at(1.662, 0.5),
+         at(1.745, 1.0, 1),
+         at(1.751, 0.55),
+         at(2.4)}
+    );
+    for (const std::size_t i : {1U, 2U, 3U, 5U}) {
+        EXPECT_EQ(together[i].main, 4U) << i;
+    }
+    // A loud blow with strokes after it rules them, whatever drum follows.
+    const auto after =
+        roles({at(1.0), at(1.500), at(1.580, 0.45), at(1.662, 0.5), at(1.745, 1.0, 1), at(2.4)});
+    EXPECT_EQ(after[1].role, HitRole::Main);
+    EXPECT_EQ(after[3].main, 1U);
+    // Another drum that is late for it is none that it leads to, nor is a ghost.
+    const auto late =
+        roles({at(1.0), at(1.500, 0.5), at(1.580, 0.45), at(1.662, 0.5), at(1.795, 1.0, 1), at(2.4)}
+        );
+    EXPECT_EQ(late[3].main, 1U);
+    const auto ghost = roles(
+        {at(1.0, 1.0, 1),
+         at(1.500, 0.5),
+         at(1.580, 0.45),
+         at(1.662, 0.5),
+         at(1.745, 0.1, 1),
+         at(2.0),
+         at(2.4, 1.0, 1)}
+    );
+    EXPECT_EQ(ghost[3].main, ghost[1].main);
+    EXPECT_NE(ghost[3].main, 4U);
+}
+
 TEST(Roles, SixteenthsAfterTheTempoDoublesAreNoRoll)
 {
     // Sixteenths at 100 bpm, then at 200 bpm: half as far apart, and each on a line of its own.
