@@ -21,6 +21,7 @@ constexpr int kBehind = 56;  // and after
 constexpr int kReach = 48;   // how far an attack is moved at most
 constexpr int kQuiet = 56;   // what lies this far before a start is what it rises from
 constexpr int kLength = kAhead + kBehind;
+constexpr int kTogether = 2;        // beginnings this near to each other are one
 constexpr float kLowest = -127.5F;  // dB
 constexpr float kHalf = 0.5F;
 
@@ -29,7 +30,6 @@ constexpr std::size_t kFewest = 8;
 constexpr std::size_t kMostLearned = 240;
 constexpr int kRounds = 6;
 constexpr int kSplitAfter = 2;
-constexpr std::size_t kNoKind = 1000;
 constexpr float kNever = 1e9F;
 constexpr float kWorthMoving = 2.0F;  // dB squared that it fits better
 
@@ -42,6 +42,7 @@ struct Stroke {
     std::array<float, kListenings> loud;  // of its loudest steps
     int found = 0;                        // steps from the centre
     int at = 0;                           // where it is thought to begin
+    std::vector<int> mayBegin;            // steps from the centre: there, and at what rises ahead
     std::size_t kind = 0;
 
     [[nodiscard]] float clear() const { return std::min(loud[0] - quiet[0], loud[1] - quiet[1]); }
@@ -67,6 +68,15 @@ Stroke strokeOf(const FoundAttack& attack)
     const double steps = attack.start.count() / AttackTrace::kStep.count();
     stroke.found = std::clamp(static_cast<int>(std::lround(steps)), -kReach, 4);
     stroke.at = stroke.found;
+    stroke.mayBegin.push_back(stroke.found);
+    for (const Seconds ahead : attack.ahead) {
+        const auto step = static_cast<int>(std::lround(ahead.count() / AttackTrace::kStep.count()));
+        if (std::ranges::none_of(stroke.mayBegin, [&](int other) {
+                return std::abs(step - other) <= kTogether;
+            })) {
+            stroke.mayBegin.push_back(step);
+        }
+    }
     const int start = static_cast<int>(AttackTrace::kBefore) + stroke.found;
     for (std::size_t l = 0; l < kListenings; ++l) {
         for (std::size_t n = 0; n < AttackTrace::kSteps; ++n) {
@@ -158,10 +168,18 @@ class ShapeMatch {
 public:
     ShapeMatch(const Shape& shape, const Stroke& stroke) : stroke_(stroke)
     {
+        constexpr float kLeast = 3.0F;  // dB
+        constexpr float kMost = 30.0F;
+        float sum = 0.0F;
         for (std::size_t l = 0; l < kListenings; ++l) {
             for (std::size_t g = 0; g < kLouder.size(); ++g) {
                 wanted_[l][g] = expected(shape, stroke, l, kLouder[g]);
             }
+            weights_[l] = std::clamp(stroke.loud[l] - stroke.quiet[l], kLeast, kMost);
+            sum += weights_[l];
+        }
+        for (float& weight : weights_) {
+            weight /= sum;
         }
     }
 
@@ -178,7 +196,7 @@ public:
                 static_cast<std::size_t>(static_cast<int>(AttackTrace::kBefore) + place - kAhead);
             const float* there = stroke_.levels[l].data() + from;
             // More than this is no better than another level, or than another place.
-            float least = (best - found.misfit) * static_cast<float>(kListenings);
+            float least = (best - found.misfit) / weights_[l];
             bool isBetter = false;
             for (std::size_t g = 0; g < kLouder.size(); ++g) {
                 const float otherLevel = kOtherLevel * kLouder[g] * kLouder[g];
@@ -192,7 +210,7 @@ public:
             if (!isBetter) {
                 return {};
             }
-            found.misfit += least / static_cast<float>(kListenings);
+            found.misfit += least * weights_[l];
         }
         return found;
     }
@@ -244,6 +262,7 @@ private:
     }
 
     const Stroke& stroke_;
+    std::array<float, kListenings> weights_{};  // by how far the stroke stands out
     std::array<std::array<std::array<float, kLength>, kLouder.size()>, kListenings> wanted_;
 };
 
@@ -427,12 +446,21 @@ std::vector<Kind> kindsOf(std::span<const Stroke> strokes)
     return kinds;
 }
 
+void moveTo(Stroke& stroke, const Place& place, std::size_t kind)
+{
+    constexpr float kLouderTaken = 0.5F;  // of a change of level, so that rounds settle
+    stroke.at = place.at;
+    stroke.kind = kind;
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        stroke.loud[l] += kLouderTaken * place.louder[l];
+    }
+}
+
 // Lines a stroke up with the kind that explains it best; it stays with its own unless another is clearly
 // better.
 void lineUp(Stroke& stroke, std::span<const Kind> kinds)
 {
-    constexpr float kClearly = 1.5F;      // dB squared
-    constexpr float kLouderTaken = 0.5F;  // of a change of level, so that rounds settle
+    constexpr float kClearly = 1.5F;  // dB squared
     Place best;
     std::size_t name = stroke.kind;
     for (const Kind& kind : kinds) {
@@ -444,11 +472,7 @@ void lineUp(Stroke& stroke, std::span<const Kind> kinds)
             name = kind.name;
         }
     }
-    stroke.at = best.at;
-    stroke.kind = name;
-    for (std::size_t l = 0; l < kListenings; ++l) {
-        stroke.loud[l] += kLouderTaken * best.louder[l];
-    }
+    moveTo(stroke, best, name);
 }
 
 void lineUp(std::span<Stroke> strokes, std::span<const Kind> kinds)
@@ -473,42 +497,88 @@ void lineUp(std::span<Stroke> strokes, std::span<const Kind> kinds)
     }
 }
 
-// Where a kind begins, in steps from where its strokes are lined up: the earliest place at which about
-// as many were found to begin as anywhere.
-std::optional<int> startOf(std::vector<int> offsets)
+// How many of some places, ascending, lie together with the one at `first` or after it.
+std::size_t togetherFrom(const std::vector<int>& places, std::size_t first)
 {
-    constexpr int kTogether = 2;  // steps
+    const auto end = std::ranges::upper_bound(places, places[first] + kTogether);
+    return static_cast<std::size_t>(end - places.begin()) - first;
+}
+
+std::size_t mostTogether(const std::vector<int>& places)
+{
+    std::size_t most = 0;
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        most = std::max(most, togetherFrom(places, i));
+    }
+    return most;
+}
+
+// The earliest of some places, ascending, where so many lie together.
+std::optional<int> earliestOf(const std::vector<int>& places, std::size_t needed)
+{
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        const std::size_t count = togetherFrom(places, i);
+        if (count >= needed) {
+            std::size_t best = i;
+            for (std::size_t k = i; k < i + count; ++k) {
+                best = togetherFrom(places, k) > togetherFrom(places, best) ? k : best;
+            }
+            return places[best + togetherFrom(places, best) / 2];
+        }
+    }
+    return std::nullopt;
+}
+
+// Where a kind begins, in steps from where its strokes are lined up: the earliest place at which about half as many
+// were found to begin as anywhere, or, where more of them would have to, at which they or what rises ahead of them
+// begins. Both ascend.
+std::optional<int> startOf(const std::vector<int>& found, const std::vector<int>& mayBegin)
+{
     constexpr double kShare = 0.5;
     constexpr double kShareOfAll = 0.2;
+    constexpr double kShareWithRises = 0.35;
     constexpr std::size_t kLeast = 3;
     constexpr std::size_t kMembers = 5;
-    if (offsets.size() < kMembers) {
+    if (found.size() < kMembers) {
         return std::nullopt;
-    }
-    std::ranges::sort(offsets);
-    const auto countFrom = [&](std::size_t i) {
-        const auto end = std::ranges::upper_bound(offsets, offsets[i] + kTogether);
-        return static_cast<std::size_t>(end - offsets.begin()) - i;
-    };
-    std::size_t most = 0;
-    for (std::size_t i = 0; i < offsets.size(); ++i) {
-        most = std::max(most, countFrom(i));
     }
     const auto part = [](double share, std::size_t count) {
         return static_cast<std::size_t>(std::ceil(share * static_cast<double>(count)));
     };
-    const std::size_t needed =
-        std::max({kLeast, part(kShare, most), part(kShareOfAll, offsets.size())});
-    for (std::size_t i = 0; i < offsets.size(); ++i) {
-        if (countFrom(i) >= needed) {
-            std::size_t best = i;
-            for (std::size_t k = i; k < i + countFrom(i); ++k) {
-                best = countFrom(k) > countFrom(best) ? k : best;
-            }
-            return offsets[best + countFrom(best) / 2];
+    const std::size_t half = std::max(kLeast, part(kShare, mostTogether(found)));
+    const auto own = earliestOf(found, std::max(half, part(kShareOfAll, found.size())));
+    const auto risen = earliestOf(mayBegin, std::max(half, part(kShareWithRises, found.size())));
+    return own && risen ? std::optional(std::min(*own, *risen)) : own;
+}
+
+// Lines a stroke up with one of the kinds that explain it about best: with that which has it begin earliest, for what hides
+// the beginning of a kind's strokes makes it late. None where what explains it best has no beginning.
+const Kind* lineUpKnown(Stroke& stroke, std::span<const Kind> kinds)
+{
+    constexpr float kAlike = 3.0F;  // dB squared
+    std::vector<Place> places;
+    const Kind* best = nullptr;
+    Place least;
+    for (const Kind& kind : kinds) {
+        places.push_back(ShapeMatch(kind.shape, stroke).best(least.misfit + kAlike));
+        if (places.back().misfit < least.misfit) {
+            least = places.back();
+            best = &kind;
         }
     }
-    return std::nullopt;
+    if (best == nullptr || !best->start) {
+        return nullptr;
+    }
+    Place place = least;
+    for (std::size_t k = 0; k < kinds.size(); ++k) {
+        if (kinds[k].start && places[k].misfit <= least.misfit + kAlike &&
+            places[k].at + *kinds[k].start < place.at + *best->start) {
+            place = places[k];
+            best = &kinds[k];
+        }
+    }
+    moveTo(stroke, place, best->name);
+    return best;
 }
 
 std::vector<Kind> learn(std::vector<Stroke>& strokes)
@@ -526,13 +596,20 @@ std::vector<Kind> learn(std::vector<Stroke>& strokes)
     }
     auto kinds = kindsOf(strokes);
     for (Kind& kind : kinds) {
-        std::vector<int> offsets;
+        std::vector<int> found;
+        std::vector<int> mayBegin;
         for (const Stroke& stroke : strokes) {
-            if (stroke.kind == kind.name) {
-                offsets.push_back(stroke.found - stroke.at);
+            if (stroke.kind != kind.name) {
+                continue;
+            }
+            found.push_back(stroke.found - stroke.at);
+            for (const int begin : stroke.mayBegin) {
+                mayBegin.push_back(begin - stroke.at);
             }
         }
-        kind.start = startOf(std::move(offsets));
+        std::ranges::sort(found);
+        std::ranges::sort(mayBegin);
+        kind.start = startOf(found, mayBegin);
     }
     return kinds;
 }
@@ -541,7 +618,9 @@ std::vector<Kind> learn(std::vector<Stroke>& strokes)
 
 AttackTrace traceOf(std::span<const float> samples, Hertz rate, Frames centre)
 {
-    constexpr std::array<double, kListenings> kCorner{150.0, 400.0};  // Hz, brightened above it
+    constexpr std::array<double, kListenings> kCorner{
+        150.0, 400.0, 0.0};  // Hz, brightened above it
+    constexpr std::array<int, kListenings> kSlopes{1, 2, 0};
     constexpr double kInaudible = 1e-13;
     AttackTrace trace;
     const auto size = static_cast<std::int64_t>(samples.size());
@@ -561,8 +640,11 @@ AttackTrace traceOf(std::span<const float> samples, Hertz rate, Frames centre)
                 const auto x = [&](std::size_t back) {
                     return static_cast<double>(samples[at - back]);
                 };
-                const double bright =
-                    l == 0 ? x(0) - zero * x(1) : x(0) - 2.0 * zero * x(1) + zero * zero * x(2);
+                // Each slope takes away a part of what was just before.
+                const double bright = kSlopes[l] == 0 ? x(0)
+                                      : kSlopes[l] == 1
+                                          ? x(0) - zero * x(1)
+                                          : x(0) - 2.0 * zero * x(1) + zero * zero * x(2);
                 power += bright * bright;
             }
             const double decibels =
@@ -599,10 +681,8 @@ std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> a
     }
     tbb::parallel_for(std::size_t{0}, attacks.size(), [&](std::size_t i) {
         Stroke stroke = strokeOf(attacks[i]);
-        stroke.kind = kNoKind;
-        lineUp(stroke, kinds);
-        const auto kind = std::ranges::find(kinds, stroke.kind, &Kind::name);
-        if (kind == kinds.end() || !kind->start) {
+        const Kind* kind = lineUpKnown(stroke, kinds);
+        if (kind == nullptr) {
             return;
         }
         const ShapeMatch match(kind->shape, stroke);

@@ -11,10 +11,11 @@
 namespace orthochron {
 
 // How the level goes around an attack, in steps of a quarter of a millisecond from 36 ms before to 28 ms
-// after the frame it is centred on. Twice: with the sound brightened by one slope of 6 dB an octave and
-// by two, so that what a stroke brings is seen over what rings below it.
+// after the frame it is centred on. Three times: with the sound brightened by one slope of 6 dB an octave and
+// by two, so that what a stroke brings is seen over what rings below it, and as it is, so that a low drum's
+// is seen beside a cymbal.
 struct AttackTrace {
-    static constexpr std::size_t kListenings = 2;
+    static constexpr std::size_t kListenings = 3;
     static constexpr std::size_t kBefore = 144;
     static constexpr std::size_t kSteps = 256;
     static constexpr Seconds kStep = milliseconds(0.25);
@@ -30,6 +31,7 @@ struct FoundAttack {
     const AttackTrace* trace = nullptr;
     Seconds start;       // from the trace's centre, within -12 to 1 ms
     bool isSure = true;  // shapes are learned from those that are
+    std::vector<Seconds> ahead;  // what rises before that, from the centre too: it may begin there
 };
 
 // Where each attack begins, from its trace's centre, once it is known how the drum's strokes begin; none
@@ -40,7 +42,8 @@ struct FoundAttack {
 // drum's strokes resemble each other. They are sorted into a few kinds by how their level goes (loud and
 // soft, then each by shape), each kind is lined up stroke by stroke with what is common to it (medians,
 // so that bleed of some says nothing), and the kind begins, seen from there, where many of its strokes
-// were found to begin: at the earliest such place, for what hides a beginning makes it late.
+// were found to begin or show a rise ahead: at the earliest such place, for what hides a beginning makes it
+// late. Of kinds that explain a stroke about equally well that counts which has it begin earliest.
 [[nodiscard]] std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> attacks
 );
 

@@ -193,14 +193,14 @@ void sortByStart(OnsetAnalysis& analysis)
     });
 }
 
-// What rises ahead of a blow belongs to it, as its click does, when it cannot be another drum's and loud
-// blows of the drum show the like as long ahead.
+// What rises ahead of a blow belongs to it, as its click does, when it cannot be another drum's and other blows of the drum,
+// loud like it or soft like it, show the like as long ahead: soft strokes rise in other ways than loud ones.
 void beginWithOwnRises(OnsetAnalysis& analysis)
 {
     constexpr double kClearly = 2.0;  // dB
     constexpr double kLoud = 0.4;     // strength
     constexpr double kEven = 0.5;     // confidence
-    constexpr double kShare = 0.2;    // of the loud blows
+    constexpr double kShare = 0.2;    // of the blows
     constexpr double kOverChance =
         0.2;  // of all that rises: a hat played a little ahead keeps no such time
     constexpr std::size_t kFewest = 4;
@@ -209,32 +209,38 @@ void beginWithOwnRises(OnsetAnalysis& analysis)
     const auto isOwn = [](const OnsetCandidate& candidate, const EarlierRise& rise) {
         return rise.decibels > kClearly - candidate.overBleedDecibels;
     };
-    std::vector<Frames> usual;  // how long ahead
-    std::size_t loud = 0;
-    for (const OnsetCandidate& candidate : analysis.candidates) {
-        if (candidate.onset.strength < kLoud || candidate.onset.confidence < kEven) {
-            continue;
-        }
-        ++loud;
-        for (const EarlierRise& rise : candidate.ahead) {
-            if (isOwn(candidate, rise)) {
-                usual.push_back(candidate.body - rise.at);
+    for (const bool loud : {true, false}) {
+        std::vector<Frames> usual;  // how long ahead
+        std::size_t blows = 0;
+        for (const OnsetCandidate& candidate : analysis.candidates) {
+            if ((candidate.onset.strength >= kLoud) != loud || candidate.onset.confidence < kEven) {
+                continue;
+            }
+            ++blows;
+            for (const EarlierRise& rise : candidate.ahead) {
+                if (isOwn(candidate, rise)) {
+                    usual.push_back(candidate.body - rise.at);
+                }
             }
         }
-    }
-    std::ranges::sort(usual);
-    const auto needed = std::max(
-        {kFewest,
-         static_cast<std::size_t>(kShare * static_cast<double>(loud)),
-         static_cast<std::size_t>(kOverChance * static_cast<double>(usual.size()))}
-    );
-    for (OnsetCandidate& candidate : analysis.candidates) {
-        for (const EarlierRise& rise : candidate.ahead) {
-            const Frames ahead = candidate.body - rise.at;
-            const auto first = std::ranges::lower_bound(usual, ahead - within);
-            const auto last = std::ranges::upper_bound(usual, ahead + within);
-            if (isOwn(candidate, rise) && static_cast<std::size_t>(last - first) >= needed) {
-                candidate.onset.at = std::min(candidate.onset.at, rise.at);
+        std::ranges::sort(usual);
+        const auto needed = std::max(
+            {kFewest,
+             static_cast<std::size_t>(kShare * static_cast<double>(blows)),
+             static_cast<std::size_t>(kOverChance * static_cast<double>(usual.size()))}
+        );
+        for (OnsetCandidate& candidate : analysis.candidates) {
+            // What is true of the loud ones is so of the soft ones too.
+            if (!loud && candidate.onset.strength >= kLoud) {
+                continue;
+            }
+            for (const EarlierRise& rise : candidate.ahead) {
+                const Frames ahead = candidate.body - rise.at;
+                const auto first = std::ranges::lower_bound(usual, ahead - within);
+                const auto last = std::ranges::upper_bound(usual, ahead + within);
+                if (isOwn(candidate, rise) && static_cast<std::size_t>(last - first) >= needed) {
+                    candidate.onset.at = std::min(candidate.onset.at, rise.at);
+                }
             }
         }
     }
@@ -262,11 +268,14 @@ void beginAsOthersDo(OnsetAnalysis& analysis)
                 attacks.back().isSure = false;
             }
             which.push_back(i);
-            attacks.push_back(
-                {candidate.trace.get(),
-                 toSeconds(onset.at - candidate.body, Hertz(rate)),
-                 onset.confidence >= kSure && (!isSecond || !attacks.back().isSure)}
-            );
+            FoundAttack attack{
+                candidate.trace.get(),
+                toSeconds(onset.at - candidate.body, Hertz(rate)),
+                onset.confidence >= kSure && (!isSecond || !attacks.back().isSure)};
+            for (const EarlierRise& rise : candidate.ahead) {
+                attack.ahead.push_back(toSeconds(rise.at - candidate.body, Hertz(rate)));
+            }
+            attacks.push_back(std::move(attack));
         }
     }
     const auto starts = startsByShape(attacks);
@@ -442,19 +451,24 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
     // A skin struck hard swells once more: the blow still starts where it began.
     const Frames sameBlow = toFrames(milliseconds(8.0), rate);
     std::vector<Onset> blows;
+    Frames body{0};  // of the last of them
     for (const OnsetCandidate& candidate : candidates) {
         const Onset& onset = candidate.onset;
         if (onset.strength < threshold || onset.confidence < least) {
             continue;
         }
-        const bool isSameBlow = !blows.empty() &&
-                                onset.at - blows.back().at < std::min(gap, sameBlow) &&
-                                blows.back().strength > 0.5 * onset.strength;
+        // Where the swell was thought to begin says less than when it came.
+        const auto isSoon = [&](Frames after) { return after < std::min(gap, sameBlow); };
+        const bool isSameBlow =
+            !blows.empty() &&
+            (isSoon(onset.at - blows.back().at) || isSoon(candidate.body - body)) &&
+            blows.back().strength > 0.5 * onset.strength;
         if (isSameBlow) {
             blows.back().strength = std::max(blows.back().strength, onset.strength);
             blows.back().confidence = std::max(blows.back().confidence, onset.confidence);
         } else {
             blows.push_back(onset);
+            body = candidate.body;
         }
     }
     // The strongest first: of three in a row the middle one must not take the first with it when it

@@ -44,7 +44,7 @@ TEST(AttackShapes, ATraceSaysTheLevelInSteps)
 TEST(AttackShapes, FewStrokesSayNothingOfEachOther)
 {
     const AttackTrace trace = traceOf(stroke(0.0, 800.0, 0.0005, 1), kRate, Frames(3072));
-    const std::vector<FoundAttack> attacks(5, FoundAttack{&trace, Seconds(0.0), true});
+    const std::vector<FoundAttack> attacks(5, FoundAttack{&trace, Seconds(0.0)});
     for (const auto& start : startsByShape(attacks)) {
         EXPECT_FALSE(start);
     }
@@ -63,7 +63,7 @@ TEST(AttackShapes, AStrokeFoundLateBeginsAsTheOthersOfItsKind)
     }
     std::vector<FoundAttack> attacks;
     for (const AttackTrace& trace : traces) {
-        attacks.push_back({&trace, Seconds(0.0), true});
+        attacks.push_back({&trace, Seconds(0.0)});
     }
     // One that nothing was learned from is placed all the same.
     attacks[20].isSure = false;
@@ -71,6 +71,70 @@ TEST(AttackShapes, AStrokeFoundLateBeginsAsTheOthersOfItsKind)
     for (std::size_t i = 0; i < starts.size(); ++i) {
         const double start = starts[i].value_or(Seconds(0.0)).count();
         EXPECT_NEAR(start, i % 5 == 0 ? -0.005 : 0.0, 0.0006) << i;
+    }
+}
+
+// Noise that begins `begins` after the middle and dies away, as a cymbal's does.
+void addCymbal(std::vector<float>& samples, double begins, unsigned seed)
+{
+    std::mt19937 random(seed);
+    std::normal_distribution<double> noise(0.0, 0.02);
+    for (std::size_t n = 0; n < samples.size(); ++n) {
+        const double t = (static_cast<double>(n) - 3072.0) / kRate.count() - begins;
+        samples[n] += t < 0.0 ? 0.0F : static_cast<float>(noise(random) * std::exp(-t / 0.2));
+    }
+}
+
+TEST(AttackShapes, ALowDrumBeginsWithItselfAndNotWithTheCymbalBeforeIt)
+{
+    std::vector<AttackTrace> traces;
+    std::vector<double> cymbals;
+    for (unsigned i = 0; i < 40; ++i) {
+        auto samples = stroke(0.0, 70.0, 0.0005, i);
+        cymbals.push_back(i % 4 == 0 ? -0.003 - 0.0003 * (i / 4) : 0.0);
+        if (cymbals.back() < 0.0) {
+            addCymbal(samples, cymbals.back(), i);
+        }
+        traces.push_back(traceOf(samples, kRate, Frames(3072)));
+    }
+    std::vector<FoundAttack> attacks;
+    for (std::size_t i = 0; i < traces.size(); ++i) {
+        attacks.push_back({&traces[i], Seconds(cymbals[i])});
+    }
+    const auto starts = startsByShape(attacks);
+    for (std::size_t i = 0; i < starts.size(); ++i) {
+        EXPECT_NEAR(starts[i].value_or(attacks[i].start).count(), 0.0, 0.0011) << i;
+    }
+}
+
+TEST(AttackShapes, AKindBeginsWhereManyOfItRiseAhead)
+{
+    constexpr double kAhead = -0.005;
+    std::vector<AttackTrace> traces;
+    for (unsigned i = 0; i < 30; ++i) {
+        auto samples = stroke(0.0, 400.0, 0.0005, i);
+        const auto touch = stroke(kAhead, 900.0, 0.0005, i + 100);
+        for (std::size_t n = 0; n < samples.size(); ++n) {
+            samples[n] += 0.1F * touch[n];
+        }
+        traces.push_back(traceOf(samples, kRate, Frames(3072)));
+    }
+    const auto startsWhen = [&](unsigned every) {
+        std::vector<FoundAttack> attacks;
+        for (unsigned i = 0; i < traces.size(); ++i) {
+            attacks.push_back({&traces[i], Seconds(0.0)});
+            if (i % every == 0) {
+                attacks.back().ahead.push_back(Seconds(kAhead));
+            }
+        }
+        return startsByShape(attacks);
+    };
+    for (const auto& start : startsWhen(2)) {
+        EXPECT_NEAR(start.value_or(Seconds(0.0)).count(), kAhead, 0.0006);
+    }
+    // What rises ahead of a few says nothing of the others.
+    for (const auto& start : startsWhen(6)) {
+        EXPECT_NEAR(start.value_or(Seconds(0.0)).count(), 0.0, 0.0006);
     }
 }
 

@@ -59,7 +59,8 @@ TEST_F(Microphones, AreHeardInPartsAsTheyAreHeardAsOne)
                 EXPECT_NEAR(toDecibels(near->strength), toDecibels(onset.strength), 1.5);
             }
         }
-        EXPECT_GE(same + 1, one.size());
+        // Where a stroke begins is learned from the others of its part: of a few of them less is known.
+        EXPECT_GE(same + one.size() / 25, one.size());
         EXPECT_LE(other.size(), one.size() + 1);
         // Nothing twice at a seam, and in order.
         for (std::size_t i = 1; i < (*parts)[m].candidates.size(); ++i) {

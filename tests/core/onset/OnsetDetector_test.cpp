@@ -232,6 +232,29 @@ TEST(OnsetDetector, KeepsQuietBlowsWhenAnotherMicrophoneHearsOnlyItsOwnNoise)
     EXPECT_EQ(pickOnsets(analysis.candidates, Hertz(48000.0), {})->size(), before);
 }
 
+// A skin swells once more 7 ms after it was struck: where that was thought to begin changes nothing.
+TEST(OnsetDetector, TheSwellOfABlowIsNoBlow)
+{
+    const auto candidate = [](std::int64_t at, std::int64_t body, double strength) {
+        OnsetCandidate made;
+        made.onset = {Frames(at), strength, 0.99};
+        made.body = Frames(body);
+        return made;
+    };
+    for (const std::int64_t swellAt : {5300, 5350, 5540}) {
+        const std::vector<OnsetCandidate> candidates{
+            candidate(5000, 5000, 0.7), candidate(swellAt, 5340, 0.9), candidate(9000, 9000, 0.8)};
+        const auto picked = *pickOnsets(candidates, Hertz(48000.0), {});
+        ASSERT_EQ(picked.size(), 2U) << swellAt;
+        EXPECT_EQ(picked[0].at, Frames(5000)) << swellAt;
+        EXPECT_EQ(picked[0].strength, 0.9) << swellAt;
+    }
+    // What is more than twice as loud is another blow.
+    const std::vector<OnsetCandidate> louder{
+        candidate(5000, 5000, 0.3), candidate(5300, 5340, 0.9)};
+    EXPECT_EQ(pickOnsets(louder, Hertz(48000.0), {})->front().at, Frames(5300));
+}
+
 TEST(OnsetDetector, SaysWhereTheWidestGapOfLevelsIs)
 {
     OnsetAnalysis analysis;
