@@ -537,7 +537,7 @@ std::optional<int> startOf(const std::vector<int>& found, const std::vector<int>
     constexpr double kShare = 0.5;
     constexpr double kShareOfAll = 0.2;
     constexpr double kShareWithRises = 0.35;
-    constexpr std::size_t kLeast = 3;
+    constexpr std::size_t kLeast = 4;
     constexpr std::size_t kMembers = 5;
     if (found.size() < kMembers) {
         return std::nullopt;
@@ -551,34 +551,32 @@ std::optional<int> startOf(const std::vector<int>& found, const std::vector<int>
     return own && risen ? std::optional(std::min(*own, *risen)) : own;
 }
 
-// Lines a stroke up with one of the kinds that explain it about best: with that which has it begin earliest, for what hides
-// the beginning of a kind's strokes makes it late. None where what explains it best has no beginning.
+// Lines a stroke up with one of the kinds that explain it about best, of those whose beginning is known: with that which has
+// it begin earliest, for what hides the beginning of a kind's strokes makes it late. None where there is none.
 const Kind* lineUpKnown(Stroke& stroke, std::span<const Kind> kinds)
 {
     constexpr float kAlike = 3.0F;  // dB squared
     std::vector<Place> places;
-    const Kind* best = nullptr;
-    Place least;
+    float least = kNever;
     for (const Kind& kind : kinds) {
-        places.push_back(ShapeMatch(kind.shape, stroke).best(least.misfit + kAlike));
-        if (places.back().misfit < least.misfit) {
-            least = places.back();
-            best = &kind;
-        }
+        const bool isKnown = kind.start.has_value();
+        places.push_back(isKnown ? ShapeMatch(kind.shape, stroke).best(least + kAlike) : Place());
+        least = std::min(least, places.back().misfit);
     }
-    if (best == nullptr || !best->start) {
-        return nullptr;
-    }
-    Place place = least;
+    const Kind* chosen = nullptr;
+    Place place;
     for (std::size_t k = 0; k < kinds.size(); ++k) {
-        if (kinds[k].start && places[k].misfit <= least.misfit + kAlike &&
-            places[k].at + *kinds[k].start < place.at + *best->start) {
+        const bool isAlike = kinds[k].start && places[k].misfit <= least + kAlike;
+        if (isAlike &&
+            (chosen == nullptr || places[k].at + *kinds[k].start < place.at + *chosen->start)) {
             place = places[k];
-            best = &kinds[k];
+            chosen = &kinds[k];
         }
     }
-    moveTo(stroke, place, best->name);
-    return best;
+    if (chosen != nullptr) {
+        moveTo(stroke, place, chosen->name);
+    }
+    return chosen;
 }
 
 std::vector<Kind> learn(std::vector<Stroke>& strokes)

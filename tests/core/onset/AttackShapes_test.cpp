@@ -91,7 +91,7 @@ TEST(AttackShapes, ALowDrumBeginsWithItselfAndNotWithTheCymbalBeforeIt)
     std::vector<double> cymbals;
     for (unsigned i = 0; i < 40; ++i) {
         auto samples = stroke(0.0, 70.0, 0.0005, i);
-        cymbals.push_back(i % 4 == 0 ? -0.003 - 0.0003 * (i / 4) : 0.0);
+        cymbals.push_back(i % 6 == 0 ? -0.003 - 0.0006 * (i / 6) : 0.0);
         if (cymbals.back() < 0.0) {
             addCymbal(samples, cymbals.back(), i);
         }

@@ -202,6 +202,7 @@ TEST(OnsetDetector, OfThreeInARowTheFirstStaysWhenTheSecondGivesWayToTheThird)
     std::vector<OnsetCandidate> candidates(3);
     for (std::size_t i = 0; i < 3; ++i) {
         candidates[i].onset = {Frames(1000 + 720 * static_cast<std::int64_t>(i)), 0.3, 0.9};
+        candidates[i].body = candidates[i].onset.at;
     }
     candidates[1].onset.strength = 0.5;
     candidates[2].onset.strength = 0.8;
