@@ -1,6 +1,7 @@
 #include "core/fit/Roles.h"
 
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 #include <optional>
 #include <utility>
@@ -81,14 +82,31 @@ std::size_t loudestOf(const std::vector<JudgedHit>& hits, const Indices& strokes
     });
 }
 
+// Whether a long roll ends with a stroke that lies whole steps after its first one and is no softer than the rest: the blow it
+// leads up to, though in the rattle of the strokes before it is not heard how loud it is.
+bool arrives(const std::vector<JudgedHit>& hits, const Roll& roll, const StepAt& stepAt, Hertz rate)
+{
+    constexpr std::size_t kLong = 4;
+    constexpr double kOnALine = 0.25;  // of a step
+    const JudgedHit& first = hits[roll.strokes.front()];
+    const JudgedHit& last = hits[roll.strokes.back()];
+    const double steps =
+        between(first, last, rate) / stepAt(toSeconds(first.played.beatPoint, rate));
+    return roll.strokes.size() >= kLong && std::abs(steps - std::round(steps)) < kOnALine &&
+           last.played.strength >=
+               kGraceQuieter * hits[loudestOf(hits, roll.strokes)].played.strength;
+}
+
 // The last one is the main hit when they lead up to it, otherwise the first.
-void attachRoll(std::vector<JudgedHit>& hits, const Roll& roll)
+void attachRoll(std::vector<JudgedHit>& hits, const Roll& roll, const StepAt& stepAt, Hertz rate)
 {
     const std::size_t first = roll.strokes.front();
     const std::size_t loudest = loudestOf(hits, roll.strokes);
-    const bool leadsUp =
-        hits[loudest].played.strength * kGraceQuieter > hits[first].played.strength;
-    attach(hits, roll.strokes, leadsUp ? loudest : first);
+    if (hits[loudest].played.strength * kGraceQuieter > hits[first].played.strength) {
+        attach(hits, roll.strokes, loudest);
+    } else {
+        attach(hits, roll.strokes, arrives(hits, roll, stepAt, rate) ? roll.strokes.back() : first);
+    }
 }
 
 // What this lead plays loud around a hit: its upper quartile there.
@@ -237,7 +255,7 @@ std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, const StepAt& 
             }
         }
         for (Roll& roll : rollsOf(hits, ofLead, stepAt, rate)) {
-            attachRoll(hits, roll);
+            attachRoll(hits, roll, stepAt, rate);
             const auto first = std::ranges::lower_bound(ofLead, roll.strokes.front());
             const auto which = static_cast<std::size_t>(first - ofLead.begin());
             const double loud = loudNearby(hits, ofLead, which, rate);

@@ -107,6 +107,37 @@ TEST(Roles, ARollGoesWithTheBlowItLeadsUpToAtItsOwnPace)
     EXPECT_EQ(apart[3].main, 1U);
 }
 
+TEST(Roles, ALongRollLeadsUpToALastStrokeThatLiesWholeStepsAfterItsFirst)
+{
+    const auto hits = roles(
+        {at(1.0),
+         at(1.5, 0.5),
+         at(1.58, 0.4),
+         at(1.66, 0.48),
+         at(1.74, 0.4),
+         at(1.825, 0.47),
+         at(2.4)}
+    );
+    EXPECT_EQ(hits[5].role, HitRole::Main);
+    EXPECT_EQ(hits[1].main, 5U);
+    EXPECT_EQ(hits[4].main, 5U);
+    // Half a step off it lies on no line, and a soft one is led up to by nothing.
+    const auto even =
+        roles({at(1.0), at(1.5, 0.5), at(1.58, 0.4), at(1.66, 0.48), at(1.74, 0.47), at(2.4)});
+    EXPECT_EQ(even[1].role, HitRole::Main);
+    EXPECT_EQ(even[4].main, 1U);
+    const auto soft = roles(
+        {at(1.0),
+         at(1.5, 0.5),
+         at(1.58, 0.4),
+         at(1.66, 0.48),
+         at(1.74, 0.4),
+         at(1.825, 0.3),
+         at(2.4)}
+    );
+    EXPECT_EQ(soft[1].role, HitRole::Main);
+}
+
 TEST(Roles, ASoftRollMayLeadUpToAnotherDrum)
 {
     const auto hits =
