@@ -75,6 +75,7 @@ TEST_F(SpeedLines, KeepAClipsLengthAndLeaveOutWhatWentByFaster)
         EXPECT_EQ(clip(*fast, t, 0).length, clip(split_, t, 0).length);
         EXPECT_EQ(clip(*fast, t, 0).sound.treatment, clip(*fast, 0, 0).sound.treatment);
         EXPECT_EQ(clip(*fast, t, 1), clip(split_, t, 1));
+        EXPECT_TRUE(clip(*fast, t, 0).byHand);  // a fit made again keeps it
     }
     // Before it all is as it was; after it the take has come half a second further.
     const Frames begin = clip(split_, 0, 0).at;

@@ -39,6 +39,9 @@ struct Made {
     }
 };
 
+constexpr BandPowers kFirstDrum{1e-2, 3e-3, 4e-4, 1e-4};
+constexpr BandPowers kSecondDrum{1e-3, 8e-3, 6e-3, 2e-3};
+
 BandPowers times(BandPowers powers, double gain)
 {
     for (double& power : powers) {
@@ -65,13 +68,11 @@ protected:
     }
     void play(std::int64_t hop, double first, double second)
     {
-        constexpr BandPowers kFirst{1e-2, 3e-3, 4e-4, 1e-4};
-        constexpr BandPowers kSecond{1e-3, 8e-3, 6e-3, 2e-3};
         hops_.push_back(hop);
-        here_.strike(hop, times(kFirst, first));
-        here_.strike(hop + 2, times(kSecond, 0.02 * second));  // -17 dB of bleed
-        there_.strike(hop + 2, times(kFirst, 0.02 * first));
-        there_.strike(hop, times(kSecond, second));
+        here_.strike(hop, times(kFirstDrum, first));
+        here_.strike(hop + 2, times(kSecondDrum, 0.02 * second));  // -17 dB of bleed
+        there_.strike(hop + 2, times(kFirstDrum, 0.02 * first));
+        there_.strike(hop, times(kSecondDrum, second));
     }
     [[nodiscard]] OwnParts parts(std::vector<const BandEnvelope*> others)
     {
@@ -136,6 +137,20 @@ TEST_F(KitPatterns, OneThatHearsTheSameOrOnlyNoiseIsPassedOver)
         for (std::size_t i = 0; i < hops_.size(); ++i) {
             EXPECT_DOUBLE_EQ(level(same, i), level(whole, i)) << i;
         }
+    }
+}
+
+TEST_F(KitPatterns, ARoomThatHearsAllOfThemLateIsNoWitness)
+{
+    for (const std::int64_t later : {2, 12}) {
+        Made room;
+        for (std::size_t i = 0; i < hops_.size(); ++i) {
+            // The second drum louder than the first, as in a microphone of its own.
+            room.strike(hops_[i] + later, i % 2 == 0 ? times(kFirstDrum, 0.05) : kSecondDrum);
+        }
+        const BandEnvelope heard = room.envelope();
+        EXPECT_EQ(parts({&heard}).witnesses, later > 5 ? 0U : 1U) << later;
+        EXPECT_EQ(parts({&other_, &heard}).witnesses, later > 5 ? 1U : 2U) << later;
     }
 }
 
