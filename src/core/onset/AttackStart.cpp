@@ -59,8 +59,8 @@ Coefficients predictor(std::span<const float> x)
 {
     Coefficients a{};
     std::vector<double> forwards(x.begin(), x.end());
-    std::vector<double> backwards =
-        forwards;  // each stays where what it is held against next will find it
+    // Each stays where what it is held against next will find it.
+    std::vector<double> backwards = forwards;
     for (std::size_t m = 0; m < kOrder; ++m) {
         const auto forward = std::span(forwards).subspan(m + 1);
         const auto backward = std::span(backwards).first(forward.size());
@@ -196,8 +196,8 @@ Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Sec
 
     // The latest place before the peak where the level has risen steeply within a millisecond
     // and stands at a fair part of the peak; in what rings on, where it has risen the most.
-    constexpr double kAsMuch =
-        1.0 - 1e-9;  // what is held stays equal for a while: its first counts
+    // What is held stays equal for a while: its first counts, however the last digit is rounded.
+    constexpr double kAsMuch = 1.0 - 1e-9;
     std::size_t risen = peak;
     double most = 0.0;
     for (std::size_t n = peak + 1; n-- > millisecond;) {

@@ -6,7 +6,7 @@ namespace orthochron {
 
 namespace {
 
-constexpr std::int64_t kPeakHops = 8;  // a rise is the greatest this far around
+constexpr std::int64_t kPeakHops = 8;     // a rise is the greatest this far around
 constexpr float kLeastRise = 1.9952623F;  // 3 dB
 
 }  // namespace

@@ -35,12 +35,14 @@ protected:
         for (const Mark& mark : song_.track(kick_)->marks) {
             OnsetCandidate candidate;
             candidate.onset = {mark.at, mark.strength, mark.confidence};
+            candidate.body = mark.at;
             candidate.overBleedDecibels = 2.0;
             analysis.candidates.push_back(candidate);
         }
         left_ = song_.track(kick_)->marks[0].at + Frames(6000);
         OnsetCandidate candidate;
         candidate.onset = {left_, 0.2, confidence};
+        candidate.body = left_;
         candidate.isRing = true;
         candidate.overBleedDecibels = 30.0;
         analysis.candidates.insert(analysis.candidates.begin() + 1, candidate);
