@@ -1,0 +1,207 @@
+#include "core/onset/StrokeShape.h"
+
+#include "core/onset/AttackLevels.h"
+
+#include <cmath>
+#include <cstring>
+
+namespace orthochron::shapes {
+
+namespace {
+
+constexpr int kQuiet = 56;  // what lies this far before a start is what it rises from
+
+// By how many dB two sounds together are louder than the louder, the other being so many dB softer.
+float togetherLouder(float softer)
+{
+    constexpr float kStep = 1.0F / 16.0F;  // between two of them a straight line is 0.00003 dB off
+    constexpr std::size_t kSteps = 60 * 16;
+    static const std::array<float, kSteps + 2> kLouder = [] {
+        std::array<float, kSteps + 2> louder{};
+        for (std::size_t n = 0; n < louder.size(); ++n) {
+            const float power = std::exp(-0.23025851F * kStep * static_cast<float>(n));
+            louder[n] = 4.3429448F * std::log1p(power);
+        }
+        return louder;
+    }();
+    const float place = std::min(softer / kStep, static_cast<float>(kSteps));
+    const auto before = static_cast<std::size_t>(place);
+    const float part = place - static_cast<float>(before);
+    return kLouder[before] + part * (kLouder[before + 1] - kLouder[before]);
+}
+
+// What a shape would look like in a stroke's quiet, this much louder than the stroke was thought to be.
+std::array<float, kLength>
+expected(const Shape& shape, const Stroke& stroke, std::size_t listening, float louder)
+{
+    std::array<float, kLength> levels;
+    const float quiet = stroke.quiet[listening];
+    for (std::size_t k = 0; k < kLength; ++k) {
+        const float own = shape[listening][k] + stroke.loud[listening] + louder;
+        levels[k] = std::max(own, quiet) + togetherLouder(std::abs(own - quiet));
+    }
+    return levels;
+}
+
+// Four side by side, as every processor does them; left to find that out the compiler does not.
+constexpr std::size_t kLanes = 4;
+using Lane = float __attribute__((vector_size(kLanes * sizeof(float))));
+
+// The mean over all steps, and `more`; given up, with as much, once it is no less than `most`.
+float misfitOf(const float* there, const std::array<float, kLength>& wanted, float more, float most)
+{
+    constexpr float kMost = 400.0F;      // dB squared
+    constexpr float kTooLoud = 0.6F;     // of what too soft counts
+    constexpr std::size_t kAtOnce = 16;  // steps
+    static_assert(kAtOnce % kLanes == 0 && kLength % kAtOnce == 0);
+    const Lane most4 = Lane{} + kMost;
+    Lane sums{};
+    float misfit = more;
+    for (std::size_t first = 0; first < kLength && misfit < most; first += kAtOnce) {
+        for (std::size_t k = first; k < first + kAtOnce; k += kLanes) {
+            Lane off;
+            Lane here;
+            std::memcpy(&off, there + k, sizeof(off));
+            std::memcpy(&here, wanted.data() + k, sizeof(here));
+            off -= here;
+            const Lane square = off * (off > 0.0F ? kTooLoud * off : off);
+            sums += square < most4 ? square : most4;
+        }
+        const float sum = (sums[0] + sums[1]) + (sums[2] + sums[3]);
+        misfit = sum / static_cast<float>(kLength) + more;
+    }
+    return misfit;
+}
+
+}  // namespace
+
+float median(std::vector<float>& values)
+{
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::ranges::nth_element(values, middle);
+    return *middle;
+}
+
+Stroke strokeOf(const FoundAttack& attack)
+{
+    constexpr int kLoudAfter = 56;
+    constexpr std::size_t kLoudest = 8;
+    Stroke stroke;
+    const double steps = attack.start.count() / AttackTrace::kStep.count();
+    stroke.found = std::clamp(static_cast<int>(std::lround(steps)), -kReach, 4);
+    stroke.at = stroke.found;
+    stroke.mayBegin.push_back(stroke.found);
+    for (const Seconds ahead : attack.ahead) {
+        const auto step = static_cast<int>(std::lround(ahead.count() / AttackTrace::kStep.count()));
+        if (std::ranges::none_of(stroke.mayBegin, [&](int other) {
+                return std::abs(step - other) <= kTogether;
+            })) {
+            stroke.mayBegin.push_back(step);
+        }
+    }
+    const int start = static_cast<int>(AttackTrace::kBefore) + stroke.found;
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        for (std::size_t n = 0; n < AttackTrace::kSteps; ++n) {
+            stroke.levels[l][n] = attack.trace->decibels(l, n);
+        }
+        const auto& levels = stroke.levels[l];
+        std::vector<float> before(levels.begin(), levels.begin() + (start - kQuiet));
+        stroke.quiet[l] = median(before);
+        std::vector<float> after(levels.begin() + (start - 4), levels.begin() + start + kLoudAfter);
+        std::ranges::partial_sort(
+            after, after.begin() + static_cast<std::ptrdiff_t>(kLoudest), std::greater{}
+        );
+        double power = 0.0;
+        for (std::size_t k = 0; k < kLoudest; ++k) {
+            power += std::pow(10.0, 0.1 * static_cast<double>(after[k]));
+        }
+        stroke.loud[l] = static_cast<float>(decibelsOf(power / static_cast<double>(kLoudest)));
+    }
+    return stroke;
+}
+
+Shape shapeOf(std::span<const Stroke> strokes, std::vector<std::size_t> members)
+{
+    constexpr double kShare = 0.75;
+    std::ranges::stable_sort(members, std::greater{}, [&](std::size_t i) {
+        return strokes[i].clear();
+    });
+    const auto share = static_cast<std::size_t>(kShare * static_cast<double>(members.size()));
+    members.resize(std::min(members.size(), std::max<std::size_t>(6, share)));
+    Shape shape;
+    std::vector<float> values(members.size());
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        for (int k = 0; k < kLength; ++k) {
+            std::ranges::transform(members, values.begin(), [&](std::size_t i) {
+                return strokes[i].level(l, strokes[i].at, k);
+            });
+            shape[l][static_cast<std::size_t>(k)] = median(values);
+        }
+    }
+    return shape;
+}
+
+ShapeMatch::ShapeMatch(const Shape& shape, const Stroke& stroke) : stroke_(stroke)
+{
+    constexpr float kLeast = 3.0F;  // dB
+    constexpr float kMost = 30.0F;
+    float sum = 0.0F;
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        for (std::size_t g = 0; g < kLouder.size(); ++g) {
+            wanted_[l][g] = expected(shape, stroke, l, kLouder[g]);
+        }
+        weights_[l] = std::clamp(stroke.loud[l] - stroke.quiet[l], kLeast, kMost);
+        sum += weights_[l];
+    }
+    for (float& weight : weights_) {
+        weight /= sum;
+    }
+}
+
+Place ShapeMatch::at(int place, float best) const
+{
+    constexpr float kOtherLevel = 0.3F;  // for each dB squared
+    constexpr float kFurther = 6.0F;     // for 5 ms, growing with the square
+    constexpr float kFiveMs = 20.0F;     // steps
+    const float far = static_cast<float>(place - stroke_.found) / kFiveMs;
+    Place found{place, kFurther * far * far};
+    for (std::size_t l = 0; l < kListenings && found.misfit < best; ++l) {
+        const auto from =
+            static_cast<std::size_t>(static_cast<int>(AttackTrace::kBefore) + place - kAhead);
+        const float* there = stroke_.levels[l].data() + from;
+        // More than this is no better than another level, or than another place.
+        float least = (best - found.misfit) / weights_[l];
+        bool isBetter = false;
+        for (std::size_t g = 0; g < kLouder.size(); ++g) {
+            const float otherLevel = kOtherLevel * kLouder[g] * kLouder[g];
+            const float misfit = misfitOf(there, wanted_[l][g], otherLevel, least);
+            if (misfit < least) {
+                least = misfit;
+                found.louder[l] = kLouder[g];
+                isBetter = true;
+            }
+        }
+        if (!isBetter) {
+            return {};
+        }
+        found.misfit += least * weights_[l];
+    }
+    return found;
+}
+
+Place ShapeMatch::best(float misfit) const
+{
+    Place best{stroke_.found, misfit};
+    bool isFound = false;
+    for (int n = 0; n <= 2 * kReach; ++n) {
+        const int shift = n % 2 == 0 ? n / 2 : -(n + 1) / 2;
+        const Place place = at(stroke_.found + shift, best.misfit);
+        if (place.misfit < best.misfit) {
+            best = place;
+            isFound = true;
+        }
+    }
+    return isFound ? best : Place();
+}
+
+}  // namespace orthochron::shapes
