@@ -34,7 +34,7 @@ float togetherLouder(float softer)
 std::array<float, kLength>
 expected(const Shape& shape, const Stroke& stroke, std::size_t listening, float louder)
 {
-    std::array<float, kLength> levels;
+    std::array<float, kLength> levels{};
     const float quiet = stroke.quiet[listening];
     for (std::size_t k = 0; k < kLength; ++k) {
         const float own = shape[listening][k] + stroke.loud[listening] + louder;

@@ -21,12 +21,12 @@ using Shape = std::array<std::array<float, kLength>, kListenings>;
 
 // An attack being lined up.
 struct Stroke {
-    std::array<std::array<float, AttackTrace::kSteps>, kListenings> levels;  // dB
-    std::array<float, kListenings> quiet;
-    std::array<float, kListenings> loud;  // of its loudest steps
-    int found = 0;                        // steps from the centre
-    int at = 0;                           // where it is thought to begin
-    std::vector<int> mayBegin;            // steps from the centre: there, and at what rises ahead
+    std::array<std::array<float, AttackTrace::kSteps>, kListenings> levels{};  // dB
+    std::array<float, kListenings> quiet{};
+    std::array<float, kListenings> loud{};  // of its loudest steps
+    int found = 0;                          // steps from the centre
+    int at = 0;                             // where it is thought to begin
+    std::vector<int> mayBegin;              // steps from the centre: there, and at what rises ahead
     std::size_t kind = 0;
 
     [[nodiscard]] float clear() const { return std::min(loud[0] - quiet[0], loud[1] - quiet[1]); }
@@ -66,7 +66,7 @@ private:
 
     const Stroke& stroke_;
     std::array<float, kListenings> weights_{};  // by how far the stroke stands out
-    std::array<std::array<std::array<float, kLength>, kLouder.size()>, kListenings> wanted_;
+    std::array<std::array<std::array<float, kLength>, kLouder.size()>, kListenings> wanted_{};
 };
 
 }  // namespace orthochron::shapes
