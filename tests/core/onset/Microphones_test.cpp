@@ -40,8 +40,9 @@ protected:
 TEST_F(Microphones, AreHeardInPartsAsTheyAreHeardAsOne)
 {
     const auto whole = analyseMicrophones(heard(), kRate);
+    // Where a stroke begins is learned from the others of its part, so there must be some.
     const auto parts = analyseMicrophones(
-        heard(), kRate, {}, {.together = Seconds(80.0), .shortest = Seconds(10.0)}
+        heard(), kRate, {}, {.together = Seconds(80.0), .shortest = Seconds(20.0)}
     );
 
     ASSERT_TRUE(whole && parts);
@@ -59,8 +60,7 @@ TEST_F(Microphones, AreHeardInPartsAsTheyAreHeardAsOne)
                 EXPECT_NEAR(toDecibels(near->strength), toDecibels(onset.strength), 1.5);
             }
         }
-        // Where a stroke begins is learned from the others of its part: of a few of them less is known.
-        EXPECT_GE(same + one.size() / 25, one.size());
+        EXPECT_GE(same + 1, one.size());
         EXPECT_LE(other.size(), one.size() + 1);
         // Nothing twice at a seam, and in order.
         for (std::size_t i = 1; i < (*parts)[m].candidates.size(); ++i) {
