@@ -113,7 +113,12 @@ double attackPower(const BandEnvelope& envelope, int band, std::int64_t hop)
     for (std::int64_t shift = 0; shift <= 6; shift += 2) {
         loudest = std::max(loudest, envelope.mean(band, hop + shift, hop + shift + window));
     }
-    return std::max(loudest - envelope.mean(band, hop - 2 - window, hop - 2), 0.0);
+    // Where its click was hidden it is thought to begin at its body: what the click brought is no part of what was there.
+    double before = loudest;
+    for (std::int64_t end = hop - 6; end <= hop - 2; end += 2) {
+        before = std::min(before, envelope.mean(band, end - window, end));
+    }
+    return loudest - before;
 }
 
 BandPowers attackPowers(const BandEnvelope& envelope, std::int64_t hop)

@@ -317,7 +317,9 @@ const Kind* lineUpKnown(Stroke& stroke, std::span<const Kind> kinds)
     float least = kNever;
     for (const Kind& kind : kinds) {
         const bool isKnown = kind.start.has_value();
-        places.push_back(isKnown ? ShapeMatch(kind.shape, stroke).best(least + kAlike) : Place());
+        places.push_back(
+            isKnown ? ShapeMatch(kind.shape, stroke, *kind.start).best(least + kAlike) : Place()
+        );
         least = std::min(least, places.back().misfit);
     }
     const Kind* chosen = nullptr;
@@ -357,7 +359,10 @@ std::vector<Kind> learn(std::vector<Stroke>& strokes)
             if (stroke.kind != kind.name) {
                 continue;
             }
-            found.push_back(stroke.found - stroke.at);
+            // Found where another drum is heard it says nothing of where its kind begins.
+            if (!stroke.isOthers(stroke.found)) {
+                found.push_back(stroke.found - stroke.at);
+            }
             for (const int begin : stroke.mayBegin) {
                 mayBegin.push_back(begin - stroke.at);
             }
@@ -401,7 +406,7 @@ std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> a
         if (kind == nullptr) {
             return;
         }
-        const shapes::ShapeMatch match(kind->shape, stroke);
+        const shapes::ShapeMatch match(kind->shape, stroke, *kind->start);
         const float here = match.at(stroke.found - *kind->start, shapes::kNever).misfit;
         if (here - match.at(stroke.at, shapes::kNever).misfit >= shapes::kWorthMoving) {
             starts[i] = AttackTrace::kStep * static_cast<double>(stroke.at + *kind->start);

@@ -14,6 +14,8 @@ struct FoundAttack {
     Seconds start;               // from the trace's centre, within -12 to 1 ms
     bool isSure = true;          // shapes are learned from those that are
     std::vector<Seconds> ahead;  // what rises before that, from the centre too: it may begin there
+    std::vector<Seconds>
+        othersBlows{};  // when other drums are struck, likewise: it hardly begins as they arrive
 };
 
 // Where each attack begins, from its trace's centre, once it is known how the drum's strokes begin; none
@@ -25,7 +27,7 @@ struct FoundAttack {
 // soft, then each by shape), each kind is lined up stroke by stroke with what is common to it (medians,
 // so that bleed of some says nothing), and the kind begins, seen from there, where many of its strokes
 // were found to begin or show a rise ahead: at the earliest such place, for what hides a beginning makes it
-// late. Of kinds that explain a stroke about equally well that counts which has it begin earliest.
+// late. Where other drums are known to arrive it hardly begins. Of kinds that explain a stroke about equally well that counts which has it begin earliest.
 [[nodiscard]] std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> attacks
 );
 

@@ -93,6 +93,21 @@ void tellOwed(OnsetAnalysis& analysis, std::vector<Evidence>& evidence)
     }
 }
 
+// Which blows of other drums each candidate may have begun with.
+void tellOthersBlows(OnsetAnalysis& analysis, std::span<const std::int64_t> blows)
+{
+    constexpr std::int64_t kNear = 20;  // hops of a millisecond
+    for (OnsetCandidate& candidate : analysis.candidates) {
+        const std::int64_t body = analysis.envelope.hopOf(candidate.body);
+        candidate.othersBlows.clear();
+        for (auto blow = std::ranges::lower_bound(blows, body - kNear);
+             blow != blows.end() && *blow <= body + kNear;
+             ++blow) {
+            candidate.othersBlows.push_back(analysis.envelope.frameOf(*blow));
+        }
+    }
+}
+
 // The attacks that are as good as certainly the drum's own: loud, steep, and not loud elsewhere.
 bool isLoudBlow(const Evidence& evidence)
 {
@@ -255,6 +270,7 @@ Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const
         candidate.onset.strength = parts.loud > 0.0 ? std::min(1.0, fromDecibels(each.level)) : 0.0;
         candidate.overBleedDecibels = each.overBleed;
     }
+    tellOthersBlows(analysis, parts.othersBlows);
     tellOwed(analysis, evidence);
     tellLikeness(analysis, evidence);
     for (std::size_t i = 0; i < evidence.size(); ++i) {

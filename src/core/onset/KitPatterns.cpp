@@ -6,6 +6,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <numeric>
 #include <optional>
 
 namespace orthochron {
@@ -128,6 +130,31 @@ std::vector<std::size_t> ownOf(std::span<const Heard> all, std::size_t microphon
 // How loud each microphone (row) hears a loud blow of each one's drum (column), in one band.
 using Mixing = std::vector<std::vector<double>>;
 
+// By how much what is heard there grows with a drum's blows, by least squares, and what chance may hide of it.
+double growthOf(std::span<const double> blows, std::span<const double> there)
+{
+    constexpr std::size_t kFewest = 12;
+    if (blows.size() < kFewest) {
+        return std::numeric_limits<double>::infinity();
+    }
+    const auto count = static_cast<double>(blows.size());
+    const double blow = std::accumulate(blows.begin(), blows.end(), 0.0) / count;
+    const double level = std::accumulate(there.begin(), there.end(), 0.0) / count;
+    double spread = 1e-30;
+    double common = 0.0;
+    double rest = 0.0;
+    for (std::size_t i = 0; i < blows.size(); ++i) {
+        const double x = blows[i] - blow;
+        const double y = there[i] - level;
+        spread += x * x;
+        common += x * y;
+        rest += y * y;
+    }
+    const double growth = common / spread;
+    const double left = std::max(0.0, rest - growth * common) / (count - 2.0);
+    return std::max(0.0, growth) + std::sqrt(left / spread);
+}
+
 std::array<Mixing, kBands> learn(std::vector<Heard>& all)
 {
     constexpr int kRounds = 3;
@@ -147,6 +174,8 @@ std::array<Mixing, kBands> learn(std::vector<Heard>& all)
             all[d].loud = loudOf(std::move(powers));
         }
     }
+    std::array<Mixing, kBands> growth;
+    growth.fill(Mixing(count, std::vector<double>(count, 0.0)));
     std::array<Mixing, kBands> mixing;
     mixing.fill(Mixing(count, std::vector<double>(count, 0.0)));
     for (std::size_t d = 0; d < count; ++d) {
@@ -163,13 +192,29 @@ std::array<Mixing, kBands> learn(std::vector<Heard>& all)
         for (std::size_t m = 0; m < count; ++m) {
             for (std::size_t band = 0; band < kBands; ++band) {
                 std::vector<double> parts;
+                std::vector<double> blows;
+                std::vector<double> there;
                 for (std::size_t k = 0; k < own[d].size(); ++k) {
                     if ((m != d || powers[k] >= least) && powers[k] > 0.0) {
-                        parts.push_back(all[d].attacks[own[d][k]][m][band] / powers[k]);
+                        blows.push_back(powers[k]);
+                        there.push_back(all[d].attacks[own[d][k]][m][band]);
+                        parts.push_back(there.back() / blows.back());
                     }
                 }
+                growth[band][m][d] = growthOf(blows, there) * all[d].loud;
                 mixing[band][m][d] =
                     percentile(std::move(parts), m == d ? 0.5 : kAlways) * all[d].loud;
+            }
+        }
+    }
+    constexpr double kSus = 0.25;
+    for (std::size_t band = 0; band < kBands; ++band) {
+        for (std::size_t m = 0; m < count; ++m) {
+            for (std::size_t d = 0; d < count; ++d) {
+                double& there = mixing[band][m][d];
+                if (m != d && there > kSus * mixing[band][m][m]) {
+                    there = std::min(there, growth[band][m][d]);
+                }
             }
         }
     }
@@ -238,6 +283,49 @@ bool isSameDrum(std::span<const Heard> pair)
     return usualLead(0) - usualLead(1) < kApart;
 }
 
+// Whether an attack that comes later is a blow's swell: in the band it has most of it is about as loud as the blow or
+// softer, and has nothing of its brightness.
+bool isSwellOf(const BandPowers& blow, const BandPowers& later)
+{
+    constexpr std::size_t kBright = 2;  // band
+    constexpr double kLouder = 2.0;
+    constexpr double kDuller = 0.0316;  // -15 dB
+    const auto strong = static_cast<std::size_t>(std::ranges::max_element(later) - later.begin());
+    const auto brightness = [&](const BandPowers& powers) {
+        return std::accumulate(
+            powers.begin() + static_cast<std::ptrdiff_t>(std::max(strong + 1, kBright)),
+            powers.end(),
+            0.0
+        );
+    };
+    return later[strong] <= kLouder * blow[strong] &&
+           brightness(later) * blow[strong] < kDuller * brightness(blow) * later[strong];
+}
+
+// What stands out in a microphone, but not as a swell of what stood out before: a head swells again up to half a second
+// after its blow, and since nothing is struck with a swell, it would pass for the drum's clearest blow.
+std::vector<std::int64_t> blowsIn(const BandEnvelope& heard)
+{
+    constexpr std::int64_t kSoonest = 55;  // hops of a millisecond
+    constexpr std::int64_t kLatest = 500;
+    const auto hops = clearRises(heard, kClearRise);
+    std::vector<BandPowers> powers(hops.size());
+    tbb::parallel_for(std::size_t{0}, hops.size(), [&](std::size_t i) {
+        powers[i] = attackPowers(heard, hops[i]);
+    });
+    std::vector<std::int64_t> blows;
+    for (std::size_t i = 0; i < hops.size(); ++i) {
+        bool isSwell = false;
+        for (std::size_t k = i; k-- > 0 && hops[i] - hops[k] < kLatest && !isSwell;) {
+            isSwell = hops[i] - hops[k] > kSoonest && isSwellOf(powers[k], powers[i]);
+        }
+        if (!isSwell) {
+            blows.push_back(hops[i]);
+        }
+    }
+    return blows;
+}
+
 // Another microphone that can say whose an attack is, with the attacks that stand out in it.
 struct Witness {
     const BandEnvelope* envelope = nullptr;
@@ -253,7 +341,7 @@ std::vector<Witness> witnesses(
     std::vector<std::optional<Witness>> tried(others.size());
     tbb::parallel_for(std::size_t{0}, others.size(), [&](std::size_t o) {
         const BandEnvelope* other = others[o];
-        Witness witness{other, clearRises(*other, kClearRise)};
+        Witness witness{other, blowsIn(*other)};
         const std::array<const BandEnvelope*, 2> pair{&heard, other};
         const std::array<Heard, 2> both{hearAll(pair, 0, clear), hearAll(pair, 1, witness.clear)};
         const Heard& here = both[0];
@@ -290,6 +378,30 @@ std::vector<Witness> witnesses(
     return chosen;
 }
 
+// When each witness hears its own drum struck: of what stands out in it what does so in no other as much.
+std::vector<std::int64_t> blowsOfOthers(std::span<const Heard> all, std::span<const Witness> chosen)
+{
+    constexpr double kSoftest = -30.0;  // dB
+    constexpr double kLead = 3.0;       // dB
+    std::vector<std::int64_t> blows;
+    for (std::size_t w = 0; w < chosen.size(); ++w) {
+        const std::size_t microphone = w + 1;
+        for (std::size_t i = 0; i < chosen[w].clear.size(); ++i) {
+            const Everywhere& attack = all[microphone].attacks[i];
+            const double level = levelIn(attack, microphone, all);
+            bool isOwn = level > kSoftest;
+            for (std::size_t m = 0; m < attack.size(); ++m) {
+                isOwn = isOwn && (m == microphone || level > levelIn(attack, m, all) + kLead);
+            }
+            if (isOwn) {
+                blows.push_back(chosen[w].clear[i]);
+            }
+        }
+    }
+    std::ranges::sort(blows);
+    return blows;
+}
+
 }  // namespace
 
 OwnParts ownParts(
@@ -313,6 +425,7 @@ OwnParts ownParts(
     parts.bleed.resize(hops.size());
     parts.loud = all.front().loud;
     parts.witnesses = chosen.size();
+    parts.othersBlows = blowsOfOthers(all, chosen);
     double whole = 1e-14;
     for (std::size_t band = 0; band < kBands; ++band) {
         whole += mixing[band][0][0];

@@ -14,6 +14,8 @@ struct OwnParts {
     double loud = 0.0;              // power of one of the own drum's loud blows
     BandPowers pattern{};           // the part of it in each band
     std::size_t witnesses = 0;      // other microphones that had something to say
+    std::vector<std::int64_t>
+        othersBlows;  // hops, ascending: when those hear their own drums struck
 };
 
 // Takes apart the attacks at `hops` that are heard in `heard`. `others` are the other microphones

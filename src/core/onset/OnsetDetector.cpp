@@ -275,6 +275,9 @@ void beginAsOthersDo(OnsetAnalysis& analysis)
             for (const EarlierRise& rise : candidate.ahead) {
                 attack.ahead.push_back(toSeconds(rise.at - candidate.body, Hertz(rate)));
             }
+            for (const Frames blow : candidate.othersBlows) {
+                attack.othersBlows.push_back(toSeconds(blow - candidate.body, Hertz(rate)));
+            }
             attacks.push_back(std::move(attack));
         }
     }

@@ -64,7 +64,9 @@ struct OnsetCandidate {
     Seconds sinceBlow{1.0};          // that blow; 1 s at the most
     bool isRing = false;             // of a blow before it, swelling once more
     std::vector<EarlierRise> ahead;  // see risesBefore
-    Frames byItself;                 // where it seems to begin, whatever the drum's others do
+    std::vector<Frames>
+        othersBlows;  // near it: when other microphones of the set hear their own drums struck
+    Frames byItself;  // where it seems to begin, whatever the drum's others do
     std::shared_ptr<const AttackTrace> trace;  // around its body; none where it is too soft
     AttackColour colour;                       // of what begins with it
 };

@@ -43,6 +43,18 @@ expected(const Shape& shape, const Stroke& stroke, std::size_t listening, float 
     return levels;
 }
 
+// What moving a stroke by so many steps costs, dB squared. Where its click is hidden it was found at its body, and how
+// long after the click that comes is the drum's affair: further ahead costs little more. Too early it is hardly found.
+float costOfMoving(int steps)
+{
+    constexpr float kFurther = 6.0F;  // for 5 ms, growing with the square
+    constexpr float kFiveMs = 20.0F;  // steps
+    constexpr float kMostAhead = 5.0F;
+    const float far = static_cast<float>(steps) / kFiveMs;
+    const float cost = kFurther * far * far;
+    return steps < 0 ? cost / (1.0F + cost / kMostAhead) : cost;
+}
+
 // Four side by side, as every processor does them; left to find that out the compiler does not.
 constexpr std::size_t kLanes = 4;
 using Lane = float __attribute__((vector_size(kLanes * sizeof(float))));
@@ -99,6 +111,11 @@ Stroke strokeOf(const FoundAttack& attack)
             stroke.mayBegin.push_back(step);
         }
     }
+    for (const Seconds blow : attack.othersBlows) {
+        stroke.othersBlows.push_back(
+            static_cast<int>(std::lround(blow.count() / AttackTrace::kStep.count()))
+        );
+    }
     const int start = static_cast<int>(AttackTrace::kBefore) + stroke.found;
     for (std::size_t l = 0; l < kListenings; ++l) {
         for (std::size_t n = 0; n < AttackTrace::kSteps; ++n) {
@@ -141,7 +158,8 @@ Shape shapeOf(std::span<const Stroke> strokes, std::vector<std::size_t> members)
     return shape;
 }
 
-ShapeMatch::ShapeMatch(const Shape& shape, const Stroke& stroke) : stroke_(stroke)
+ShapeMatch::ShapeMatch(const Shape& shape, const Stroke& stroke, int start)
+    : stroke_(stroke), start_(start)
 {
     constexpr float kLeast = 3.0F;  // dB
     constexpr float kMost = 30.0F;
@@ -161,10 +179,10 @@ ShapeMatch::ShapeMatch(const Shape& shape, const Stroke& stroke) : stroke_(strok
 Place ShapeMatch::at(int place, float best) const
 {
     constexpr float kOtherLevel = 0.3F;  // for each dB squared
-    constexpr float kFurther = 6.0F;     // for 5 ms, growing with the square
-    constexpr float kFiveMs = 20.0F;     // steps
-    const float far = static_cast<float>(place - stroke_.found) / kFiveMs;
-    Place found{place, kFurther * far * far};
+    constexpr float kWithOthers =
+        8.0F;  // to begin just when another drum is heard: mostly that is it
+    Place found{place, costOfMoving(place - stroke_.found)};
+    found.misfit += stroke_.isOthers(place + start_) ? kWithOthers : 0.0F;
     for (std::size_t l = 0; l < kListenings && found.misfit < best; ++l) {
         const auto from =
             static_cast<std::size_t>(static_cast<int>(AttackTrace::kBefore) + place - kAhead);
@@ -191,6 +209,7 @@ Place ShapeMatch::at(int place, float best) const
 
 Place ShapeMatch::best(float misfit) const
 {
+    const int earliest = stroke_.found - kReach;
     Place best{stroke_.found, misfit};
     bool isFound = false;
     for (int n = 0; n <= 2 * kReach; ++n) {
@@ -200,6 +219,11 @@ Place ShapeMatch::best(float misfit) const
             best = place;
             isFound = true;
         }
+    }
+    // What fits best as early as is looked would fit better still before: it is no place.
+    if (isFound && best.at == earliest) {
+        best = at(stroke_.found, misfit);
+        isFound = best.misfit < misfit;
     }
     return isFound ? best : Place();
 }

@@ -26,9 +26,19 @@ struct Stroke {
     std::array<float, kListenings> loud{};  // of its loudest steps
     int found = 0;                          // steps from the centre
     int at = 0;                             // where it is thought to begin
+    std::vector<int> othersBlows;           // steps from the centre: when other drums are struck
     std::vector<int> mayBegin;              // steps from the centre: there, and at what rises ahead
     std::size_t kind = 0;
 
+    // Whether another drum may be what is heard there: it arrives within 3.5 ms of being struck.
+    [[nodiscard]] bool isOthers(int step) const
+    {
+        constexpr int kSooner = 2;
+        constexpr int kLater = 14;
+        return std::ranges::any_of(othersBlows, [&](int blow) {
+            return step >= blow - kSooner && step <= blow + kLater;
+        });
+    }
     [[nodiscard]] float clear() const { return std::min(loud[0] - quiet[0], loud[1] - quiet[1]); }
     [[nodiscard]] float level(std::size_t listening, int from, int step) const
     {
@@ -54,7 +64,8 @@ struct Place {
 // counts less than what is softer; no step counts without end.
 class ShapeMatch {
 public:
-    ShapeMatch(const Shape& shape, const Stroke& stroke);
+    // `start`: where strokes of that shape begin, seen from where it is lined up.
+    ShapeMatch(const Shape& shape, const Stroke& stroke, int start = 0);
 
     // Given up once it is no better than `best`.
     [[nodiscard]] Place at(int place, float best) const;
@@ -65,6 +76,7 @@ private:
     static constexpr std::array<float, 5> kLouder{-6.0F, -3.0F, 0.0F, 3.0F, 6.0F};
 
     const Stroke& stroke_;
+    int start_;
     std::array<float, kListenings> weights_{};  // by how far the stroke stands out
     std::array<std::array<std::array<float, kLength>, kLouder.size()>, kListenings> wanted_{};
 };

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <random>
 
 // Two drums, two microphones, known bleed: what each attack is made of.
 namespace orthochron {
@@ -152,6 +153,100 @@ TEST_F(KitPatterns, ARoomThatHearsAllOfThemLateIsNoWitness)
         EXPECT_EQ(parts({&heard}).witnesses, later > 5 ? 0U : 1U) << later;
         EXPECT_EQ(parts({&other_, &heard}).witnesses, later > 5 ? 1U : 2U) << later;
     }
+}
+
+// The second drum is never struck without the first, which is struck alone as well; each as hard as it likes.
+class StruckTogether : public testing::Test {
+protected:
+    // `bleed`: of the second drum in the first one's microphone, beside what that hears of its own.
+    void play(const BandPowers& bleed, double swell)
+    {
+        std::mt19937 random(11);
+        std::uniform_real_distribution<double> hard(0.5, 1.0);
+        std::int64_t hop = 300;
+        for (int i = 0; i < 60; ++i, hop += 300) {
+            const bool isBoth = i % 3 == 0;
+            const double first = isBoth && isSecondAlone_ ? 0.0 : hard(random);
+            const double second = isBoth ? hard(random) : 0.0;
+            hops_.push_back(hop);
+            played_.push_back(first);
+            here_.strike(hop, times(kFirstDrum, first));
+            here_.strike(hop, times(bleed, second));
+            there_.strike(hop, times(kFirstDrum, 0.02 * first));
+            there_.strike(hop, times(kSecondDrum, second));
+            // The head swells: as much again of its lowest part, without the rest.
+            there_.strike(hop + 130, {swell * second * kSecondDrum[0], 0.0, 0.0, 0.0});
+        }
+    }
+    [[nodiscard]] OwnParts parts() const
+    {
+        const BandEnvelope other = there_.envelope();
+        return ownParts(here_.envelope(), hops_, hops_, std::vector{&other});
+    }
+
+    bool isSecondAlone_ = false;
+    Made here_;
+    Made there_;
+    std::vector<std::int64_t> hops_;
+    std::vector<double> played_;  // of the first drum, power
+};
+
+TEST_F(StruckTogether, TheDrumAlsoStruckAloneIsTold)
+{
+    play(times(kFirstDrum, 0.01), 0.0);
+    const OwnParts apart = parts();
+    for (std::size_t i = 0; i < hops_.size(); ++i) {
+        EXPECT_NEAR(decibelsOf(sumOf(apart.own[i]) / apart.loud), decibelsOf(played_[i]), 4.0) << i;
+    }
+}
+
+TEST_F(StruckTogether, AHeadThatSwellsAgainIsNotTheDrumsClearestBlow)
+{
+    play(times(kFirstDrum, 0.01), 1.0);
+    const OwnParts apart = parts();
+    for (std::size_t i = 0; i < hops_.size(); ++i) {
+        EXPECT_NEAR(decibelsOf(sumOf(apart.own[i]) / apart.loud), decibelsOf(played_[i]), 4.0) << i;
+    }
+}
+
+TEST_F(StruckTogether, WhatBleedsAlmostAsLoudIsBleedAllTheSame)
+{
+    isSecondAlone_ = true;
+    play(times(kFirstDrum, 0.5), 0.0);
+    const OwnParts apart = parts();
+    for (std::size_t i = 0; i < hops_.size(); ++i) {
+        if (played_[i] == 0.0) {
+            EXPECT_LT(decibelsOf(sumOf(apart.own[i]) / apart.loud), -10.0) << i;
+        }
+    }
+}
+
+TEST_F(KitPatterns, BlowsOfOthersAreWhatTheirOwnMicrophonesHearMost)
+{
+    const auto blows = parts({&other_}).othersBlows;
+    ASSERT_EQ(
+        blows.size(), 25U
+    );  // in turn, and over soft ones of the first; struck at once neither stands out
+    for (std::size_t k = 0; k < 20; ++k) {
+        EXPECT_NEAR(static_cast<double>(blows[k]), static_cast<double>(hops_[2 * k + 1]), 2.0);
+    }
+    EXPECT_TRUE(parts({}).othersBlows.empty());
+}
+
+TEST(AttackLevels, WhatTheClickBroughtIsNoPartOfWhatWasThere)
+{
+    Made made;
+    made.strike(100, kSecondDrum);
+    made.strike(400, kSecondDrum);
+    made.strike(403, times(kFirstDrum, 0.01));  // its body, a little later
+    const BandEnvelope envelope = made.envelope();
+    const BandPowers atOnce = attackPowers(envelope, 100);
+    const BandPowers late = attackPowers(envelope, 404);
+    for (std::size_t band = 0; band < kBands; ++band) {
+        EXPECT_NEAR(decibelsOf(late[band]), decibelsOf(atOnce[band]), 1.5) << band;
+    }
+    // What rings on adds nothing.
+    EXPECT_LT(decibelsOf(sumOf(attackPowers(envelope, 130))), decibelsOf(sumOf(atOnce)) - 20.0);
 }
 
 TEST_F(KitPatterns, OfNothingIsNothing)
