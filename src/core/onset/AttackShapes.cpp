@@ -338,6 +338,21 @@ const Kind* lineUpKnown(Stroke& stroke, std::span<const Kind> kinds)
     return chosen;
 }
 
+// A kind whose beginning is hidden begins as the same strokes do where they are heard clearly.
+void beginAsInTheClear(std::vector<Kind>& kinds)
+{
+    std::ranges::sort(kinds, {}, [](const Kind& kind) { return quietOf(kind.shape); });
+    for (auto kind = kinds.begin(); kind != kinds.end(); ++kind) {
+        for (auto clearer = kinds.begin(); clearer != kind; ++clearer) {
+            const auto later = laterBy(kind->shape, clearer->shape);
+            if (later && clearer->start && kind->start) {
+                kind->start = *clearer->start + *later;
+                break;
+            }
+        }
+    }
+}
+
 std::vector<Kind> learn(std::vector<Stroke>& strokes)
 {
     sortByLevel(strokes);
@@ -371,6 +386,7 @@ std::vector<Kind> learn(std::vector<Stroke>& strokes)
         std::ranges::sort(mayBegin);
         kind.start = startOf(found, mayBegin);
     }
+    beginAsInTheClear(kinds);
     return kinds;
 }
 

@@ -158,6 +158,59 @@ Shape shapeOf(std::span<const Stroke> strokes, std::vector<std::size_t> members)
     return shape;
 }
 
+namespace {
+
+float quietIn(const Shape& shape, std::size_t listening)
+{
+    constexpr int kSteps = 6;
+    std::vector<float> before(shape[listening].begin(), shape[listening].begin() + kSteps);
+    return median(before);
+}
+
+}  // namespace
+
+float quietOf(const Shape& shape)
+{
+    return std::max(quietIn(shape, 0), quietIn(shape, 1));
+}
+
+std::optional<int> laterBy(const Shape& hidden, const Shape& clear)
+{
+    constexpr int kFurthest = 16;     // steps
+    constexpr float kSame = 15.0F;    // dB squared
+    constexpr float kClearer = 6.0F;  // dB
+    std::array<float, kListenings> quiet;
+    for (std::size_t l = 0; l < kListenings; ++l) {
+        quiet[l] = quietIn(hidden, l);
+    }
+    if (quietIn(clear, 0) > quiet[0] - kClearer || quietIn(clear, 1) > quiet[1] - kClearer) {
+        return std::nullopt;
+    }
+    std::optional<int> best;
+    float least = kSame;
+    for (int later = -kFurthest; later <= kFurthest; ++later) {
+        const int first = std::max(0, later);
+        const int last = std::min(kLength, kLength + later);
+        float sum = 0.0F;
+        for (std::size_t l = 0; l < kListenings; ++l) {
+            for (int k = first; k < last; ++k) {
+                const float own = clear[l][static_cast<std::size_t>(k - later)];
+                const float wanted =
+                    std::max(own, quiet[l]) + togetherLouder(std::abs(own - quiet[l]));
+                const float off = wanted - hidden[l][static_cast<std::size_t>(k)];
+                sum += off * off;
+            }
+        }
+        const float misfit =
+            sum / static_cast<float>(kListenings * static_cast<std::size_t>(last - first));
+        if (misfit < least) {
+            least = misfit;
+            best = later;
+        }
+    }
+    return best;
+}
+
 ShapeMatch::ShapeMatch(const Shape& shape, const Stroke& stroke, int start)
     : stroke_(stroke), start_(start)
 {

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <optional>
 #include <vector>
 
 // What strokes look like and how one is held against another: for startsByShape alone.
@@ -53,6 +54,13 @@ struct Stroke {
 
 // What is common to strokes: the medians of the clearest three quarters.
 [[nodiscard]] Shape shapeOf(std::span<const Stroke> strokes, std::vector<std::size_t> members);
+
+// What is heard just before strokes of a shape are lined up, in the listenings that are brightened, dB.
+[[nodiscard]] float quietOf(const Shape& shape);
+
+// How many steps later a kind of stroke is lined up than another that it is but for what something hides of it, and that
+// stands out more clearly; none where it is another kind of stroke.
+[[nodiscard]] std::optional<int> laterBy(const Shape& hidden, const Shape& clear);
 
 struct Place {
     int at = 0;

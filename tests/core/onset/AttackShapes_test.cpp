@@ -176,6 +176,32 @@ TEST(AttackShapes, AStrokeHardlyBeginsWhereAnotherDrumIsKnownToArrive)
     EXPECT_LT(worst(true), 0.0011);
 }
 
+TEST(AttackShapes, AKindWhoseClickIsHiddenBeginsAsTheSameStrokesInTheClear)
+{
+    constexpr double kClickAhead = 0.0025;
+    std::vector<AttackTrace> traces;
+    std::vector<FoundAttack> attacks;
+    for (unsigned i = 0; i < 48; ++i) {
+        auto samples = stroke(0.0, 300.0, 0.001, i);
+        const auto click = stroke(-kClickAhead, 3000.0, 0.0002, i);
+        std::ranges::transform(samples, click, samples.begin(), [](float body, float ahead) {
+            return body + 0.05F * ahead;
+        });
+        // Just before every third something else is struck, under which it was found at its body.
+        if (i % 3 == 0) {
+            addCymbal(samples, -0.006 - 0.0001 * (i % 7), i, 0.1);
+        }
+        traces.push_back(traceOf(samples, kRate, Frames(3072)));
+    }
+    for (unsigned i = 0; i < 48; ++i) {
+        attacks.push_back({&traces[i], Seconds(i % 3 == 0 ? 0.0 : -kClickAhead)});
+    }
+    const auto starts = startsByShape(attacks);
+    for (std::size_t i = 0; i < starts.size(); ++i) {
+        EXPECT_NEAR(starts[i].value_or(attacks[i].start).count(), -kClickAhead, 0.0008) << i;
+    }
+}
+
 TEST(AttackShapes, AKindBeginsWhereManyOfItRiseAhead)
 {
     constexpr double kAhead = -0.005;
