@@ -454,7 +454,7 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
     // A skin struck hard swells once more: the blow still starts where it began.
     const Frames sameBlow = toFrames(milliseconds(8.0), rate);
     std::vector<Onset> blows;
-    Frames body{0};  // of the last of them
+    std::vector<Frames> bodies;  // of them
     for (const OnsetCandidate& candidate : candidates) {
         const Onset& onset = candidate.onset;
         if (onset.strength < threshold || onset.confidence < least) {
@@ -464,30 +464,33 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
         const auto isSoon = [&](Frames after) { return after < std::min(gap, sameBlow); };
         const bool isSameBlow =
             !blows.empty() &&
-            (isSoon(onset.at - blows.back().at) || isSoon(candidate.body - body)) &&
+            (isSoon(onset.at - blows.back().at) || isSoon(candidate.body - bodies.back())) &&
             blows.back().strength > 0.5 * onset.strength;
         if (isSameBlow) {
             blows.back().strength = std::max(blows.back().strength, onset.strength);
             blows.back().confidence = std::max(blows.back().confidence, onset.confidence);
         } else {
             blows.push_back(onset);
-            body = candidate.body;
+            bodies.push_back(candidate.body);
         }
     }
-    // The strongest first: of three in a row the middle one must not take the first with it when it
+    // The strongest first, as far as it is sure to be there: of three in a row the middle one must not take the first with it when it
     // gives way to the last.
     std::vector<std::size_t> order(blows.size());
     std::iota(order.begin(), order.end(), std::size_t{0});
     std::ranges::stable_sort(order, std::greater{}, [&](std::size_t i) {
-        return blows[i].strength;
+        return blows[i].strength * blows[i].confidence;
     });
     std::vector<bool> isPicked(blows.size(), false);
+    const auto isNear = [&](std::size_t earlier, std::size_t later) {
+        return blows[later].at - blows[earlier].at < gap || bodies[later] - bodies[earlier] < gap;
+    };
     for (const std::size_t i : order) {
         bool isFree = true;
-        for (std::size_t k = i; k-- > 0 && blows[i].at - blows[k].at < gap;) {
+        for (std::size_t k = i; k-- > 0 && isNear(k, i);) {
             isFree = isFree && !isPicked[k];
         }
-        for (std::size_t k = i + 1; k < blows.size() && blows[k].at - blows[i].at < gap; ++k) {
+        for (std::size_t k = i + 1; k < blows.size() && isNear(i, k); ++k) {
             isFree = isFree && !isPicked[k];
         }
         isPicked[i] = isFree;

@@ -256,6 +256,20 @@ TEST(OnsetDetector, TheSwellOfABlowIsNoBlow)
     EXPECT_EQ(pickOnsets(louder, Hertz(48000.0), {})->front().at, Frames(5300));
 }
 
+// Its click was found ahead of its body, what follows was moved away from it: they are as near as their bodies, and the
+// surer stays though the other is louder.
+TEST(OnsetDetector, ASecondWaveOfABlowIsNoBlowHoweverFarApartTheyBegin)
+{
+    std::vector<OnsetCandidate> candidates(2);
+    candidates[0].onset = {Frames(5000), 0.7, 1.0};
+    candidates[0].body = Frames(5280);
+    candidates[1].onset = {Frames(5970), 0.75, 0.6};
+    candidates[1].body = Frames(5850);
+    const auto picked = *pickOnsets(candidates, Hertz(48000.0), {});
+    ASSERT_EQ(picked.size(), 1U);
+    EXPECT_EQ(picked[0], candidates[0].onset);
+}
+
 TEST(OnsetDetector, SaysWhereTheWidestGapOfLevelsIs)
 {
     OnsetAnalysis analysis;
