@@ -113,12 +113,16 @@ double attackPower(const BandEnvelope& envelope, int band, std::int64_t hop)
     for (std::int64_t shift = 0; shift <= 6; shift += 2) {
         loudest = std::max(loudest, envelope.mean(band, hop + shift, hop + shift + window));
     }
-    // Where its click was hidden it is thought to begin at its body: what the click brought is no part of what was there.
-    double before = loudest;
-    for (std::int64_t end = hop - 6; end <= hop - 2; end += 2) {
-        before = std::min(before, envelope.mean(band, end - window, end));
-    }
-    return loudest - before;
+    // Where its click was hidden it is thought to begin at its body: what the click brought is no part of what was there. What
+    // rings on sways by less.
+    constexpr double kMoreThanRinging = 4.0;
+    const double justBefore = envelope.mean(band, hop - 2 - window, hop - 2);
+    const double earlier = std::min(
+        envelope.mean(band, hop - 4 - window, hop - 4),
+        envelope.mean(band, hop - 6 - window, hop - 6)
+    );
+    const double before = justBefore > kMoreThanRinging * earlier ? earlier : justBefore;
+    return std::max(loudest - before, 0.0);
 }
 
 BandPowers attackPowers(const BandEnvelope& envelope, std::int64_t hop)

@@ -249,6 +249,21 @@ TEST(AttackLevels, WhatTheClickBroughtIsNoPartOfWhatWasThere)
     EXPECT_LT(decibelsOf(sumOf(attackPowers(envelope, 130))), decibelsOf(sumOf(atOnce)) - 20.0);
 }
 
+TEST(AttackLevels, WhatRingsOnMayAddAsMuchAsItSwaysAndNoMore)
+{
+    constexpr double kRing = 1e-3;
+    Made made;
+    for (std::size_t n = 0; n < made.powers.size(); ++n) {
+        made.powers[n].fill(kRing * (1.0 + 0.4 * std::sin(0.7 * static_cast<double>(n))));
+    }
+    const BandEnvelope envelope = made.envelope();
+    double sum = 0.0;
+    for (std::int64_t hop = 100; hop < 1100; ++hop) {
+        sum += attackPower(envelope, 1, hop) / 1000.0;
+    }
+    EXPECT_LT(sum, 0.4 * kRing);
+}
+
 TEST_F(KitPatterns, OfNothingIsNothing)
 {
     const OwnParts none = ownParts(BandEnvelope(), {}, {}, {});
