@@ -57,6 +57,21 @@ TEST(SongWriter, AnEditOfAllMicrophonesCostsAFewBytesForEach)
     expectSame(read->history, history);
 }
 
+TEST(SongWriter, OfAPlainTempoOnlyItsPlaceAndPaceAreWritten)
+{
+    Song song;
+    const auto mapOf = [&](double sureness, bool isPinned) {
+        std::vector<TempoPoint> tempi{{Beats(0.0), 97.25}, {Beats(8.0), 98.5}};
+        tempi[1].sureness = sureness;
+        tempi[1].isPinned = isPinned;
+        song.tempo = *TempoMap::create(Seconds(0.0), tempi, song.tempo.meters());
+        return writeSong({History(song, "s"), {}});
+    };
+    EXPECT_NE(mapOf(1.0, false).find("[8.0,98.5]"), std::string::npos);
+    EXPECT_NE(mapOf(0.5, false).find("[8.0,98.5,false,false,0.5]"), std::string::npos);
+    EXPECT_NE(mapOf(1.0, true).find("[8.0,98.5,false,true,1.0]"), std::string::npos);
+}
+
 // Random editing, now and then undone, as the autosave sees it.
 TEST(SongWriter, WhatIsAppendedReadsAsIfWrittenWhole)
 {

@@ -115,6 +115,9 @@ TEST_F(StreamTest, AChangeOfGainIsReachedWithinABlockWithoutAStep)
         EXPECT_LT(std::abs(during[i] - during[i - 1]), 0.002F);
     }
     EXPECT_NEAR(after.front(), 0.025F, 1e-5F);
+    // It goes evenly and is there at the last frame, not beyond.
+    EXPECT_NEAR(during[during.size() / 2 - 1], 0.25F + 0.5F * (0.025F - 0.25F), 5e-4F);
+    EXPECT_NEAR(during.back(), 0.025F, 1e-5F);
 }
 
 TEST_F(StreamTest, HoldsNoMoreThanItsCapacityAhead)
