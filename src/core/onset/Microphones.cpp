@@ -179,6 +179,7 @@ void forgetHowItWasFound(OnsetCandidate& candidate)
 {
     candidate.trace.reset();
     candidate.ahead = {};
+    candidate.othersBlows = {};
 }
 
 // What was found on one lead, part by part.
