@@ -14,8 +14,7 @@ struct FoundAttack {
     Seconds start;               // from the trace's centre, within -12 to 1 ms
     bool isSure = true;          // shapes are learned from those that are
     std::vector<Seconds> ahead;  // what rises before that, from the centre too: it may begin there
-    std::vector<Seconds>
-        othersBlows{};  // when other drums are struck, likewise: it hardly begins as they arrive
+    std::vector<Seconds> othersBlows{};  // when other drums are struck, likewise
 };
 
 // Where each attack begins, from its trace's centre, once it is known how the drum's strokes begin; none
@@ -27,7 +26,9 @@ struct FoundAttack {
 // soft, then each by shape), each kind is lined up stroke by stroke with what is common to it (medians,
 // so that bleed of some says nothing), and the kind begins, seen from there, where many of its strokes
 // were found to begin or show a rise ahead: at the earliest such place, for what hides a beginning makes it
-// late. Where other drums are known to arrive it hardly begins. Of kinds that explain a stroke about equally well that counts which has it begin earliest.
+// late. Two kinds that are the same strokes, in the clear and under something else, begin alike. Of kinds that
+// explain a stroke about equally well that counts which has it begin earliest. Where another drum is known to arrive
+// it hardly begins.
 [[nodiscard]] std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> attacks
 );
 

@@ -155,6 +155,20 @@ double growthOf(std::span<const double> blows, std::span<const double> there)
     return std::max(0.0, growth) + std::sqrt(left / spread);
 }
 
+// Where another drum seems to be heard almost as loud as the microphone's own, the two may just be struck together always:
+// no more of it is believed than grows with its blows.
+void leaveOutCompany(Mixing& mixing, const Mixing& growth)
+{
+    constexpr double kAlmostAsLoud = 0.25;  // -6 dB
+    for (std::size_t m = 0; m < mixing.size(); ++m) {
+        for (std::size_t d = 0; d < mixing.size(); ++d) {
+            if (m != d && mixing[m][d] > kAlmostAsLoud * mixing[m][m]) {
+                mixing[m][d] = std::min(mixing[m][d], growth[m][d]);
+            }
+        }
+    }
+}
+
 std::array<Mixing, kBands> learn(std::vector<Heard>& all)
 {
     constexpr int kRounds = 3;
@@ -174,10 +188,9 @@ std::array<Mixing, kBands> learn(std::vector<Heard>& all)
             all[d].loud = loudOf(std::move(powers));
         }
     }
-    std::array<Mixing, kBands> growth;
-    growth.fill(Mixing(count, std::vector<double>(count, 0.0)));
     std::array<Mixing, kBands> mixing;
     mixing.fill(Mixing(count, std::vector<double>(count, 0.0)));
+    auto growth = mixing;
     for (std::size_t d = 0; d < count; ++d) {
         std::vector<double> powers;
         for (const std::size_t i : own[d]) {
@@ -207,16 +220,8 @@ std::array<Mixing, kBands> learn(std::vector<Heard>& all)
             }
         }
     }
-    constexpr double kSus = 0.25;
     for (std::size_t band = 0; band < kBands; ++band) {
-        for (std::size_t m = 0; m < count; ++m) {
-            for (std::size_t d = 0; d < count; ++d) {
-                double& there = mixing[band][m][d];
-                if (m != d && there > kSus * mixing[band][m][m]) {
-                    there = std::min(there, growth[band][m][d]);
-                }
-            }
-        }
+        leaveOutCompany(mixing[band], growth[band]);
     }
     return mixing;
 }

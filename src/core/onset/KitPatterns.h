@@ -10,12 +10,11 @@ namespace orthochron {
 // What of the attacks that a microphone hears is its own drum's, and what that of others.
 struct OwnParts {
     std::vector<BandPowers> own;  // of each attack, mean square added by the microphone's own drum
-    std::vector<BandPowers> bleed;  // by all others
-    double loud = 0.0;              // power of one of the own drum's loud blows
-    BandPowers pattern{};           // the part of it in each band
-    std::size_t witnesses = 0;      // other microphones that had something to say
-    std::vector<std::int64_t>
-        othersBlows;  // hops, ascending: when those hear their own drums struck
+    std::vector<BandPowers> bleed;          // by all others
+    double loud = 0.0;                      // power of one of the own drum's loud blows
+    BandPowers pattern{};                   // the part of it in each band
+    std::size_t witnesses = 0;              // other microphones that had something to say
+    std::vector<std::int64_t> othersBlows;  // hops, ascending: when those hear their own drums
 };
 
 // Takes apart the attacks at `hops` that are heard in `heard`. `others` are the other microphones

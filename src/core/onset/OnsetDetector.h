@@ -57,16 +57,15 @@ struct OnsetSettings {
 struct OnsetCandidate {
     Onset onset;
     Frames body;  // where it speaks, at or after its start: what its level is measured from
-    double riseDecibels = 0.0;       // above what rang before it
-    double noveltyDecibels = 0.0;    // see noveltyOf
-    double overBleedDecibels = 0.0;  // what is the microphone's own drum's against what is not
-    double owedDecibels = 0.0;       // what the blow before still rings with, above it
-    Seconds sinceBlow{1.0};          // that blow; 1 s at the most
-    bool isRing = false;             // of a blow before it, swelling once more
-    std::vector<EarlierRise> ahead;  // see risesBefore
-    std::vector<Frames>
-        othersBlows;  // near it: when other microphones of the set hear their own drums struck
-    Frames byItself;  // where it seems to begin, whatever the drum's others do
+    double riseDecibels = 0.0;        // above what rang before it
+    double noveltyDecibels = 0.0;     // see noveltyOf
+    double overBleedDecibels = 0.0;   // what is the microphone's own drum's against what is not
+    double owedDecibels = 0.0;        // what the blow before still rings with, above it
+    Seconds sinceBlow{1.0};           // that blow; 1 s at the most
+    bool isRing = false;              // of a blow before it, swelling once more
+    std::vector<EarlierRise> ahead;   // see risesBefore
+    std::vector<Frames> othersBlows;  // near it: when other microphones hear their own drums
+    Frames byItself;                  // where it seems to begin, whatever the drum's others do
     std::shared_ptr<const AttackTrace> trace;  // around its body; none where it is too soft
     AttackColour colour;                       // of what begins with it
 };
