@@ -113,8 +113,8 @@ double attackPower(const BandEnvelope& envelope, int band, std::int64_t hop)
     for (std::int64_t shift = 0; shift <= 6; shift += 2) {
         loudest = std::max(loudest, envelope.mean(band, hop + shift, hop + shift + window));
     }
-    // Where its click was hidden it is thought to begin at its body: what the click brought is no part of what was there. What
-    // rings on sways by less.
+    // Where its click was hidden it is thought to begin at its body: what the click brought is no part of what was
+    // there. What rings on sways by less.
     constexpr double kMoreThanRinging = 4.0;
     const double justBefore = envelope.mean(band, hop - 2 - window, hop - 2);
     const double earlier = std::min(

@@ -474,8 +474,8 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
             bodies.push_back(candidate.body);
         }
     }
-    // The strongest first, as far as it is sure to be there: of three in a row the middle one must not take the first with it when it
-    // gives way to the last.
+    // The strongest first, as far as it is sure to be there: of three in a row the middle one must not take the first
+    // with it when it gives way to the last.
     std::vector<std::size_t> order(blows.size());
     std::iota(order.begin(), order.end(), std::size_t{0});
     std::ranges::stable_sort(order, std::greater{}, [&](std::size_t i) {

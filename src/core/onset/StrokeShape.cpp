@@ -232,8 +232,7 @@ ShapeMatch::ShapeMatch(const Shape& shape, const Stroke& stroke, int start)
 Place ShapeMatch::at(int place, float best) const
 {
     constexpr float kOtherLevel = 0.3F;  // for each dB squared
-    constexpr float kWithOthers =
-        8.0F;  // to begin just when another drum is heard: mostly that is it
+    constexpr float kWithOthers = 8.0F;  // to begin as another drum arrives: mostly that is it
     Place found{place, costOfMoving(place - stroke_.found)};
     found.misfit += stroke_.isOthers(place + start_) ? kWithOthers : 0.0F;
     for (std::size_t l = 0; l < kListenings && found.misfit < best; ++l) {
