@@ -53,12 +53,7 @@ changeChosen(const Song& song, const ClipChoice& choice, bool ripples, const Cha
         if (!isTouched) {
             continue;
         }
-        auto clips = putTogether(next, std::move(tracks), {});
-        for (std::size_t t = 0; t < set.tracks.size(); ++t) {
-            Track track = *next.track(set.tracks[t]);
-            track.clips = std::move(clips[t]);
-            putTrack(next, std::move(track));
-        }
+        putClips(next, set.tracks, putTogether(next, std::move(tracks), {}));
     }
     return next;
 }

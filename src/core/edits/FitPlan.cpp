@@ -1,5 +1,7 @@
 #include "core/edits/FitPlan.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <numeric>
 
@@ -97,6 +99,18 @@ Result<FitPreview> previewFit(const Song& song, SetId id, const FitRequest& requ
     preview.performance = judgeSet(song, preview.origin, request);
     preview.moves = planMoves(preview.performance, request.fit);
     return preview;
+}
+
+Result<void> refuseLocked(const Song& song, const MicSet& set)
+{
+    for (const TrackId track : set.tracks) {
+        if (song.track(track)->isLocked) {
+            return badArgument(
+                fmt::format("the track {} is locked; unlock it first", song.track(track)->name)
+            );
+        }
+    }
+    return {};
 }
 
 FitAnchors

@@ -53,6 +53,9 @@ struct FitPreview {
 judgeSet(const Song& song, const SetHits& hits, const FitRequest& request);
 [[nodiscard]] Result<FitPreview> previewFit(const Song& song, SetId id, const FitRequest& request);
 
+// A fit changes every track of its set. Errors: BadArgument when one is locked.
+[[nodiscard]] Result<void> refuseLocked(const Song& song, const MicSet& set);
+
 // The moves of a fit: those of hits outside its range, in locked clips or in clips changed by hand
 // are the ones they have.
 struct FitAnchors {

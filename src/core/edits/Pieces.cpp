@@ -52,6 +52,11 @@ std::vector<Piece> takenApart(const std::vector<Clip>& clips)
     return pieces;
 }
 
+HandJoin handJoin(const JoinSettings& joins, Hertz rate)
+{
+    return {toFrames(joins.crossfade, rate), joins.shape};
+}
+
 bool isWellJoined(const std::vector<Clip>& clips)
 {
     for (std::size_t i = 0; i + 1 < clips.size(); ++i) {

@@ -11,6 +11,8 @@ struct HandJoin {
     Frames crossfade{240};  // 0 leaves a hard edge
     FadeShape shape = FadeShape::Matched;
 };
+// As the joins of a fit are made.
+[[nodiscard]] HandJoin handJoin(const JoinSettings& joins, Hertz rate);
 
 // How a piece meets the one before it.
 struct Meeting {

@@ -60,12 +60,7 @@ SetPieces piecesOf(const Song& song, const MicSet& set)
 Song withPieces(const Song& song, const MicSet& set, const SetPieces& pieces, const HandJoin& join)
 {
     Song next = song;
-    auto clips = putTogether(next, pieces, join);
-    for (std::size_t t = 0; t < set.tracks.size(); ++t) {
-        Track track = *song.track(set.tracks[t]);
-        track.clips = std::move(clips[t]);
-        putTrack(next, std::move(track));
-    }
+    putClips(next, set.tracks, putTogether(next, pieces, join));
     return next;
 }
 
@@ -296,9 +291,7 @@ fitClips(const Song& song, SetId id, const ClipChoice& choice, const FitRequest&
             }
         }
     }
-    outcome.song = withPieces(
-        song, **set, tracks, {toFrames(request.joins.crossfade, song.rate), request.joins.shape}
-    );
+    outcome.song = withPieces(song, **set, tracks, handJoin(request.joins, song.rate));
     outcome.joins = static_cast<int>(joinsOf(outcome.song, **set).size());
     return outcome;
 }

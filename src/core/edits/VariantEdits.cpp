@@ -104,11 +104,7 @@ Result<Song> nextVariant(const Song& song, SetId id)
     set->variantName = other->name;
     const auto tracks = set->tracks;
     renewRepeatedIds(next, tracks, clips);
-    for (std::size_t t = 0; t < tracks.size(); ++t) {
-        Track track = *next.track(tracks[t]);
-        track.clips = std::move(clips[t]);
-        putTrack(next, std::move(track));
-    }
+    putClips(next, tracks, std::move(clips));
     return next;
 }
 

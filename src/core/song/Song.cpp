@@ -163,6 +163,16 @@ void putTrack(Song& song, Track track)
     *place = std::make_shared<const Track>(std::move(track));
 }
 
+void putClips(Song& song, const std::vector<TrackId>& tracks, std::vector<std::vector<Clip>> clips)
+{
+    assert(tracks.size() == clips.size());
+    for (std::size_t t = 0; t < tracks.size(); ++t) {
+        Track track = *song.track(tracks[t]);
+        track.clips = std::move(clips[t]);
+        putTrack(song, std::move(track));
+    }
+}
+
 namespace {
 
 template<class T>

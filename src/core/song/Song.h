@@ -234,6 +234,9 @@ struct Song {
 // Replaces a track by its id; the song must hold it.
 void putTrack(Song& song, Track track);
 
+// Gives some tracks other clips, one list for each.
+void putClips(Song& song, const std::vector<TrackId>& tracks, std::vector<std::vector<Clip>> clips);
+
 // Makes a set of one of every track that is in none.
 void completeSets(Song& song);
 

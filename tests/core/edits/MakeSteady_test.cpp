@@ -5,6 +5,7 @@
 #include "core/edits/FitEdits.h"
 #include "core/edits/MapEdits.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/SteadyEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/render/Render.h"
 #include "core/tempo/MapDraft.h"
@@ -133,6 +134,44 @@ TEST(MakeSteady, ByStretchingEveryHitLiesWhereTheTempoHasItsPlace)
         EXPECT_EQ(track->clips[0].sound.treatment, made.tracks[0]->clips[0].sound.treatment);
     }
     EXPECT_FALSE(made.sets[0].recipe);
+}
+
+TEST(MakeSteady, StartsFromWhatWasRecordedWhateverFitIsHeard)
+{
+    const FreeKit kit = freeKit();
+    const auto fitted = fitSet(kit.song, kit.set, {}, *kit.sources);
+    ASSERT_TRUE(fitted) << fitted.error().message;
+    ASSERT_GT(fitted->joins, 20);
+    for (const FitMethod method : {FitMethod::Cut, FitMethod::Stretch}) {
+        const FitWay way{method, Material::Hits};
+        const Song plain = *makeSteady(kit.song, 98.0, {}, *kit.sources, {}, way);
+        const Song made = *makeSteady(fitted->song, 98.0, {}, *kit.sources, {}, way);
+        EXPECT_FALSE(made.sets[0].recipe);
+        for (std::size_t t = 0; t < 3; ++t) {
+            const auto& clips = made.tracks[t]->clips;
+            const auto& expected = plain.tracks[t]->clips;
+            ASSERT_EQ(clips.size(), expected.size()) << t;
+            for (std::size_t c = 0; c < clips.size(); ++c) {
+                EXPECT_EQ(clips[c].at, expected[c].at) << t << " " << c;
+                EXPECT_EQ(clips[c].length, expected[c].length) << t << " " << c;
+                EXPECT_EQ(clips[c].offset(), expected[c].offset()) << t << " " << c;
+            }
+        }
+    }
+}
+
+TEST(MakeSteady, LeavesASongAloneOfWhichATrackIsLocked)
+{
+    const FreeKit kit = freeKit();
+    Song locked = kit.song;
+    Track last = *locked.tracks[2];
+    last.isLocked = true;
+    putTrack(locked, last);
+    for (const FitMethod method : {FitMethod::Cut, FitMethod::Stretch}) {
+        const auto made = makeSteady(locked, 98.0, {}, *kit.sources, {}, {method, Material::Hits});
+        ASSERT_FALSE(made);
+        EXPECT_NE(made.error().message.find(last.name), std::string::npos);
+    }
 }
 
 TEST(MakeSteady, RefusesWhatCannotBe)
