@@ -53,8 +53,9 @@ Channel meanOf(std::shared_ptr<SampleSource> source)
                 if (auto read = source->read(from, *all); !read) {
                     return read;
                 }
-                std::ranges::fill(some, 0.0F);
-                for (int c = 0; c < all->channels(); ++c) {
+                const auto first = all->channel(0);
+                std::ranges::transform(first, some.begin(), [part](float v) { return part * v; });
+                for (int c = 1; c < all->channels(); ++c) {
                     const auto samples = all->channel(c);
                     for (std::size_t i = 0; i < some.size(); ++i) {
                         some[i] += part * samples[i];

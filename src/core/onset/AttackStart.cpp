@@ -1,18 +1,16 @@
 #include "core/onset/AttackStart.h"
 
 #include "core/base/RunningMax.h"
+#include "core/onset/LinearPrediction.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
-#include <cstring>
 #include <vector>
 
 namespace orthochron {
 
 namespace {
 
-constexpr std::size_t kOrder = 12;  // resolves a few ringing modes at any rate
 constexpr Seconds kLearn = milliseconds(20.0);
 constexpr Seconds kAfter = milliseconds(8.0);
 constexpr Seconds kHold = milliseconds(0.4);  // over which a level is read
@@ -20,84 +18,6 @@ constexpr Seconds kHold = milliseconds(0.4);  // over which a level is read
 // of the next drum lies about 18 dB down.
 constexpr double kSteepRise = 3.5;  // linear, 11 dB
 constexpr double kFoot = 0.05;      // of the peak: what is still below it has not begun
-
-using Coefficients = std::array<double, kOrder>;
-// Two side by side, as every processor does them; left to find that out the compiler does not.
-constexpr std::size_t kLanes = 2;
-using Lane = double __attribute__((vector_size(kLanes * sizeof(double))));
-
-// How much two rows are one another's multiple: twice their product against their powers.
-double reflectionOf(std::span<const double> forward, std::span<const double> backward)
-{
-    constexpr std::size_t kRows = 2;  // of sums: one alone would wait for each of its additions
-    std::array<Lane, kRows> products{};
-    std::array<Lane, kRows> powers{};
-    std::size_t n = 0;
-    for (; n + kRows * kLanes <= forward.size(); n += kRows * kLanes) {
-        for (std::size_t row = 0; row < kRows; ++row) {
-            Lane f;
-            Lane b;
-            std::memcpy(&f, forward.data() + n + row * kLanes, sizeof(f));
-            std::memcpy(&b, backward.data() + n + row * kLanes, sizeof(b));
-            products[row] += f * b;
-            powers[row] += f * f + b * b;
-        }
-    }
-    double product = 0.0;
-    double power = 1e-20;
-    for (; n < forward.size(); ++n) {
-        product += forward[n] * backward[n];
-        power += forward[n] * forward[n] + backward[n] * backward[n];
-    }
-    const Lane all = products[0] + products[1];
-    const Lane both = powers[0] + powers[1];
-    return 2.0 * (product + all[0] + all[1]) / (power + both[0] + both[1]);
-}
-
-// Burg's recursion: x[n] is about the sum of a[k] * x[n-1-k].
-Coefficients predictor(std::span<const float> x)
-{
-    Coefficients a{};
-    std::vector<double> forwards(x.begin(), x.end());
-    // Each stays where what it is held against next will find it.
-    std::vector<double> backwards = forwards;
-    for (std::size_t m = 0; m < kOrder; ++m) {
-        const auto forward = std::span(forwards).subspan(m + 1);
-        const auto backward = std::span(backwards).first(forward.size());
-        const double reflection = reflectionOf(forward, backward);
-        Coefficients next = a;
-        next[m] = reflection;
-        for (std::size_t k = 0; k < m; ++k) {
-            next[k] = a[k] - reflection * a[m - 1 - k];
-        }
-        a = next;
-        for (std::size_t n = 0; n < forward.size(); ++n) {
-            const double f = forward[n];
-            const double b = backward[n];
-            forward[n] = f - reflection * b;
-            backward[n] = b - reflection * f;
-        }
-    }
-    return a;
-}
-
-std::vector<double>
-unpredicted(std::span<const float> samples, std::size_t from, std::size_t to, const Coefficients& a)
-{
-    const std::size_t before = std::min(from, kOrder);
-    const std::vector<double> heard(
-        samples.begin() + static_cast<std::ptrdiff_t>(from - before),
-        samples.begin() + static_cast<std::ptrdiff_t>(to)
-    );
-    std::vector<double> left(heard.begin() + static_cast<std::ptrdiff_t>(before), heard.end());
-    for (std::size_t k = 0; k < kOrder; ++k) {
-        const std::size_t first = k + 1 > before ? k + 1 - before : 0;
-        for (std::size_t n = first; n < left.size(); ++n) {
-            left[n] -= a[k] * heard[n + before - 1 - k];
-        }
-    }
-    return left;
-}
 
 // The split of values[from, to) that makes both sides most likely: Akaike's criterion.
 std::size_t bestSplit(const std::vector<double>& values, std::size_t from, std::size_t to)
@@ -140,12 +60,12 @@ struct Fresh {
 Fresh freshOf(std::span<const float> samples, std::size_t from, std::size_t to, Hertz rate)
 {
     const std::size_t learn = std::min(from, framesOf(kLearn, rate));
-    Coefficients a{};
-    if (learn > 4 * kOrder) {
-        a = predictor(samples.subspan(from - learn, learn));
+    LinearPrediction ringing;
+    if (learn > 4 * LinearPrediction::kOrder) {
+        ringing = LinearPrediction::of(samples.subspan(from - learn, learn));
     }
     Fresh fresh;
-    fresh.left = unpredicted(samples, from, to, a);
+    fresh.left = ringing.leftOf(samples, from, to);
     std::vector<double> magnitudes(fresh.left.size());
     std::ranges::transform(fresh.left, magnitudes.begin(), [](double v) { return std::abs(v); });
     fresh.held = runningMax<double>(magnitudes, framesOf(kHold, rate));
@@ -228,15 +148,15 @@ double noveltyOf(std::span<const float> samples, Hertz rate, Frames start)
     const std::int64_t from = at - frames(kEarlier) - frames(kTaught);
     const std::int64_t end =
         std::min(static_cast<std::int64_t>(samples.size()), at + frames(kLast) + frames(kNow));
-    if (from < static_cast<std::int64_t>(kOrder) || end <= at) {
+    if (from < static_cast<std::int64_t>(LinearPrediction::kOrder) || end <= at) {
         return 60.0;  // the recording begins with it
     }
-    const Coefficients a = predictor(
+    const auto ringing = LinearPrediction::of(
         samples.subspan(static_cast<std::size_t>(from), static_cast<std::size_t>(frames(kTaught)))
     );
     const std::int64_t first = at + frames(kFirst) - frames(kPast) - frames(kStep);
     const std::vector<double> left =
-        unpredicted(samples, static_cast<std::size_t>(first), static_cast<std::size_t>(end), a);
+        ringing.leftOf(samples, static_cast<std::size_t>(first), static_cast<std::size_t>(end));
     std::vector<double> sums(left.size() + 1, 0.0);
     for (std::size_t n = 0; n < left.size(); ++n) {
         sums[n + 1] = sums[n] + left[n] * left[n];

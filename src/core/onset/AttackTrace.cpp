@@ -1,10 +1,10 @@
 #include "core/onset/AttackTrace.h"
 
-#include "core/onset/AttackLevels.h"
-
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <numeric>
+#include <vector>
 
 namespace orthochron {
 
@@ -14,36 +14,39 @@ AttackTrace traceOf(std::span<const float> samples, Hertz rate, Frames centre)
         150.0, 400.0, 0.0};  // Hz, brightened above it
     constexpr std::array<int, AttackTrace::kListenings> kSlopes{1, 2, 0};
     constexpr double kInaudible = 1e-13;
+    constexpr double kOfDoubling = 3.0102999566;  // dB
     AttackTrace trace;
     const auto size = static_cast<std::int64_t>(samples.size());
+    if (size <= 2) {
+        return trace;
+    }
     const double step = AttackTrace::kStep.count() * rate.count();
-    const auto frameOf = [&](std::size_t n) {
+    std::array<std::int64_t, AttackTrace::kSteps + 1> edges{};
+    for (std::size_t n = 0; n < edges.size(); ++n) {
         const double from = static_cast<double>(n) - static_cast<double>(AttackTrace::kBefore);
-        return centre.count() + std::llround(from * step);
-    };
+        edges[n] = std::clamp<std::int64_t>(centre.count() + std::llround(from * step), 2, size);
+    }
+    const std::int64_t begin = edges.front();
+    // With the two before the first.
+    const std::vector<double> heard(samples.begin() + (begin - 2), samples.begin() + edges.back());
+    std::vector<double> powers(heard.size() - 2);
     for (std::size_t l = 0; l < AttackTrace::kListenings; ++l) {
+        // Each slope takes away a part of what was just before.
         const double zero = std::exp(-2.0 * std::numbers::pi * kCorner[l] / rate.count());
+        const double before = kSlopes[l] * zero;
+        const double earlier = kSlopes[l] == 2 ? zero * zero : 0.0;
+        for (std::size_t k = 0; k < powers.size(); ++k) {
+            const double bright = heard[k + 2] - before * heard[k + 1] + earlier * heard[k];
+            powers[k] = bright * bright;
+        }
         for (std::size_t n = 0; n < AttackTrace::kSteps; ++n) {
-            double power = 0.0;
-            const std::int64_t first = std::max<std::int64_t>(frameOf(n), 2);
-            const std::int64_t last = std::min<std::int64_t>(frameOf(n + 1), size);
-            for (std::int64_t k = first; k < last; ++k) {
-                const auto at = static_cast<std::size_t>(k);
-                const auto x = [&](std::size_t back) {
-                    return static_cast<double>(samples[at - back]);
-                };
-                // Each slope takes away a part of what was just before.
-                const double bright = kSlopes[l] == 0 ? x(0)
-                                      : kSlopes[l] == 1
-                                          ? x(0) - zero * x(1)
-                                          : x(0) - 2.0 * zero * x(1) + zero * zero * x(2);
-                power += bright * bright;
-            }
-            const double decibels = decibelsOf(power / std::max(step, 1.0) + kInaudible) -
-                                    static_cast<double>(AttackTrace::kLowest);
-            trace.levels[l][n] = static_cast<std::uint8_t>(std::clamp(
-                std::lround(decibels / static_cast<double>(AttackTrace::kHalf)), 0L, 255L
-            ));
+            const double sum = std::accumulate(
+                powers.begin() + (edges[n] - begin), powers.begin() + (edges[n + 1] - begin), 0.0
+            );
+            const double decibels = kOfDoubling * std::log2(sum / std::max(step, 1.0) + kInaudible);
+            const double halves = (decibels - static_cast<double>(AttackTrace::kLowest)) /
+                                  static_cast<double>(AttackTrace::kHalf);
+            trace.levels[l][n] = static_cast<std::uint8_t>(std::clamp(halves, 0.0, 255.0) + 0.5);
         }
     }
     return trace;

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "core/base/NoDenormals.h"
+#include "core/base/SideBySide.h"
 
 #include <algorithm>
 #include <bit>
@@ -76,8 +77,7 @@ public:
     {
         BandSums sums;
 #if defined(__x86_64__)
-        static const bool hasWide = __builtin_cpu_supports("avx") != 0;
-        if (hasWide && kChannels > 1) {
+        if (kHasWide && kChannels > 1) {
             sums = squaresWide(samples);
         } else
 #endif

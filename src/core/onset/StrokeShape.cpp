@@ -1,5 +1,6 @@
 #include "core/onset/StrokeShape.h"
 
+#include "core/base/SideBySide.h"
 #include "core/onset/AttackLevels.h"
 
 #include <cmath>
@@ -55,31 +56,31 @@ float costOfMoving(int steps)
     return steps < 0 ? cost / (1.0F + cost / kMostAhead) : cost;
 }
 
-// Four side by side, as every processor does them; left to find that out the compiler does not.
-constexpr std::size_t kLanes = 4;
-using Lane = float __attribute__((vector_size(kLanes * sizeof(float))));
-
 // The mean over all steps, and `more`; given up, with as much, once it is no less than `most`.
-float misfitOf(const float* there, const std::array<float, kLength>& wanted, float more, float most)
+[[gnu::always_inline]] inline float
+misfitOf(const float* there, const std::array<float, kLength>& wanted, float more, float most)
 {
     constexpr float kMost = 400.0F;      // dB squared
     constexpr float kTooLoud = 0.6F;     // of what too soft counts
     constexpr std::size_t kAtOnce = 16;  // steps
+    using Lanes = SideBySide<float>::Type;
+    constexpr std::size_t kLanes = sizeof(Lanes) / sizeof(float);
     static_assert(kAtOnce % kLanes == 0 && kLength % kAtOnce == 0);
-    const Lane most4 = Lane{} + kMost;
-    Lane sums{};
+    const Lanes mostEach = Lanes{} + kMost;
+    Lanes sums{};
     float misfit = more;
     for (std::size_t first = 0; first < kLength && misfit < most; first += kAtOnce) {
         for (std::size_t k = first; k < first + kAtOnce; k += kLanes) {
-            Lane off;
-            Lane here;
+            Lanes off;
+            Lanes here;
             std::memcpy(&off, there + k, sizeof(off));
             std::memcpy(&here, wanted.data() + k, sizeof(here));
             off -= here;
-            const Lane square = off * (off > 0.0F ? kTooLoud * off : off);
-            sums += square < most4 ? square : most4;
+            const Lanes square = off * (off > 0.0F ? kTooLoud * off : off);
+            sums += square < mostEach ? square : mostEach;
         }
-        const float sum = (sums[0] + sums[1]) + (sums[2] + sums[3]);
+        const float sum = ((sums[0] + sums[4]) + (sums[1] + sums[5])) +
+                          ((sums[2] + sums[6]) + (sums[3] + sums[7]));
         misfit = sum / static_cast<float>(kLength) + more;
     }
     return misfit;
@@ -229,7 +230,7 @@ ShapeMatch::ShapeMatch(const Shape& shape, const Stroke& stroke, int start)
     }
 }
 
-Place ShapeMatch::at(int place, float best) const
+[[gnu::always_inline]] inline Place ShapeMatch::compare(int place, float best) const
 {
     constexpr float kOtherLevel = 0.3F;  // for each dB squared
     constexpr float kWithOthers = 8.0F;  // to begin as another drum arrives: mostly that is it
@@ -258,6 +259,23 @@ Place ShapeMatch::at(int place, float best) const
     }
     return found;
 }
+
+Place ShapeMatch::at(int place, float best) const
+{
+#if defined(__x86_64__)
+    if (kHasWide) {
+        return compareWide(place, best);
+    }
+#endif
+    return compare(place, best);
+}
+
+#if defined(__x86_64__)
+[[gnu::target("avx")]] Place ShapeMatch::compareWide(int place, float best) const
+{
+    return compare(place, best);
+}
+#endif
 
 Place ShapeMatch::best(float misfit) const
 {

@@ -42,5 +42,28 @@ TEST(ScalarProducts, AreThoseOfEachAloneAtAnyLengthAndPlace)
     }
 }
 
+TEST(ScalarProducts, OfDoublesAreExactToADoublesLastDigits)
+{
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> any(-1.0, 1.0);
+    std::vector<double> values(300);
+    for (double& value : values) {
+        value = any(random);
+    }
+    const double* all = values.data();
+    for (const std::size_t length : {0U, 1U, 3U, 4U, 5U, 64U, 203U}) {
+        const auto products =
+            scalarProducts<2, double>({all, all + 9}, {all + 2, all + 77}, length);
+        EXPECT_EQ(
+            products,
+            (detail::sumsOfProducts<2, double>({all, all + 9}, {all + 2, all + 77}, length))
+        );
+        EXPECT_NEAR(products[0], std::inner_product(all, all + length, all + 2, 0.0), 1e-12);
+        EXPECT_NEAR(
+            products[1], std::inner_product(all + 9, all + 9 + length, all + 77, 0.0), 1e-12
+        );
+    }
+}
+
 }  // namespace
 }  // namespace orthochron
