@@ -106,44 +106,70 @@ std::vector<float> risesIn(
     return rises;
 }
 
-double attackPower(const BandEnvelope& envelope, int band, std::int64_t hop)
+namespace {
+
+constexpr std::size_t kLoudestOf = 4;   // windows, two hops apart
+constexpr std::size_t kBeforeFrom = 3;  // likewise, the last ending two hops before the attack
+
+// What an attack brings, by the level after it and before it in windows two hops apart.
+double
+broughtBy(std::span<const double, kLoudestOf> after, std::span<const double, kBeforeFrom> before)
 {
-    const std::int64_t window = kWindowHops[static_cast<std::size_t>(band)];
-    double loudest = 0.0;
-    for (std::int64_t shift = 0; shift <= 6; shift += 2) {
-        loudest = std::max(loudest, envelope.mean(band, hop + shift, hop + shift + window));
-    }
     // Where its click was hidden it is thought to begin at its body: what the click brought is no part of what was
     // there. What rings on sways by less.
     constexpr double kMoreThanRinging = 4.0;
-    const double justBefore = envelope.mean(band, hop - 2 - window, hop - 2);
-    const double earlier = std::min(
-        envelope.mean(band, hop - 4 - window, hop - 4),
-        envelope.mean(band, hop - 6 - window, hop - 6)
-    );
-    const double before = justBefore > kMoreThanRinging * earlier ? earlier : justBefore;
-    return std::max(loudest - before, 0.0);
+    const double loudest = std::ranges::max(after);
+    const double justBefore = before[2];
+    const double earlier = std::min(before[1], before[0]);
+    const double there = justBefore > kMoreThanRinging * earlier ? earlier : justBefore;
+    return std::max(loudest - there, 0.0);
 }
+
+// The mean level of so many windows of a band, each two hops after the one before.
+template<std::size_t kWindows>
+std::array<double, kWindows>
+meansFrom(const BandEnvelope& envelope, int band, std::int64_t hop, std::int64_t window)
+{
+    std::array<double, kWindows> means{};
+    for (double& mean : means) {
+        mean = envelope.mean(band, hop, hop + window);
+        hop += 2;
+    }
+    return means;
+}
+
+// The most an attack may have brought of each band, beginning at one of so many hops, two apart.
+template<std::size_t kPlaces>
+BandPowers mostBroughtFrom(const BandEnvelope& envelope, std::int64_t hop)
+{
+    BandPowers most{};
+    for (std::size_t band = 0; band < kBands; ++band) {
+        const std::int64_t window = kWindowHops[band];
+        const int which = static_cast<int>(band);
+        const auto after = meansFrom<kPlaces + kLoudestOf - 1>(envelope, which, hop, window);
+        const auto before =
+            meansFrom<kPlaces + kBeforeFrom - 1>(envelope, which, hop - 6 - window, window);
+        for (std::size_t n = 0; n < kPlaces; ++n) {
+            const double brought = broughtBy(
+                std::span(after).subspan(n).template first<kLoudestOf>(),
+                std::span(before).subspan(n).template first<kBeforeFrom>()
+            );
+            most[band] = std::max(most[band], brought);
+        }
+    }
+    return most;
+}
+
+}  // namespace
 
 BandPowers attackPowers(const BandEnvelope& envelope, std::int64_t hop)
 {
-    BandPowers powers{};
-    for (int band = 0; band < kBands; ++band) {
-        powers[static_cast<std::size_t>(band)] = attackPower(envelope, band, hop);
-    }
-    return powers;
+    return mostBroughtFrom<1>(envelope, hop);
 }
 
 BandPowers attackPowersAround(const BandEnvelope& envelope, std::int64_t hop)
 {
-    BandPowers most{};
-    for (std::int64_t shift = -6; shift <= 6; shift += 2) {
-        const BandPowers there = attackPowers(envelope, hop + shift);
-        for (std::size_t band = 0; band < kBands; ++band) {
-            most[band] = std::max(most[band], there[band]);
-        }
-    }
-    return most;
+    return mostBroughtFrom<7>(envelope, hop - 6);
 }
 
 }  // namespace orthochron

@@ -36,8 +36,7 @@ inline constexpr std::array<std::int64_t, kBands> kWindowHops{8, 4, 3, 3};
     std::int64_t count
 );
 
-// The power an attack at `hop` adds in one band, or in each.
-[[nodiscard]] double attackPower(const BandEnvelope& envelope, int band, std::int64_t hop);
+// The power an attack at `hop` adds in each band.
 [[nodiscard]] BandPowers attackPowers(const BandEnvelope& envelope, std::int64_t hop);
 
 // The most it adds within 6 ms of `hop`: another microphone may hear it sooner or later.

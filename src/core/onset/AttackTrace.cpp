@@ -13,14 +13,15 @@ AttackTrace traceOf(std::span<const float> samples, Hertz rate, Frames centre)
     constexpr std::array<double, AttackTrace::kListenings> kCorner{
         150.0, 400.0, 0.0};  // Hz, brightened above it
     constexpr std::array<int, AttackTrace::kListenings> kSlopes{1, 2, 0};
-    constexpr double kInaudible = 1e-13;
-    constexpr double kOfDoubling = 3.0102999566;  // dB
+    constexpr float kInaudible = 1e-13F;
+    constexpr float kOfDoubling = 3.0103F;  // dB
     AttackTrace trace;
     const auto size = static_cast<std::int64_t>(samples.size());
     if (size <= 2) {
         return trace;
     }
     const double step = AttackTrace::kStep.count() * rate.count();
+    const auto part = static_cast<float>(1.0 / std::max(step, 1.0));
     std::array<std::int64_t, AttackTrace::kSteps + 1> edges{};
     for (std::size_t n = 0; n < edges.size(); ++n) {
         const double from = static_cast<double>(n) - static_cast<double>(AttackTrace::kBefore);
@@ -28,25 +29,26 @@ AttackTrace traceOf(std::span<const float> samples, Hertz rate, Frames centre)
     }
     const std::int64_t begin = edges.front();
     // With the two before the first.
-    const std::vector<double> heard(samples.begin() + (begin - 2), samples.begin() + edges.back());
-    std::vector<double> powers(heard.size() - 2);
+    const std::span<const float> heard(
+        samples.begin() + (begin - 2), samples.begin() + edges.back()
+    );
+    std::vector<float> powers(heard.size() - 2);
     for (std::size_t l = 0; l < AttackTrace::kListenings; ++l) {
         // Each slope takes away a part of what was just before.
         const double zero = std::exp(-2.0 * std::numbers::pi * kCorner[l] / rate.count());
-        const double before = kSlopes[l] * zero;
-        const double earlier = kSlopes[l] == 2 ? zero * zero : 0.0;
+        const auto before = static_cast<float>(kSlopes[l] * zero);
+        const auto earlier = static_cast<float>(kSlopes[l] == 2 ? zero * zero : 0.0);
         for (std::size_t k = 0; k < powers.size(); ++k) {
-            const double bright = heard[k + 2] - before * heard[k + 1] + earlier * heard[k];
+            const float bright = heard[k + 2] - before * heard[k + 1] + earlier * heard[k];
             powers[k] = bright * bright;
         }
         for (std::size_t n = 0; n < AttackTrace::kSteps; ++n) {
-            const double sum = std::accumulate(
-                powers.begin() + (edges[n] - begin), powers.begin() + (edges[n + 1] - begin), 0.0
+            const float sum = std::accumulate(
+                powers.begin() + (edges[n] - begin), powers.begin() + (edges[n + 1] - begin), 0.0F
             );
-            const double decibels = kOfDoubling * std::log2(sum / std::max(step, 1.0) + kInaudible);
-            const double halves = (decibels - static_cast<double>(AttackTrace::kLowest)) /
-                                  static_cast<double>(AttackTrace::kHalf);
-            trace.levels[l][n] = static_cast<std::uint8_t>(std::clamp(halves, 0.0, 255.0) + 0.5);
+            const float decibels = kOfDoubling * std::log2(sum * part + kInaudible);
+            const float halves = (decibels - AttackTrace::kLowest) / AttackTrace::kHalf;
+            trace.levels[l][n] = static_cast<std::uint8_t>(std::clamp(halves, 0.0F, 255.0F) + 0.5F);
         }
     }
     return trace;

@@ -1,6 +1,8 @@
 #include "core/onset/BandEnvelope.h"
 
 #include <fmt/format.h>
+#include <oneapi/tbb/task_arena.h>
+#include <oneapi/tbb/task_group.h>
 
 #include "core/base/NoDenormals.h"
 #include "core/base/SideBySide.h"
@@ -8,7 +10,6 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
-#include <cstring>
 #include <numbers>
 
 namespace orthochron {
@@ -34,29 +35,44 @@ struct LaneOf<2> {
 template<std::size_t kChannels>
 using Lane = typename LaneOf<kChannels>::Type;
 
-// Filters side by side.
+// Filters side by side: y = x + z1, z1' = c1 x + z2 - a1 z1, z2' = c2 x - a2 z1. Written by what is remembered alone, so
+// that the next sample waits for one product and one difference; the gain is left to whoever takes the sums.
 template<std::size_t kChannels>
 struct Lanes {
-    Lane<kChannels> b0{}, b1{}, b2{}, a1{}, a2{};
+    Lane<kChannels> c1{}, c2{}, a1{}, a2{};
     Lane<kChannels> z1{}, z2{};
+
+    // The next sample of each goes in and comes out.
+    [[gnu::always_inline]] void pass(Lane<kChannels>& sample)
+    {
+        const Lane<kChannels> first = (c1 * sample + z2) - a1 * z1;
+        const Lane<kChannels> second = c2 * sample - a2 * z1;
+        sample += z1;
+        z1 = first;
+        z2 = second;
+    }
 };
 
-// Second-order Butterworth by the bilinear transform (Bristow-Johnson's cookbook).
+// Second-order Butterworth by the bilinear transform (Bristow-Johnson's cookbook). Answers its gain.
 template<std::size_t kChannels>
-void design(Lanes<kChannels>& lanes, std::size_t band, double hertz, double rate, bool highPass)
+double design(Lanes<kChannels>& lanes, std::size_t band, double hertz, double rate, bool highPass)
 {
     const double w = 2.0 * std::numbers::pi * std::min(hertz, 0.45 * rate) / rate;
     const double alpha = std::sin(w) / std::numbers::sqrt2;
     const double cosine = std::cos(w);
     const double scale = 1.0 / (1.0 + alpha);
     const double edge = highPass ? (1.0 + cosine) / 2.0 : (1.0 - cosine) / 2.0;
+    const double beside =
+        highPass ? -2.0 : 2.0;  // of the sample before, the next but one counting 1
+    const double a1 = -2.0 * cosine * scale;
+    const double a2 = (1.0 - alpha) * scale;
     for (std::size_t lane = band; lane < kChannels * kBands; lane += kBands) {
-        lanes.b0[lane] = static_cast<float>(edge * scale);
-        lanes.b1[lane] = static_cast<float>((highPass ? -2.0 : 2.0) * edge * scale);
-        lanes.b2[lane] = lanes.b0[lane];
-        lanes.a1[lane] = static_cast<float>(-2.0 * cosine * scale);
-        lanes.a2[lane] = static_cast<float>((1.0 - alpha) * scale);
+        lanes.c1[lane] = static_cast<float>(beside - a1);
+        lanes.c2[lane] = static_cast<float>(1.0 - a2);
+        lanes.a1[lane] = static_cast<float>(a1);
+        lanes.a2[lane] = static_cast<float>(a2);
     }
+    return edge * scale;
 }
 
 // The filters of all bands of some channels and what they remember.
@@ -68,8 +84,9 @@ public:
     explicit Filters(Hertz rate)
     {
         for (std::size_t band = 0; band < kBands; ++band) {
-            design(high_, band, kLowHertz[band], rate.count(), true);
-            design(low_, band, kHighHertz[band], rate.count(), false);
+            const double gain = design(high_, band, kLowHertz[band], rate.count(), true) *
+                                design(low_, band, kHighHertz[band], rate.count(), false);
+            powerGains_[band] = static_cast<float>(gain * gain);
         }
     }
 
@@ -77,7 +94,7 @@ public:
     {
         BandSums sums;
 #if defined(__x86_64__)
-        if (kHasWide && kChannels > 1) {
+        if (kHasWide) {
             sums = squaresWide(samples);
         } else
 #endif
@@ -87,7 +104,8 @@ public:
         std::array<BandLevels, kChannels> levels{};
         for (std::size_t c = 0; c < kChannels; ++c) {
             for (std::size_t band = 0; band < kBands; ++band) {
-                levels[c][band] = sums[c * kBands + band] / static_cast<float>(samples[0].size());
+                levels[c][band] = sums[c * kBands + band] * powerGains_[band] /
+                                  static_cast<float>(samples[0].size());
             }
         }
         return levels;
@@ -95,6 +113,19 @@ public:
 
 private:
     using BandSums = std::array<float, kChannels * kBands>;
+
+    // One sample of each channel, for each of its bands. Less nothing a number is itself, whatever its sign.
+    [[gnu::always_inline]] static void
+    take(const Samples& samples, std::size_t n, Lane<kChannels>& lanes)
+    {
+        const Lane<1> first = samples[0][n] - Lane<1>{};
+        if constexpr (kChannels == 1) {
+            lanes = first;
+        } else {
+            const Lane<1> second = samples[1][n] - Lane<1>{};
+            lanes = __builtin_shufflevector(first, second, 0, 1, 2, 3, 4, 5, 6, 7);
+        }
+    }
 
     // For whatever instructions the function it becomes a part of may use: the sums are the same with each.
     [[gnu::always_inline]] BandSums squares(const Samples& samples)
@@ -105,23 +136,17 @@ private:
         const std::size_t count = samples[0].size();
         for (std::size_t n = 0; n < count; ++n) {
             Lane<kChannels> x;
-            for (std::size_t c = 0; c < kChannels; ++c) {
-                for (std::size_t band = 0; band < kBands; ++band) {
-                    x[c * kBands + band] = samples[c][n];
-                }
-            }
-            const Lane<kChannels> y = high.b0 * x + high.z1;
-            high.z1 = (high.b1 * x + high.z2) - high.a1 * y;
-            high.z2 = high.b2 * x - high.a2 * y;
-            const Lane<kChannels> heard = low.b0 * y + low.z1;
-            low.z1 = (low.b1 * y + low.z2) - low.a1 * heard;
-            low.z2 = low.b2 * y - low.a2 * heard;
-            sum += heard * heard;
+            take(samples, n, x);
+            high.pass(x);
+            low.pass(x);
+            sum += x * x;
         }
         high_ = high;
         low_ = low;
         BandSums sums;
-        std::memcpy(sums.data(), &sum, sizeof(sums));
+        for (std::size_t lane = 0; lane < sums.size(); ++lane) {
+            sums[lane] = sum[lane];
+        }
         return sums;
     }
 
@@ -134,6 +159,7 @@ private:
 
     Lanes<kChannels> high_;
     Lanes<kChannels> low_;
+    BandLevels powerGains_{};
 };
 
 // Without a branch for each of them.
@@ -225,6 +251,29 @@ BandEnvelope bandEnvelopeOf(std::span<const float> samples, Hertz rate)
 
 namespace {
 
+// The same frames of some channels; silence beyond their ends. Errors: the channels', and BadInput for what is no number.
+template<std::size_t kChannels>
+Result<void> readBlock(
+    std::span<const Channel, kChannels> channels,
+    Frames from,
+    Frames count,
+    std::array<std::vector<float>, kChannels>& samples
+)
+{
+    for (std::size_t c = 0; c < kChannels; ++c) {
+        const Frames there = std::clamp(channels[c].frames - from, Frames(0), count);
+        samples[c].assign(static_cast<std::size_t>(count.count()), 0.0F);
+        const auto into = std::span(samples[c]).first(static_cast<std::size_t>(there.count()));
+        if (auto read = channels[c].read(from, into); !read) {
+            return read;
+        }
+        if (!areFinite(into)) {
+            return badInput("the sound holds a sample that is no number");
+        }
+    }
+    return {};
+}
+
 // As many channels at once as there are envelopes to be made.
 template<std::size_t kChannels>
 Result<void> hear(
@@ -236,52 +285,57 @@ Result<void> hear(
 {
     const auto hop = static_cast<std::int64_t>(std::llround(rate.count() / 1000.0));
     std::array<std::int64_t, kChannels> hops{};
-    std::array<std::vector<float>, kChannels> samples;
     for (std::size_t c = 0; c < kChannels; ++c) {
         hops[c] = (channels[c].frames.count() + hop - 1) / hop;
         envelopes[c].hopFrames = Frames(hop);
         envelopes[c].reserve(static_cast<std::size_t>(hops[c]));
     }
     const std::int64_t most = *std::ranges::max_element(hops);
+    const auto blockFrom = [&](std::int64_t first) {
+        return Frames(std::min(kHopsOfBlock, most - first) * hop);
+    };
     Filters<kChannels> filters(rate);
-    for (std::int64_t first = 0; first < most; first += kHopsOfBlock) {
+    std::array<std::vector<float>, kChannels> samples;
+    std::array<std::vector<float>, kChannels> next;
+    Result<void> read = readBlock(channels, Frames(0), blockFrom(0), samples);
+    for (std::int64_t first = 0; first < most && read; first += kHopsOfBlock) {
         if (work.stopped()) {
             return cancelled();
         }
         const std::int64_t last = std::min(first + kHopsOfBlock, most);
-        const std::int64_t count = (last - first) * hop;
-        for (std::size_t c = 0; c < kChannels; ++c) {
-            const Frames from(first * hop);
-            const std::int64_t there =
-                std::clamp<std::int64_t>((channels[c].frames - from).count(), 0, count);
-            samples[c].assign(static_cast<std::size_t>(count), 0.0F);
-            const auto into = std::span(samples[c]).first(static_cast<std::size_t>(there));
-            if (auto read = channels[c].read(from, into); !read) {
-                return read;
-            }
-            if (!areFinite(into)) {
-                return badInput("the sound holds a sample that is no number");
-            }
-        }
-        for (std::int64_t n = first; n < last; ++n) {
-            typename Filters<kChannels>::Samples now;
-            for (std::size_t c = 0; c < kChannels; ++c) {
-                now[c] = std::span<const float>(samples[c])
-                             .subspan(
-                                 static_cast<std::size_t>((n - first) * hop),
-                                 static_cast<std::size_t>(hop)
-                             );
-            }
-            const auto levels = filters.meanSquare(now);
-            for (std::size_t c = 0; c < kChannels; ++c) {
-                if (n < hops[c]) {
-                    envelopes[c].add(levels[c]);
+        const auto filter = [&] {
+            for (std::int64_t n = first; n < last; ++n) {
+                typename Filters<kChannels>::Samples now;
+                for (std::size_t c = 0; c < kChannels; ++c) {
+                    now[c] = std::span<const float>(samples[c])
+                                 .subspan(
+                                     static_cast<std::size_t>((n - first) * hop),
+                                     static_cast<std::size_t>(hop)
+                                 );
+                }
+                const auto levels = filters.meanSquare(now);
+                for (std::size_t c = 0; c < kChannels; ++c) {
+                    if (n < hops[c]) {
+                        envelopes[c].add(levels[c]);
+                    }
                 }
             }
-        }
+        };
+        // What comes next is read meanwhile; whoever waits for it takes up nothing else.
+        tbb::this_task_arena::isolate([&] {
+            tbb::task_group reading;
+            if (last < most) {
+                reading.run([&] {
+                    read = readBlock(channels, Frames(last * hop), blockFrom(last), next);
+                });
+            }
+            filter();
+            reading.wait();
+        });
+        std::swap(samples, next);
         work.report(static_cast<double>(last) / static_cast<double>(most));
     }
-    return {};
+    return read;
 }
 
 }  // namespace

@@ -1,5 +1,7 @@
 #include "core/onset/Belief.h"
 
+#include <oneapi/tbb/parallel_for.h>
+
 #include "core/onset/AttackLevels.h"
 #include "core/onset/BeliefTrees.h"
 #include "core/onset/KitPatterns.h"
@@ -304,18 +306,18 @@ double Forest::chance(const Evidence& evidence) const
 
 std::vector<double> Belief::confidence(std::span<const Evidence> evidence) const
 {
-    std::vector<double> levels;
-    std::vector<double> beliefs;
-    for (const Evidence& each : evidence) {
-        levels.push_back(each.level);
-        beliefs.push_back(first.chance(each));
-    }
+    std::vector<double> levels(evidence.size());
+    std::vector<double> beliefs(evidence.size());
+    tbb::parallel_for(std::size_t{0}, evidence.size(), [&](std::size_t i) {
+        levels[i] = evidence[i].level;
+        beliefs[i] = first.chance(evidence[i]);
+    });
     const auto there = oddsAtLevel(levels, beliefs);
-    for (std::size_t i = 0; i < beliefs.size(); ++i) {
+    tbb::parallel_for(std::size_t{0}, evidence.size(), [&](std::size_t i) {
         Evidence each = evidence[i];
         each.amongLevel = there[i];
         beliefs[i] = chanceOf(constant + slope * second.sum(each));
-    }
+    });
     return beliefs;
 }
 

@@ -129,6 +129,7 @@ std::vector<std::size_t> ownOf(std::span<const Heard> all, std::size_t microphon
 
 // How loud each microphone (row) hears a loud blow of each one's drum (column), in one band.
 using Mixing = std::vector<std::vector<double>>;
+constexpr double kNothing = 1e-14;  // power
 
 // By how much what is heard there grows with a drum's blows, by least squares, and what chance may hide of it.
 double growthOf(std::span<const double> blows, std::span<const double> there)
@@ -226,43 +227,44 @@ std::array<Mixing, kBands> learn(std::vector<Heard>& all)
     return mixing;
 }
 
-// How much of each drum there is in what the microphones hear, in one band.
-std::vector<double> gainsOf(const Mixing& mixing, std::span<const double> heard)
+// How much of each drum there is in what the microphones hear, in one band; `parts` holds what each microphone (a row)
+// hears of each drum.
+std::vector<double> gainsOf(std::span<const double> parts, std::span<const double> heard)
 {
     constexpr int kRounds = 200;
-    constexpr double kNothing = 1e-14;
     const std::size_t count = heard.size();
     std::vector<double> weights(count);
     const double most = *std::ranges::max_element(heard);
     for (std::size_t m = 0; m < count; ++m) {
         weights[m] = 1.0 / (heard[m] + 1e-3 * most + 1e-13);
     }
-    std::vector<double> gains(count);
+    std::vector<double> gains(count, 1e300);
     std::vector<double> sums(count, 0.0);
-    for (std::size_t d = 0; d < count; ++d) {
-        double least = 1e300;
-        for (std::size_t m = 0; m < count; ++m) {
-            least = std::min(least, heard[m] / (mixing[m][d] + kNothing) + 1e-9);
-            sums[d] += weights[m] * (mixing[m][d] + kNothing);
+    for (std::size_t m = 0; m < count; ++m) {
+        for (std::size_t d = 0; d < count; ++d) {
+            const double part = parts[m * count + d];
+            gains[d] = std::min(gains[d], heard[m] / part + 1e-9);
+            sums[d] += weights[m] * part;
         }
-        gains[d] = least + 1e-9;
     }
-    std::vector<double> explained(count);
+    for (double& gain : gains) {
+        gain += 1e-9;
+    }
+    std::vector<double> pulls(count);
     for (int round = 0; round < kRounds; ++round) {
-        std::ranges::fill(explained, kNothing);
+        std::ranges::fill(pulls, 0.0);
         for (std::size_t m = 0; m < count; ++m) {
+            const auto row = parts.subspan(m * count, count);
+            const double explained =
+                std::inner_product(row.begin(), row.end(), gains.begin(), kNothing);
+            const double missing = heard[m] * weights[m] / explained;
             for (std::size_t d = 0; d < count; ++d) {
-                explained[m] += (mixing[m][d] + kNothing) * gains[d];
+                pulls[d] += missing * row[d];
             }
-            explained[m] = heard[m] * weights[m] / explained[m];
         }
         double change = 0.0;
         for (std::size_t d = 0; d < count; ++d) {
-            double pull = 0.0;
-            for (std::size_t m = 0; m < count; ++m) {
-                pull += explained[m] * (mixing[m][d] + kNothing);
-            }
-            const double factor = pull / sums[d];
+            const double factor = pulls[d] / sums[d];
             change = std::max(change, std::abs(factor - 1.0) * std::min(1.0, gains[d] * 1e4));
             gains[d] *= factor;
         }
@@ -271,6 +273,18 @@ std::vector<double> gainsOf(const Mixing& mixing, std::span<const double> heard)
         }
     }
     return gains;
+}
+
+// The rows of a mixing one after the other; of nothing at all something could be any number of times.
+std::vector<double> inRows(const Mixing& mixing)
+{
+    std::vector<double> rows;
+    for (const auto& row : mixing) {
+        std::ranges::transform(row, std::back_inserter(rows), [](double v) {
+            return v + kNothing;
+        });
+    }
+    return rows;
 }
 
 // Two microphones stand at one drum when what stands out most in either stands out in both.
@@ -438,6 +452,8 @@ OwnParts ownParts(
     for (std::size_t band = 0; band < kBands; ++band) {
         parts.pattern[band] = mixing[band][0][0] / whole;
     }
+    std::array<std::vector<double>, kBands> rows;
+    std::ranges::transform(mixing, rows.begin(), inRows);
     tbb::parallel_for(std::size_t{0}, hops.size(), [&](std::size_t i) {
         const Everywhere powers = hear(microphones, 0, hops[i]);
         if (microphones.size() == 1) {
@@ -449,7 +465,7 @@ OwnParts ownParts(
             for (const BandPowers& power : powers) {
                 inBand.push_back(power[band]);
             }
-            const auto gains = gainsOf(mixing[band], inBand);
+            const auto gains = gainsOf(rows[band], inBand);
             parts.own[i][band] = gains[0] * mixing[band][0][0];
             for (std::size_t d = 1; d < gains.size(); ++d) {
                 parts.bleed[i][band] += gains[d] * mixing[band][0][d];

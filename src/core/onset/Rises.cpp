@@ -1,6 +1,9 @@
 #include "core/onset/Rises.h"
 
+#include <oneapi/tbb/parallel_for.h>
+
 #include <algorithm>
+#include <array>
 
 namespace orthochron {
 
@@ -17,14 +20,19 @@ Result<std::vector<Rise>> risesOf(const BandEnvelope& envelope, const Work& work
     const auto size = static_cast<std::int64_t>(envelope.size());
     std::vector<float> rise(envelope.size(), 0.0F);
     std::vector<std::uint8_t> strongest(envelope.size(), 0);
-    for (std::size_t band = 0; band < kBands; ++band) {
-        if (work.stopped()) {
-            return cancelled();
+    std::array<std::vector<float>, kBands> ofBand;
+    tbb::parallel_for(std::size_t{0}, std::size_t{kBands}, [&](std::size_t band) {
+        if (!work.stopped()) {
+            ofBand[band] = risesIn(envelope, band, static_cast<double>(floor[band]), 0, size);
         }
-        const auto inBand = risesIn(envelope, band, static_cast<double>(floor[band]), 0, size);
+    });
+    if (work.stopped()) {
+        return cancelled();
+    }
+    for (std::size_t band = 0; band < kBands; ++band) {
         for (std::size_t n = 0; n < rise.size(); ++n) {
-            if (inBand[n] > rise[n]) {
-                rise[n] = inBand[n];
+            if (ofBand[band][n] > rise[n]) {
+                rise[n] = ofBand[band][n];
                 strongest[n] = static_cast<std::uint8_t>(band);
             }
         }

@@ -259,7 +259,7 @@ TEST(AttackLevels, WhatRingsOnMayAddAsMuchAsItSwaysAndNoMore)
     const BandEnvelope envelope = made.envelope();
     double sum = 0.0;
     for (std::int64_t hop = 100; hop < 1100; ++hop) {
-        sum += attackPower(envelope, 1, hop) / 1000.0;
+        sum += attackPowers(envelope, hop)[1] / 1000.0;
     }
     EXPECT_LT(sum, 0.4 * kRing);
 }
