@@ -44,8 +44,12 @@ Channel meanOf(std::shared_ptr<SampleSource> source)
          all = std::move(all)](Frames from, std::span<float> into) -> Result<void> {
             constexpr std::size_t kAtOnce = 1 << 14;  // stays close to the processor
             const float part = 1.0F / static_cast<float>(source->channels());
+            // In runs of one length, so that the buffer stays what it is.
+            const std::size_t runs =
+                std::max<std::size_t>((into.size() + kAtOnce - 1) / kAtOnce, 1);
+            const std::size_t run = (into.size() + runs - 1) / runs;
             while (!into.empty()) {
-                const auto some = into.first(std::min(into.size(), kAtOnce));
+                const auto some = into.first(std::min(into.size(), run));
                 const Frames count(static_cast<std::int64_t>(some.size()));
                 if (all->frames() != count) {
                     *all = AudioBuffer(source->channels(), count);

@@ -231,10 +231,17 @@ Result<void> SoundFileReader::readRun(
         );
     }
     const auto channels = static_cast<std::size_t>(facts_.channels);
-    interleaved_.resize(static_cast<std::size_t>(std::min(count, kRun)) * channels);
+    if (channels > 1) {
+        interleaved_.resize(static_cast<std::size_t>(std::min(count, kRun)) * channels);
+    }
     for (std::int64_t done = 0; done < count;) {
         const std::int64_t run = std::min(kRun, count - done);
-        const std::int64_t got = sf_readf_float(handle(file), interleaved_.data(), run);
+        const auto used =
+            channels > 1 ? std::span(interleaved_).first(static_cast<std::size_t>(run) * channels)
+                         : into.channel(0).subspan(
+                               static_cast<std::size_t>(at + done), static_cast<std::size_t>(run)
+                           );
+        const std::int64_t got = sf_readf_float(handle(file), used.data(), run);
         if (got != run) {
             position_ = -1;
             return badInput(fmt::format(
@@ -245,7 +252,7 @@ Result<void> SoundFileReader::readRun(
                 from.count() + done + std::max<std::int64_t>(got, 0)
             ));
         }
-        for (std::size_t c = 0; c < channels; ++c) {
+        for (std::size_t c = 0; c < channels && channels > 1; ++c) {
             float* target = into.channel(static_cast<int>(c)).data() + at + done;
             const float* source = interleaved_.data() + c;
             for (std::int64_t i = 0; i < run; ++i, source += channels) {
@@ -253,8 +260,6 @@ Result<void> SoundFileReader::readRun(
             }
         }
         if (checkFinite_) {
-            const auto used =
-                std::span(interleaved_).first(static_cast<std::size_t>(run) * channels);
             const auto bad =
                 std::ranges::find_if_not(used, [](float v) { return std::isfinite(v); });
             if (bad != used.end()) {

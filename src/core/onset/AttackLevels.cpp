@@ -1,5 +1,7 @@
 #include "core/onset/AttackLevels.h"
 
+#include <oneapi/tbb/parallel_for.h>
+
 #include "core/base/RunningMax.h"
 
 #include <algorithm>
@@ -50,14 +52,15 @@ double loudOf(std::vector<double> powers)
 BandLevels noiseFloor(const BandEnvelope& envelope)
 {
     BandLevels floor{};
-    for (std::size_t band = 0; band < kBands; ++band) {
+    tbb::parallel_for(std::size_t{0}, std::size_t{kBands}, [&](std::size_t band) {
         std::vector<double> levels;
+        levels.reserve(envelope.size() / 7 + 1);
         for (std::size_t n = 0; n < envelope.size(); n += 7) {
             levels.push_back(static_cast<double>(envelope.level(n, band)));
         }
         floor[band] =
             static_cast<float>(std::max(2.0 * percentile(std::move(levels), 0.1), kDeepest));
-    }
+    });
     return floor;
 }
 
@@ -79,9 +82,7 @@ std::vector<float> risesIn(
     }
     const std::int64_t heard = std::min(end + window, size) - begin;
     std::vector<double> levels(static_cast<std::size_t>(heard));
-    for (std::size_t n = 0; n < levels.size(); ++n) {
-        levels[n] = static_cast<double>(envelope.level(static_cast<std::size_t>(begin) + n, band));
-    }
+    envelope.levels(band, begin, levels);
     const auto hops = static_cast<std::size_t>(end - begin);
     const auto ahead = static_cast<std::size_t>(window);
     std::vector<double> smooth(hops);  // over [n, n + window)
@@ -128,12 +129,25 @@ broughtBy(std::span<const double, kLoudestOf> after, std::span<const double, kBe
 // The mean level of so many windows of a band, each two hops after the one before.
 template<std::size_t kWindows>
 std::array<double, kWindows>
-meansFrom(const BandEnvelope& envelope, int band, std::int64_t hop, std::int64_t window)
+meansFrom(const BandEnvelope& envelope, std::size_t band, std::int64_t hop)
 {
+    constexpr std::int64_t kLongest = std::ranges::max(kWindowHops);
+    const std::int64_t window = kWindowHops[band];
+    const std::int64_t last = hop + 2 * static_cast<std::int64_t>(kWindows - 1) + window;
     std::array<double, kWindows> means{};
+    if (hop < 0 || last > static_cast<std::int64_t>(envelope.size())) {
+        for (double& mean : means) {
+            mean = envelope.mean(static_cast<int>(band), hop, hop + window);
+            hop += 2;
+        }
+        return means;
+    }
+    std::array<double, 2 * (kWindows - 1) + kLongest> levels;
+    envelope.levels(band, hop, std::span(levels).first(static_cast<std::size_t>(last - hop)));
+    auto first = levels.begin();
     for (double& mean : means) {
-        mean = envelope.mean(band, hop, hop + window);
-        hop += 2;
+        mean = std::accumulate(first, first + window, 0.0) / static_cast<double>(window);
+        first += 2;
     }
     return means;
 }
@@ -144,11 +158,9 @@ BandPowers mostBroughtFrom(const BandEnvelope& envelope, std::int64_t hop)
 {
     BandPowers most{};
     for (std::size_t band = 0; band < kBands; ++band) {
-        const std::int64_t window = kWindowHops[band];
-        const int which = static_cast<int>(band);
-        const auto after = meansFrom<kPlaces + kLoudestOf - 1>(envelope, which, hop, window);
+        const auto after = meansFrom<kPlaces + kLoudestOf - 1>(envelope, band, hop);
         const auto before =
-            meansFrom<kPlaces + kBeforeFrom - 1>(envelope, which, hop - 6 - window, window);
+            meansFrom<kPlaces + kBeforeFrom - 1>(envelope, band, hop - 6 - kWindowHops[band]);
         for (std::size_t n = 0; n < kPlaces; ++n) {
             const double brought = broughtBy(
                 std::span(after).subspan(n).template first<kLoudestOf>(),

@@ -213,6 +213,20 @@ float BandEnvelope::level(std::size_t hop, std::size_t band) const
     return levelOf(hops_[hop][band]);
 }
 
+void BandEnvelope::levels(std::size_t band, std::int64_t from, std::span<double> into) const
+{
+    const auto size = static_cast<std::int64_t>(hops_.size());
+    const auto count = static_cast<std::int64_t>(into.size());
+    const std::int64_t first = std::clamp<std::int64_t>(-from, 0, count);
+    const std::int64_t last = std::clamp<std::int64_t>(size - from, first, count);
+    std::ranges::fill(into.first(static_cast<std::size_t>(first)), 0.0);
+    for (std::int64_t n = first; n < last; ++n) {
+        const auto code = hops_[static_cast<std::size_t>(from + n)][band];
+        into[static_cast<std::size_t>(n)] = static_cast<double>(levelOf(code));
+    }
+    std::ranges::fill(into.subspan(static_cast<std::size_t>(last)), 0.0);
+}
+
 double BandEnvelope::mean(int band, std::int64_t from, std::int64_t to) const
 {
     const auto size = static_cast<std::int64_t>(hops_.size());
@@ -262,8 +276,9 @@ Result<void> readBlock(
 {
     for (std::size_t c = 0; c < kChannels; ++c) {
         const Frames there = std::clamp(channels[c].frames - from, Frames(0), count);
-        samples[c].assign(static_cast<std::size_t>(count.count()), 0.0F);
+        samples[c].resize(static_cast<std::size_t>(count.count()));
         const auto into = std::span(samples[c]).first(static_cast<std::size_t>(there.count()));
+        std::fill(samples[c].begin() + there.count(), samples[c].end(), 0.0F);
         if (auto read = channels[c].read(from, into); !read) {
             return read;
         }

@@ -27,6 +27,8 @@ public:
     }
     [[nodiscard]] std::size_t size() const { return hops_.size(); }
     [[nodiscard]] float level(std::size_t hop, std::size_t band) const;
+    // The levels of one band from a hop on; 0 outside the channel.
+    void levels(std::size_t band, std::int64_t from, std::span<double> into) const;
     // Mean square in one band over the hops [from, to), clamped to what there is; 0 when empty.
     [[nodiscard]] double mean(int band, std::int64_t from, std::int64_t to) const;
     void reserve(std::size_t hops) { hops_.reserve(hops); }

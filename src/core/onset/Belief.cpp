@@ -253,7 +253,7 @@ Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const
     const BandLevels floor = noiseFloor(analysis.envelope);
     analysis.loudPower = parts.loud;
     std::vector<Evidence> evidence(hops.size());
-    for (std::size_t i = 0; i < hops.size(); ++i) {
+    tbb::parallel_for(std::size_t{0}, hops.size(), [&](std::size_t i) {
         OnsetCandidate& candidate = analysis.candidates[i];
         Evidence& each = evidence[i];
         const double loud = std::max(parts.loud, 1e-14);
@@ -271,7 +271,7 @@ Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const
         each.secondRise = std::min(rises[kBands - 2], 25.0);
         candidate.onset.strength = parts.loud > 0.0 ? std::min(1.0, fromDecibels(each.level)) : 0.0;
         candidate.overBleedDecibels = each.overBleed;
-    }
+    });
     tellOthersBlows(analysis, parts.othersBlows);
     tellOwed(analysis, evidence);
     tellLikeness(analysis, evidence);

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <oneapi/tbb/enumerable_thread_specific.h>
 #include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/task_arena.h>
+#include <oneapi/tbb/task_group.h>
 
 #include "core/onset/AttackLevels.h"
 #include "core/onset/Belief.h"
@@ -30,7 +32,68 @@ double thresholdOf(const OnsetSettings& settings)
 
 namespace {
 
-// Places the attacks to the sample, and what rises just ahead of each, a stretch of the channel with many of them at a time.
+// So many attacks that follow each other, and the frames of the channel around them.
+struct Stretch {
+    std::size_t first = 0;
+    std::size_t last = 0;
+    Frames from;
+    std::vector<float> samples;
+};
+
+// From an attack on, as many as lie close enough to be read at once.
+Result<void> readStretch(
+    const Channel& channel,
+    const BandEnvelope& envelope,
+    Hertz rate,
+    std::span<const Rise> rises,
+    std::size_t first,
+    Stretch& stretch
+)
+{
+    constexpr Seconds kMargin = milliseconds(60.0);  // more than attackStart looks at
+    constexpr Frames kMost{1 << 18};
+    const Frames margin = toFrames(kMargin, rate);
+    stretch.first = first;
+    stretch.from = std::max(envelope.frameOf(rises[first].hop) - margin, Frames(0));
+    std::size_t last = first + 1;
+    while (last < rises.size() && envelope.frameOf(rises[last].hop) + margin - stretch.from <= kMost
+    ) {
+        ++last;
+    }
+    stretch.last = last;
+    const Frames to = std::min(envelope.frameOf(rises[last - 1].hop) + margin, channel.frames);
+    stretch.samples.resize(static_cast<std::size_t>((to - stretch.from).count()));
+    return channel.read(stretch.from, stretch.samples);
+}
+
+// One that rises at `at`, to the sample, with what rises just ahead of it.
+void placeAttack(
+    const Stretch& stretch,
+    const Rise& rise,
+    Frames at,
+    Hertz rate,
+    ColourEar& ear,
+    OnsetCandidate& candidate
+)
+{
+    // The band that rises was quiet until a window ago: what began earlier is another blow, but for the click that
+    // may come ahead of the body.
+    const auto window = static_cast<double>(kWindowHops[rise.band]);
+    const Frames start =
+        attackStart(stretch.samples, rate, at - stretch.from, milliseconds(window) + kClickAhead);
+    candidate.onset.at = stretch.from + start;
+    candidate.body = candidate.onset.at;
+    candidate.riseDecibels = rise.decibels;
+    candidate.noveltyDecibels = noveltyOf(stretch.samples, rate, start);
+    candidate.ahead = risesBefore(stretch.samples, rate, start);
+    for (EarlierRise& earlier : candidate.ahead) {
+        earlier.at += stretch.from;
+    }
+    candidate.trace = std::make_shared<const AttackTrace>(traceOf(stretch.samples, rate, start));
+    candidate.colour = ear.hear(stretch.samples, start);
+}
+
+// Places the attacks, a stretch of the channel with many of them at a time; the next is read meanwhile.
 Result<void> placeAttacks(
     const Channel& channel,
     Hertz rate,
@@ -39,52 +102,35 @@ Result<void> placeAttacks(
     const Work& work
 )
 {
-    constexpr Seconds kMargin = milliseconds(60.0);  // more than attackStart looks at
-    constexpr Frames kMost{1 << 19};
-    const Frames margin = toFrames(kMargin, rate);
-    std::vector<float> samples;
     tbb::enumerable_thread_specific<ColourEar> ears([&] { return ColourEar(rate); });
-    for (std::size_t first = 0; first < rises.size();) {
+    Stretch now;
+    Stretch next;
+    Result<void> read;
+    if (!rises.empty()) {
+        read = readStretch(channel, analysis.envelope, rate, rises, 0, now);
+    }
+    while (read && now.last > now.first) {
         if (work.stopped()) {
             return cancelled();
         }
-        const Frames from =
-            std::max(analysis.envelope.frameOf(rises[first].hop) - margin, Frames(0));
-        std::size_t last = first;
-        while (last < rises.size() &&
-               analysis.envelope.frameOf(rises[last].hop) + margin - from <= kMost) {
-            ++last;
-        }
-        last = std::max(last, first + 1);
-        const Frames to =
-            std::min(analysis.envelope.frameOf(rises[last - 1].hop) + margin, channel.frames);
-        samples.resize(static_cast<std::size_t>((to - from).count()));
-        if (auto read = channel.read(from, samples); !read) {
-            return read;
-        }
-        tbb::parallel_for(first, last, [&](std::size_t i) {
-            // The band that rises was quiet until a window ago: what began earlier is another
-            // blow, but for the click that may come ahead of the body.
-            const auto window = static_cast<double>(kWindowHops[rises[i].band]);
-            const Frames guess = analysis.envelope.frameOf(rises[i].hop) - from;
-            const Frames start =
-                attackStart(samples, rate, guess, milliseconds(window) + kClickAhead);
-            analysis.candidates[i].onset.at = from + start;
-            analysis.candidates[i].body = from + start;
-            analysis.candidates[i].riseDecibels = rises[i].decibels;
-            analysis.candidates[i].noveltyDecibels = noveltyOf(samples, rate, start);
-            analysis.candidates[i].ahead = risesBefore(samples, rate, start);
-            for (EarlierRise& rise : analysis.candidates[i].ahead) {
-                rise.at += from;
+        tbb::this_task_arena::isolate([&] {
+            tbb::task_group reading;
+            next.first = next.last = now.last;
+            if (now.last < rises.size()) {
+                reading.run([&] {
+                    read = readStretch(channel, analysis.envelope, rate, rises, now.last, next);
+                });
             }
-            analysis.candidates[i].trace =
-                std::make_shared<const AttackTrace>(traceOf(samples, rate, start));
-            analysis.candidates[i].colour = ears.local().hear(samples, start);
+            tbb::parallel_for(now.first, now.last, [&](std::size_t i) {
+                const Frames at = analysis.envelope.frameOf(rises[i].hop);
+                placeAttack(now, rises[i], at, rate, ears.local(), analysis.candidates[i]);
+            });
+            reading.wait();
         });
-        first = last;
-        work.report(static_cast<double>(first) / static_cast<double>(rises.size()));
+        work.report(static_cast<double>(now.last) / static_cast<double>(rises.size()));
+        std::swap(now, next);
     }
-    return {};
+    return read;
 }
 
 // A head swells again some time after its blow, and what follows from what rings is no attack. Strokes of

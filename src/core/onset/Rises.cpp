@@ -3,7 +3,6 @@
 #include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
-#include <array>
 
 namespace orthochron {
 
@@ -12,47 +11,71 @@ namespace {
 constexpr std::int64_t kPeakHops = 8;     // a rise is the greatest this far around
 constexpr float kLeastRise = 1.9952623F;  // 3 dB
 
+constexpr std::int64_t kHopsOfBlock = 4096;
+
+// How much each hop rises, and in which band it does most.
+struct Risen {
+    std::vector<float> most;
+    std::vector<std::uint8_t> strongest;
+};
+
+void findRises(
+    const BandEnvelope& envelope, const BandLevels& floor, std::int64_t first, Risen& risen
+)
+{
+    const auto size = static_cast<std::int64_t>(envelope.size());
+    const std::int64_t count = std::min(kHopsOfBlock, size - first);
+    for (std::size_t band = 0; band < kBands; ++band) {
+        const auto inBand = risesIn(envelope, band, static_cast<double>(floor[band]), first, count);
+        for (std::size_t n = 0; n < inBand.size(); ++n) {
+            const std::size_t hop = static_cast<std::size_t>(first) + n;
+            if (inBand[n] > risen.most[hop]) {
+                risen.most[hop] = inBand[n];
+                risen.strongest[hop] = static_cast<std::uint8_t>(band);
+            }
+        }
+    }
+}
+
+bool isPeak(const std::vector<float>& rise, std::int64_t hop)
+{
+    const auto size = static_cast<std::int64_t>(rise.size());
+    const float here = rise[static_cast<std::size_t>(hop)];
+    const std::int64_t last = std::min(size - 1, hop + kPeakHops);
+    for (std::int64_t k = std::max<std::int64_t>(0, hop - kPeakHops); k <= last; ++k) {
+        const float there = rise[static_cast<std::size_t>(k)];
+        if (k < hop ? there >= here : there > here) {
+            return false;
+        }
+    }
+    return true;
+}
+
 }  // namespace
 
 Result<std::vector<Rise>> risesOf(const BandEnvelope& envelope, const Work& work)
 {
     const BandLevels floor = noiseFloor(envelope);
     const auto size = static_cast<std::int64_t>(envelope.size());
-    std::vector<float> rise(envelope.size(), 0.0F);
-    std::vector<std::uint8_t> strongest(envelope.size(), 0);
-    std::array<std::vector<float>, kBands> ofBand;
-    tbb::parallel_for(std::size_t{0}, std::size_t{kBands}, [&](std::size_t band) {
+    Risen risen{std::vector<float>(envelope.size()), std::vector<std::uint8_t>(envelope.size())};
+    const std::int64_t blocks = (size + kHopsOfBlock - 1) / kHopsOfBlock;
+    tbb::parallel_for(std::int64_t{0}, blocks, [&](std::int64_t block) {
         if (!work.stopped()) {
-            ofBand[band] = risesIn(envelope, band, static_cast<double>(floor[band]), 0, size);
+            findRises(envelope, floor, block * kHopsOfBlock, risen);
         }
     });
     if (work.stopped()) {
         return cancelled();
     }
-    for (std::size_t band = 0; band < kBands; ++band) {
-        for (std::size_t n = 0; n < rise.size(); ++n) {
-            if (ofBand[band][n] > rise[n]) {
-                rise[n] = ofBand[band][n];
-                strongest[n] = static_cast<std::uint8_t>(band);
-            }
-        }
-    }
     std::vector<Rise> rises;
     for (std::int64_t n = 0; n < size; ++n) {
-        const float here = rise[static_cast<std::size_t>(n)];
-        if (here < kLeastRise) {
-            continue;
-        }
-        bool isPeak = true;
-        for (std::int64_t k = std::max<std::int64_t>(0, n - kPeakHops);
-             k <= std::min(size - 1, n + kPeakHops) && isPeak;
-             ++k) {
-            const float there = rise[static_cast<std::size_t>(k)];
-            isPeak = k < n ? there < here : there <= here;
-        }
-        if (isPeak) {
-            const double decibels = decibelsOf(static_cast<double>(here));
-            rises.push_back({n, decibels, strongest[static_cast<std::size_t>(n)]});
+        const float here = risen.most[static_cast<std::size_t>(n)];
+        if (here >= kLeastRise && isPeak(risen.most, n)) {
+            rises.push_back(
+                {n,
+                 decibelsOf(static_cast<double>(here)),
+                 risen.strongest[static_cast<std::size_t>(n)]}
+            );
         }
     }
     return rises;

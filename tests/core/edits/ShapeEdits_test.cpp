@@ -170,6 +170,10 @@ TEST_F(Shaping, HushesAreTrimmedCopiedAndRepeated)
     EXPECT_FALSE(changeHush(*next, id, {.to = hush.from}));
     EXPECT_FALSE(addHush(song(), {}, hush));
     EXPECT_FALSE(repeatHush(*next, id, 0, 1));
+    EXPECT_FALSE(repeatHush(*next, id, 1, 0));
+    const auto once = repeatHush(*next, id, 1, 1);
+    ASSERT_TRUE(once);
+    EXPECT_EQ(hushesOf(*once).size(), 5U);
     EXPECT_FALSE(removeHush(song(), HushId{77}));
 }
 

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/demo/Random.h"
+#include "testkit/Rate.h"
 
 #include <cmath>
 #include <numbers>
@@ -10,7 +11,6 @@
 namespace orthochron {
 namespace {
 
-constexpr double kRate = 48000.0;
 constexpr std::size_t kOrder = LinearPrediction::kOrder;
 
 // Two modes that die away, over a breath of noise.
@@ -19,7 +19,7 @@ std::vector<float> ring(std::size_t frames, double noise)
     demo::Random random(7);
     std::vector<float> samples(frames);
     for (std::size_t n = 0; n < frames; ++n) {
-        const double t = static_cast<double>(n) / kRate;
+        const double t = static_cast<double>(n) / kRate.count();
         const double low = std::exp(-6.0 * t) * std::sin(2.0 * std::numbers::pi * 82.0 * t);
         const double high =
             0.4 * std::exp(-15.0 * t) * std::sin(2.0 * std::numbers::pi * 331.0 * t);

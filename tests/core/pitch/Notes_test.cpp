@@ -154,6 +154,8 @@ TEST(KeyGuess, NamesTheKeyOfAMelodyFirst)
         sum += key.score;
     }
     EXPECT_NEAR(sum, 1.0, 1e-9);
+    EXPECT_GT(keys[0].score, 0.4);  // so much of it lies on the tonic, the third and the fifth
+    EXPECT_LT(keys[23].score, 1e-4);
     // A fifth higher all of it is a fifth higher.
     for (SungNote& note : notes) {
         note.centre += 7.0;
