@@ -96,7 +96,8 @@ std::size_t footOf(const Fresh& fresh, std::size_t risen, double floor, std::siz
 
 }  // namespace
 
-Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Seconds reach)
+Frames
+attackStart(std::span<const float> samples, Hertz rate, Frames guess, Seconds reach, Seconds own)
 {
     const auto size = static_cast<std::int64_t>(samples.size());
     const auto from = static_cast<std::size_t>(
@@ -120,7 +121,11 @@ Frames attackStart(std::span<const float> samples, Hertz rate, Frames guess, Sec
     constexpr double kAsMuch = 1.0 - 1e-9;
     std::size_t risen = peak;
     double most = 0.0;
-    for (std::size_t n = peak + 1; n-- > millisecond;) {
+    const std::int64_t first =
+        (guess - toFrames(own, rate)).count() - static_cast<std::int64_t>(from);
+    const std::size_t earliest =
+        std::min(static_cast<std::size_t>(std::max<std::int64_t>(first, 0)), peak);
+    for (std::size_t n = peak + 1; n-- > std::max(millisecond, earliest);) {
         const double before = std::max(held[n - millisecond], 0.02 * held[peak]);
         if (held[n] >= 0.25 * held[peak] && held[n] >= kAsMuch * most * before) {
             risen = n;

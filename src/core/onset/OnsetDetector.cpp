@@ -77,10 +77,12 @@ void placeAttack(
 )
 {
     // The band that rises was quiet until a window ago: what began earlier is another blow, but for the click that
-    // may come ahead of the body.
-    const auto window = static_cast<double>(kWindowHops[rise.band]);
-    const Frames start =
-        attackStart(stretch.samples, rate, at - stretch.from, milliseconds(window) + kClickAhead);
+    // may come ahead of the body. Where bands rise too that are quick to tell, the lowest one's window is too long:
+    // a hat 10 ms ahead of a soft stroke is none of it.
+    constexpr Seconds kOfBroad = milliseconds(7.0);
+    const Seconds reach = milliseconds(static_cast<double>(kWindowHops[rise.band])) + kClickAhead;
+    const Seconds own = rise.isBroad ? std::min(reach, kOfBroad) : reach;
+    const Frames start = attackStart(stretch.samples, rate, at - stretch.from, reach, own);
     candidate.onset.at = stretch.from + start;
     candidate.body = candidate.onset.at;
     candidate.riseDecibels = rise.decibels;

@@ -13,10 +13,15 @@ constexpr float kLeastRise = 1.9952623F;  // 3 dB
 
 constexpr std::int64_t kHopsOfBlock = 4096;
 
-// How much each hop rises, and in which band it does most.
+constexpr float kBroadRise = 10.0F;  // 10 dB
+
+// How much each hop rises, in which band it does most, and whether it is broad.
 struct Risen {
     std::vector<float> most;
     std::vector<std::uint8_t> strongest;
+    std::vector<std::uint8_t> isBroad;  // of bytes: blocks are written side by side
+
+    explicit Risen(std::size_t hops) : most(hops), strongest(hops), isBroad(hops) {}
 };
 
 void findRises(
@@ -32,6 +37,9 @@ void findRises(
             if (inBand[n] > risen.most[hop]) {
                 risen.most[hop] = inBand[n];
                 risen.strongest[hop] = static_cast<std::uint8_t>(band);
+            }
+            if (band > 0 && inBand[n] >= kBroadRise) {
+                risen.isBroad[hop] = 1;
             }
         }
     }
@@ -57,7 +65,7 @@ Result<std::vector<Rise>> risesOf(const BandEnvelope& envelope, const Work& work
 {
     const BandLevels floor = noiseFloor(envelope);
     const auto size = static_cast<std::int64_t>(envelope.size());
-    Risen risen{std::vector<float>(envelope.size()), std::vector<std::uint8_t>(envelope.size())};
+    Risen risen(envelope.size());
     const std::int64_t blocks = (size + kHopsOfBlock - 1) / kHopsOfBlock;
     tbb::parallel_for(std::int64_t{0}, blocks, [&](std::int64_t block) {
         if (!work.stopped()) {
@@ -69,13 +77,10 @@ Result<std::vector<Rise>> risesOf(const BandEnvelope& envelope, const Work& work
     }
     std::vector<Rise> rises;
     for (std::int64_t n = 0; n < size; ++n) {
-        const float here = risen.most[static_cast<std::size_t>(n)];
-        if (here >= kLeastRise && isPeak(risen.most, n)) {
-            rises.push_back(
-                {n,
-                 decibelsOf(static_cast<double>(here)),
-                 risen.strongest[static_cast<std::size_t>(n)]}
-            );
+        const auto hop = static_cast<std::size_t>(n);
+        if (risen.most[hop] >= kLeastRise && isPeak(risen.most, n)) {
+            const double decibels = decibelsOf(static_cast<double>(risen.most[hop]));
+            rises.push_back({n, decibels, risen.strongest[hop], risen.isBroad[hop] != 0});
         }
     }
     return rises;

@@ -13,6 +13,7 @@ struct Rise {
     std::int64_t hop = 0;
     double decibels = 0.0;
     std::size_t band = 0;  // where it is greatest
+    bool isBroad = false;  // clear in a band above the lowest, which is slow to tell
 };
 
 // All rises of 3 dB and more, 8 ms apart at least, ascending. Below 3 dB lies the beating of cymbals.
