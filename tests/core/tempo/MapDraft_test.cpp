@@ -85,6 +85,15 @@ TEST(MapDraft, FollowsADrummerWhoWandersAndSlowsAtTheEnd)
     }
 }
 
+TEST(MapDraft, CountsSlowAndQuickPlayersAsTheyCountThemselves)
+{
+    // Slow ones could be counted in eighths, quick ones in halves.
+    for (const double bpm : {68.0, 158.0}) {
+        const FreeTake take = freeTake(bpm, 12, 0.04, 0.0);
+        EXPECT_NEAR(static_cast<double>(draft(take).beats.size()), 48.0, 2.0) << bpm;
+    }
+}
+
 TEST(MapDraft, CountsFromTheDownbeatItIsGiven)
 {
     const FreeTake take = freeTake(104.0, 16, 0.04, 0.0);
