@@ -138,6 +138,7 @@ std::vector<std::vector<Clip>> cutClips(
 )
 {
     std::vector<std::vector<Clip>> clips;
+    clips.reserve(recorded.size());
     for (const auto& track : recorded) {
         clips.push_back(fittedClips(song, track, cuts, shape, ids));
     }

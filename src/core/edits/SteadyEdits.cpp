@@ -78,25 +78,25 @@ Result<std::vector<std::vector<Clip>>> steadyClips(
     const Song& song,
     const MicSet& set,
     const TempoMap& steady,
-    const JoinSettings& joins,
-    FitWay way,
+    const FitRequest& request,
     NewIds& ids,
     const Sources& sources,
     const Work& work
 )
 {
     const auto recorded = recordedClips(song, set);
-    if (way.method == FitMethod::Stretch) {
+    if (request.way.method == FitMethod::Stretch) {
         return stretchedClips(
-            song, set, recorded, evenAnchors(song, set, steady), way.material, ids
+            song, set, recorded, evenAnchors(song, set, steady), request.way.material, ids
         );
     }
-    const auto cuts =
-        cutsBetween(recorded, barAnchors(song, set, steady), joins, sources, song.rate, work);
+    const auto cuts = cutsBetween(
+        recorded, barAnchors(song, set, steady), request.joins, sources, song.rate, work
+    );
     if (!cuts) {
         return tl::unexpected(cuts.error());
     }
-    return cutClips(song, recorded, *cuts, joins.shape, ids);
+    return cutClips(song, recorded, *cuts, request.joins.shape, ids);
 }
 
 }  // namespace
@@ -123,6 +123,9 @@ Result<Song> makeSteady(
     }
     Song next = song;
     NewIds ids(next.lastId);
+    FitRequest request;
+    request.joins = joins;
+    request.way = way;
     const auto count = static_cast<double>(song.sets.size());
     for (std::size_t s = 0; s < song.sets.size(); ++s) {
         const MicSet& set = song.sets[s];
@@ -131,7 +134,7 @@ Result<Song> makeSteady(
         }
         const Work part =
             work.part(static_cast<double>(s) / count, static_cast<double>(s + 1) / count);
-        auto clips = steadyClips(song, set, *steady, joins, way, ids, sources, part);
+        auto clips = steadyClips(song, set, *steady, request, ids, sources, part);
         if (!clips) {
             return tl::unexpected(clips.error());
         }

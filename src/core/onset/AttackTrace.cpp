@@ -47,8 +47,10 @@ AttackTrace traceOf(std::span<const float> samples, Hertz rate, Frames centre)
                 powers.begin() + (edges[n] - begin), powers.begin() + (edges[n + 1] - begin), 0.0F
             );
             const float decibels = kOfDoubling * std::log2(sum * part + kInaudible);
-            const float halves = (decibels - AttackTrace::kLowest) / AttackTrace::kHalf;
-            trace.levels[l][n] = static_cast<std::uint8_t>(std::clamp(halves, 0.0F, 255.0F) + 0.5F);
+            // To the nearest half.
+            const float above = decibels - AttackTrace::kLowest + AttackTrace::kHalf / 2.0F;
+            trace.levels[l][n] =
+                static_cast<std::uint8_t>(std::clamp(above / AttackTrace::kHalf, 0.0F, 255.0F));
         }
     }
     return trace;

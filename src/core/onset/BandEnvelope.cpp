@@ -62,12 +62,11 @@ double design(Lanes<kChannels>& lanes, std::size_t band, double hertz, double ra
     const double cosine = std::cos(w);
     const double scale = 1.0 / (1.0 + alpha);
     const double edge = highPass ? (1.0 + cosine) / 2.0 : (1.0 - cosine) / 2.0;
-    const double beside =
-        highPass ? -2.0 : 2.0;  // of the sample before, the next but one counting 1
+    const double middle = highPass ? -2.0 : 2.0;  // of the three samples; the others count 1
     const double a1 = -2.0 * cosine * scale;
     const double a2 = (1.0 - alpha) * scale;
     for (std::size_t lane = band; lane < kChannels * kBands; lane += kBands) {
-        lanes.c1[lane] = static_cast<float>(beside - a1);
+        lanes.c1[lane] = static_cast<float>(middle - a1);
         lanes.c2[lane] = static_cast<float>(1.0 - a2);
         lanes.a1[lane] = static_cast<float>(a1);
         lanes.a2[lane] = static_cast<float>(a2);
