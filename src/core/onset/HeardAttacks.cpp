@@ -1,0 +1,89 @@
+#include "core/onset/HeardAttacks.h"
+
+#include <oneapi/tbb/parallel_for.h>
+
+#include <algorithm>
+#include <functional>
+
+namespace orthochron {
+
+Everywhere
+hearAt(std::span<const BandEnvelope* const> microphones, std::size_t reference, std::int64_t hop)
+{
+    Everywhere powers;
+    for (std::size_t m = 0; m < microphones.size(); ++m) {
+        powers.push_back(
+            m == reference ? attackPowers(*microphones[m], hop)
+                           : attackPowersAround(*microphones[m], hop)
+        );
+    }
+    return powers;
+}
+
+HeardAttacks hearAll(
+    std::span<const BandEnvelope* const> microphones,
+    std::size_t reference,
+    std::span<const std::int64_t> hops
+)
+{
+    HeardAttacks heard;
+    heard.attacks.resize(hops.size());
+    tbb::parallel_for(std::size_t{0}, hops.size(), [&](std::size_t i) {
+        heard.attacks[i] = hearAt(microphones, reference, hops[i]);
+    });
+    std::vector<double> powers;
+    for (const Everywhere& attack : heard.attacks) {
+        powers.push_back(sumOf(attack[reference]));
+    }
+    heard.loud = loudOf(std::move(powers));
+    return heard;
+}
+
+double levelIn(const Everywhere& attack, std::size_t microphone, std::span<const HeardAttacks> all)
+{
+    return decibelsOf(sumOf(attack[microphone]) / std::max(all[microphone].loud, 1e-14));
+}
+
+std::vector<std::size_t> ownOf(std::span<const HeardAttacks> all, std::size_t microphone)
+{
+    constexpr double kLoud = -16.0;  // dB
+    constexpr double kSpread = 9.0;  // dB; among the leads of one drum's blows
+    constexpr std::size_t kFewest = 3;
+    const auto& attacks = all[microphone].attacks;
+    std::vector<std::size_t> loud;
+    std::vector<double> levels;
+    std::vector<double> leads;
+    for (const Everywhere& attack : attacks) {
+        levels.push_back(levelIn(attack, microphone, all));
+        double loudestThere = -200.0;
+        for (std::size_t m = 0; m < attack.size(); ++m) {
+            if (m != microphone) {
+                loudestThere = std::max(loudestThere, levelIn(attack, m, all));
+            }
+        }
+        leads.push_back(attack.size() > 1 ? levels.back() - loudestThere : 0.0);
+        if (levels.back() > kLoud) {
+            loud.push_back(levels.size() - 1);
+        }
+    }
+    if (loud.size() < kFewest) {
+        std::vector<std::size_t> order(attacks.size());
+        for (std::size_t i = 0; i < order.size(); ++i) {
+            order[i] = i;
+        }
+        std::ranges::sort(order, std::greater{}, [&](std::size_t i) { return levels[i]; });
+        order.resize(std::min(order.size(), kFewest));
+        return order;
+    }
+    std::vector<double> ofLoud;
+    for (const std::size_t i : loud) {
+        ofLoud.push_back(leads[i]);
+    }
+    std::ranges::sort(ofLoud, std::greater{});
+    const double most =
+        ofLoud[std::min(ofLoud.size() - 1, std::max<std::size_t>(2, ofLoud.size() / 50))];
+    std::erase_if(loud, [&](std::size_t i) { return leads[i] <= most - kSpread; });
+    return loud;
+}
+
+}  // namespace orthochron
