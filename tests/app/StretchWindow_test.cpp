@@ -297,7 +297,13 @@ TEST_F(StretchWindow, AClipsPitchAndLengthAreTypedAndItIsListenedToFirst)
     EXPECT_NEAR(lasts->value(), 115.0, 0.1);
     // Said in the other unit it is the same clip.
     const Song as = song();
+    const QString tip = lasts->toolTip();
+    EXPECT_TRUE(tip.startsWith(QStringLiteral("So many beats")));
     lasts->switchUnit();
+    // What it means is said in either unit, and how it is changed.
+    EXPECT_TRUE(lasts->toolTip().startsWith(QStringLiteral("So many beats")));
+    EXPECT_TRUE(lasts->toolTip().contains(QStringLiteral("Click to type")));
+    EXPECT_NE(lasts->toolTip(), tip);
     EXPECT_NEAR(
         lasts->value(),
         toSeconds(clip(0).length, song().rate).count() * song().tempo.tempi()[0].bpm / 60.0,

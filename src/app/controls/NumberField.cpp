@@ -77,7 +77,13 @@ void NumberField::explain()
     if (other_) {
         text += tr("; typed with %1 it is in %1").arg(other_->unit);
     }
-    setToolTip(text);
+    setToolTip(meaning_.isEmpty() ? text : meaning_ + QLatin1Char('\n') + text);
+}
+
+void NumberField::setMeaning(const QString& meaning)
+{
+    meaning_ = meaning;
+    explain();
 }
 
 void NumberField::setOtherUnit(const NumberStyle& style)

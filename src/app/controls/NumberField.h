@@ -38,6 +38,8 @@ public:
     void setValue(double value);          // no signal
     void setLabel(const QString& label);  // where it says now one thing, now another
     void setMixed(bool isMixed);          // shows a dash: several different values
+    // What the number says; its tip goes on with how it is changed.
+    void setMeaning(const QString& meaning);
     // Another unit its number may be in: typed with it, or chosen in the field's menu.
     void setOtherUnit(const NumberStyle& style);
     [[nodiscard]] const QString& unit() const { return style_.unit; }
@@ -70,6 +72,7 @@ private:
     [[nodiscard]] QRectF track() const;
 
     QString label_;
+    QString meaning_;
     NumberStyle style_;
     std::optional<NumberStyle> other_;
     bool withSlider_ = false;

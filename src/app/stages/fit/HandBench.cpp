@@ -286,13 +286,13 @@ void HandBench::addStretchRow(QGridLayout& layout)
     pitch_ = field(
         tr("Pitch"), "handPitch", {tr("st"), 2, -kMostSemitones, kMostSemitones, 0.0, 0.05}, 8, 0
     );
-    pitch_->setToolTip(tr("Semitones; cents behind the point. 0 puts it back"));
+    pitch_->setMeaning(tr("Semitones; cents behind the point. 0 puts it back"));
     length_ =
         field(tr("Length"), "handLength", {QStringLiteral("%"), 2, 5.0, 2000.0, 100.0, 0.2}, 8, 2);
-    length_->setToolTip(tr("Of what was recorded; the start stays"));
+    length_->setMeaning(tr("Of what was recorded; the start stays"));
     beats_ = field(tr("Lasts"), "handBeats", {tr("beats"), 2, 0.01, 4000.0, 4.0, 0.05}, 9, 0);
     beats_->setOtherUnit({tr("bpm"), 2, 20.0, 400.0, 120.0, 0.05});
-    beats_->setToolTip(
+    beats_->setMeaning(
         tr("So many beats of the song from where it begins; or, typed with bpm, the tempo it was "
            "played at and is to run at the song's")
     );

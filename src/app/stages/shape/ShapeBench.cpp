@@ -142,7 +142,7 @@ QWidget* ShapeBench::makeLine()
         "pointLevel",
         {QStringLiteral("dB"), 1, kLeastLevel, kMostLevel, 0.0, 0.1}
     );
-    level_->setToolTip(tr("The lowest value is silence"));
+    level_->setMeaning(tr("The lowest value is silence"));
     bend_ = field(
         *column,
         tr("Bent to the next"),

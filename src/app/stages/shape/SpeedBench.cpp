@@ -67,7 +67,7 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
         new NumberField(tr("±"), {tr("st"), 1, 0.5, kMostPitch, kMostPitch, 0.1}, false, this);
     pitchRange_->setObjectName(QStringLiteral("pitchRange"));
     pitchRange_->setFixedWidth(84);
-    pitchRange_->setToolTip(tr("Semitones from the middle of a lane to its edges"));
+    pitchRange_->setMeaning(tr("Semitones from the middle of a lane to its edges"));
     // It yields to the field beside it.
     speedKeeps_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     speedKeeps_->setMinimumContentsLength(8);
