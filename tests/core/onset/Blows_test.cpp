@@ -140,6 +140,25 @@ TEST(Blows, BeginWithTheBeatersClick)
     EXPECT_LT(std::abs(errors[errors.size() * 19 / 20]), 0.5);
 }
 
+TEST(Blows, FourOfThemTellOfAClickAndThreeDoNot)
+{
+    constexpr double kBodyAfter = 0.0042;
+    for (const std::size_t count : {3U, 4U}) {
+        Drum drum;
+        std::vector<double> truth = drum.blows();
+        truth.resize(count);
+        for (const double at : truth) {
+            drum.addClick(at, 0.01);
+            drum.addClick(at + kBodyAfter, 0.2);
+            drum.addTone(at + kBodyAfter, 62.0, 0.6, 0.0015, 0.12);
+        }
+        const auto errors = Drum::errors(drum.found(), truth);
+        for (const double error : errors) {
+            EXPECT_NEAR(error, count < 4 ? 1000.0 * kBodyAfter : 0.0, 0.6) << count;
+        }
+    }
+}
+
 TEST(Blows, AnotherDrumThatArrivesJustBeforeIsNotTheirStart)
 {
     Drum drum;
