@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <numeric>
 #include <random>
 #include <vector>
@@ -9,14 +10,19 @@
 namespace orthochron {
 namespace {
 
-TEST(ScalarProducts, AreThoseOfEachAloneAtAnyLengthAndPlace)
+template<class T>
+std::vector<T> anyValues(std::size_t count)
 {
     std::mt19937 random(7);
-    std::uniform_real_distribution<float> any(-1.0F, 1.0F);
-    std::vector<float> values(400);
-    for (float& value : values) {
-        value = any(random);
-    }
+    std::uniform_real_distribution<T> any(-1, 1);
+    std::vector<T> values(count);
+    std::ranges::generate(values, [&] { return any(random); });
+    return values;
+}
+
+TEST(ScalarProducts, AreThoseOfEachAloneAtAnyLengthAndPlace)
+{
+    const auto values = anyValues<float>(400);
     const float* all = values.data();
     for (const std::size_t length : {0U, 1U, 7U, 8U, 9U, 64U, 203U}) {
         const auto products =
@@ -44,12 +50,7 @@ TEST(ScalarProducts, AreThoseOfEachAloneAtAnyLengthAndPlace)
 
 TEST(ScalarProducts, OfDoublesAreExactToADoublesLastDigits)
 {
-    std::mt19937 random(11);
-    std::uniform_real_distribution<double> any(-1.0, 1.0);
-    std::vector<double> values(300);
-    for (double& value : values) {
-        value = any(random);
-    }
+    const auto values = anyValues<double>(300);
     const double* all = values.data();
     for (const std::size_t length : {0U, 1U, 3U, 4U, 5U, 64U, 203U}) {
         const auto products =
