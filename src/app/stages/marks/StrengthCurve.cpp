@@ -1,6 +1,7 @@
 #include "app/stages/marks/StrengthCurve.h"
 
 #include <QCoreApplication>
+#include <QFontMetricsF>
 #include <QPainter>
 
 #include "app/theme/Theme.h"
@@ -85,16 +86,20 @@ void paintStrengthCurve(
         QColor straw = colours.straw;
         straw.setAlpha(90);
         painter.fillRect(QRectF(lane.area.left(), top, lane.area.width(), bottom - top), straw);
-        painter.setFont(Theme::label(7.5));
-        painter.setPen(colours.secondInk);
         if (bottom - top > 9.0) {
-            painter.drawText(
-                QRectF(lane.area.left(), top, lane.area.width() - 6.0, bottom - top),
-                Qt::AlignRight | Qt::AlignVCenter,
+            QString said =
                 QCoreApplication::translate("StrengthCurve", "no attack between %1 and %2 dB")
                     .arg(toDecibels(gap->above), 0, 'f', 0)
-                    .arg(toDecibels(gap->below), 0, 'f', 0)
-            );
+                    .arg(toDecibels(gap->below), 0, 'f', 0);
+            said.replace(QLatin1Char('-'), QChar(0x2212));
+            painter.setFont(Theme::label(7.5));
+            // On a ground of its own: the wave goes through the gap.
+            const double width = QFontMetricsF(painter.font()).horizontalAdvance(said) + 8.0;
+            const QRectF ground(lane.area.right() - width - 2.0, top, width, bottom - top);
+            painter.fillRect(ground, colours.lane);
+            painter.fillRect(ground, straw);
+            painter.setPen(colours.secondInk);
+            painter.drawText(ground, Qt::AlignCenter, said);
         }
     }
     const double y = heightOfStrength(lane, thresholdOf(settings));
