@@ -90,7 +90,12 @@ TEST(BandEnvelope, SaysWhichSoundCannotBeHeard)
     EXPECT_FALSE(bandEnvelopesOf(channels, kRate));
     broken[33333] = -std::numeric_limits<float>::max();
     EXPECT_TRUE(bandEnvelopesOf(channels, kRate));
-    EXPECT_FALSE(bandEnvelopesOf(channels, Hertz(4000.0)));
+    for (const double rate : {4000.0, 7999.0, 192001.0}) {
+        EXPECT_FALSE(bandEnvelopesOf(channels, Hertz(rate))) << rate;
+    }
+    for (const double rate : {8000.0, 192000.0}) {
+        EXPECT_TRUE(bandEnvelopesOf(channels, Hertz(rate))) << rate;
+    }
     EXPECT_TRUE(bandEnvelopesOf({}, kRate)->empty());
     std::stop_source stop;
     stop.request_stop();

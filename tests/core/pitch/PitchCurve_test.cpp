@@ -127,7 +127,12 @@ TEST(PitchCurve, RangesThatCannotBeAreRefused)
     EXPECT_FALSE(tried(400.0, 500.0, 48000.0));
     EXPECT_FALSE(tried(50.0, 9000.0, 48000.0));
     EXPECT_FALSE(tried(std::nan(""), 500.0, 48000.0));
-    EXPECT_FALSE(tried(50.0, 500.0, 4000.0));
+    for (const double rate : {4000.0, 7999.0, 192001.0}) {
+        EXPECT_FALSE(tried(50.0, 500.0, rate)) << rate;
+    }
+    for (const double rate : {8000.0, 192000.0}) {
+        EXPECT_TRUE(tried(50.0, 500.0, rate)) << rate;
+    }
 }
 
 TEST(Notes, AreThoseThatWereSungWithTheirPlaceAndPitch)
