@@ -58,6 +58,26 @@ TEST(Tempo, SilenceAfterALoopIsNoPartOfIt)
     EXPECT_NEAR(tempo.readings[0].bpm, 98.4, 0.3);
 }
 
+TEST(Tempo, IsThatOfTheWholeTakeThoughItsBeginningKeepsNone)
+{
+    // A quarter of a minute of hits at random, then a drummer.
+    const auto played = loop(112.0, 24, 50.0, 0.0);
+    std::vector<float> samples(15 * 48000, 0.0F);
+    std::mt19937 random(12);
+    std::uniform_int_distribution<std::size_t> when(0, samples.size() - 4000);
+    std::normal_distribution<float> noise(0.0F, 0.2F);
+    for (int hit = 0; hit < 30; ++hit) {
+        const std::size_t at = when(random);
+        for (std::size_t n = 0; n < 4000; ++n) {
+            samples[at + n] += noise(random) * std::exp(-static_cast<float>(n) / 900.0F);
+        }
+    }
+    samples.insert(samples.end(), played.begin(), played.end());
+    const TempoFound tempo = found(samples);
+    ASSERT_FALSE(tempo.readings.empty());
+    EXPECT_NEAR(tempo.readings[0].bpm, 112.0, 0.5);
+}
+
 TEST(Tempo, ASwungLoopIsNotTakenForAFasterStraightOne)
 {
     const TempoFound tempo = found(loop(92.0, 8, 64.0, 0.0));
