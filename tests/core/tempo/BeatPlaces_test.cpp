@@ -72,6 +72,13 @@ TEST(BeatPlaces, StayEvenWhereNothingIsPlayed)
         EXPECT_EQ(placed[k].support, 0.0);
         EXPECT_NEAR(placed[k].at.count(), played.beats[k].count(), 0.02);
     }
+    // Where nothing at all is, they stay where they were.
+    const std::vector<Seconds> even{Seconds(1.0), Seconds(1.5), Seconds(2.0), Seconds(2.5)};
+    const auto left = placeBeats(even, {});
+    ASSERT_EQ(left.size(), even.size());
+    for (std::size_t k = 0; k < even.size(); ++k) {
+        EXPECT_NEAR(left[k].at.count(), even[k].count(), 1e-3) << k;
+    }
     EXPECT_TRUE(placeBeats({}, {}).empty());
     const std::vector<Seconds> one{Seconds(1.0)};
     EXPECT_EQ(placeBeats(one, {}).front().at, Seconds(1.0));
