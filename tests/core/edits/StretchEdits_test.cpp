@@ -262,6 +262,9 @@ TEST_F(StretchByHand, ValuesThatCannotBeAreRefused)
     EXPECT_FALSE(stretchClips(song(), choice, {.semitones = std::nan("")}));
     EXPECT_FALSE(stretchClips(song(), choice, {.ratio = 0.0}));
     EXPECT_FALSE(stretchClips(song(), choice, {.ratio = 1000.0}));
+    EXPECT_FALSE(stretchClips(song(), choice, {.ratio = 0.0499}));
+    EXPECT_TRUE(stretchClips(song(), choice, {.material = Material::Hits, .ratio = 0.05}));
+    EXPECT_TRUE(stretchClips(song(), choice, {.material = Material::Hits, .ratio = 20.0}));
     EXPECT_FALSE(stretchClips(song(), choice, {.semitones = 2.0, .material = Material::Tape}));
     EXPECT_FALSE(stretchClips(song(), {}, {.ratio = 1.1}));
     EXPECT_FALSE(stretchClips(song(), choice, {}));

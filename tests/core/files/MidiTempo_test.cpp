@@ -26,23 +26,26 @@ TempoMap example(Seconds firstDownbeat)
     );
 }
 
-// Where bar lines fall when the file is played: event by event, as any reader would.
+// When a beat comes when the file is played: event by event, as any reader would.
+double playedAt(const MidiFile& midi, double beat)
+{
+    double time = 0.0;
+    for (std::size_t i = 0; i < midi.tempi.size() && midi.tempi[i].at.count() < beat; ++i) {
+        const double end = i + 1 < midi.tempi.size() ? midi.tempi[i + 1].at.count() : beat;
+        time += (std::min(end, beat) - midi.tempi[i].at.count()) * 60.0 / midi.tempi[i].bpm;
+    }
+    return time;
+}
+
+// Where bar lines fall then.
 std::vector<double> barLines(const MidiFile& midi, double last)
 {
-    const auto timeAt = [&](double beat) {
-        double time = 0.0;
-        for (std::size_t i = 0; i < midi.tempi.size() && midi.tempi[i].at.count() < beat; ++i) {
-            const double end = i + 1 < midi.tempi.size() ? midi.tempi[i + 1].at.count() : beat;
-            time += (std::min(end, beat) - midi.tempi[i].at.count()) * 60.0 / midi.tempi[i].bpm;
-        }
-        return time;
-    };
     std::vector<double> lines;
     for (std::size_t i = 0; i < midi.meters.size(); ++i) {
         const auto& [at, meter] = midi.meters[i];
         const double end = i + 1 < midi.meters.size() ? midi.meters[i + 1].first.count() : last;
         for (double beat = at.count(); beat < end - 1e-6; beat += meter.barLength().count()) {
-            lines.push_back(timeAt(beat));
+            lines.push_back(playedAt(midi, beat));
         }
     }
     return lines;
@@ -67,6 +70,24 @@ TEST(MidiTempo, HasEveryBarLineWithinTwentyMicroseconds)
         for (std::size_t k = leadIn; k < lines.size(); ++k, ++bar) {
             EXPECT_NEAR(lines[k], map.timeAt(map.startOfBar(bar)).count(), 20e-6) << first << bar;
         }
+    }
+}
+
+TEST(MidiTempo, GoesUpARampBeatByBeat)
+{
+    const Folder folder;
+    const auto made = TempoMap::create(
+        Seconds(0.0),
+        {{Beats(0.0), 80.0}, {Beats(8.0), 80.0, true}, {Beats(24.0), 150.0}},
+        {{1, {4, 4}}}
+    );
+    ASSERT_TRUE(made) << made.error().message;
+    const TempoMap& map = *made;
+    ASSERT_TRUE(writeMidiTempo(map, Seconds(30.0), folder / "ramp.mid"));
+    const auto midi = readMidi(folder / "ramp.mid");
+    ASSERT_TRUE(midi);
+    for (int beat = 0; beat <= 24; ++beat) {
+        EXPECT_NEAR(playedAt(*midi, beat), map.timeAt(Beats(beat)).count(), 1e-4) << beat;
     }
 }
 

@@ -90,6 +90,14 @@ TEST_F(Rendering, LoudnessIsThatOfTheMixWhereItIsAsked)
     EXPECT_NEAR(**loudnessOf(song_, sources_, Frames(5000), Frames(40000)), -29.01, 0.1);
     EXPECT_FALSE(*loudnessOf(song_, sources_, Frames(48000), Frames(96000)));
     EXPECT_FALSE(loudnessOf(song_, sources_, Frames(5), Frames(5)));
+    // How far it is, from wherever it begins.
+    std::vector<double> done;
+    const Work told{{}, [&](double part) { done.push_back(part); }};
+    EXPECT_TRUE(loudnessOf(song_, sources_, Frames(30000), Frames(48000), told));
+    ASSERT_FALSE(done.empty());
+    EXPECT_TRUE(std::ranges::is_sorted(done));
+    EXPECT_GE(done.front(), 0.0);
+    EXPECT_LE(done.back(), 1.0);
     std::stop_source stopped;
     stopped.request_stop();
     EXPECT_EQ(
