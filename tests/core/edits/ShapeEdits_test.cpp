@@ -177,6 +177,18 @@ TEST_F(Shaping, HushesAreTrimmedCopiedAndRepeated)
     EXPECT_FALSE(removeHush(song(), HushId{77}));
 }
 
+TEST_F(Shaping, BarsHushedPieceByPieceAreTakenBackByOneKeyWhateverTheirOrder)
+{
+    const std::array tracks{track(0), track(2)};
+    const auto later = switchHush(song(), tracks, {bar(4), bar(6)});
+    ASSERT_TRUE(later);
+    const auto both = switchHush(later->song, tracks, {bar(2), bar(4)});
+    ASSERT_TRUE(both);
+    const auto off = switchHush(both->song, tracks, {bar(2), bar(6)});
+    ASSERT_TRUE(off);
+    EXPECT_TRUE(hushesOf(off->song).empty());
+}
+
 TEST_F(Shaping, OneKeyHushesBarsAndTheSameTakesItBack)
 {
     const std::array tracks{track(0), track(2)};
