@@ -1,9 +1,8 @@
 #include "core/onset/BandEnvelope.h"
 
 #include <fmt/format.h>
-#include <oneapi/tbb/task_arena.h>
-#include <oneapi/tbb/task_group.h>
 
+#include "core/base/Meanwhile.h"
 #include "core/base/NoDenormals.h"
 #include "core/base/SideBySide.h"
 
@@ -335,17 +334,12 @@ Result<void> hear(
                 }
             }
         };
-        // What comes next is read meanwhile; whoever waits for it takes up nothing else.
-        tbb::this_task_arena::isolate([&] {
-            tbb::task_group reading;
+        const auto readNext = [&] {
             if (last < most) {
-                reading.run([&] {
-                    read = readBlock(channels, Frames(last * hop), blockFrom(last), next);
-                });
+                read = readBlock(channels, Frames(last * hop), blockFrom(last), next);
             }
-            filter();
-            reading.wait();
-        });
+        };
+        doMeanwhile(readNext, filter);
         std::swap(samples, next);
         work.report(static_cast<double>(last) / static_cast<double>(most));
     }

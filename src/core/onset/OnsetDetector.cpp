@@ -3,9 +3,8 @@
 #include <fmt/format.h>
 #include <oneapi/tbb/enumerable_thread_specific.h>
 #include <oneapi/tbb/parallel_for.h>
-#include <oneapi/tbb/task_arena.h>
-#include <oneapi/tbb/task_group.h>
 
+#include "core/base/Meanwhile.h"
 #include "core/onset/AttackLevels.h"
 #include "core/onset/Belief.h"
 #include "core/onset/Rises.h"
@@ -115,19 +114,17 @@ Result<void> placeAttacks(
         if (work.stopped()) {
             return cancelled();
         }
-        tbb::this_task_arena::isolate([&] {
-            tbb::task_group reading;
-            next.first = next.last = now.last;
+        next.first = next.last = now.last;
+        const auto readNext = [&] {
             if (now.last < rises.size()) {
-                reading.run([&] {
-                    read = readStretch(channel, analysis.envelope, rate, rises, now.last, next);
-                });
+                read = readStretch(channel, analysis.envelope, rate, rises, now.last, next);
             }
+        };
+        doMeanwhile(readNext, [&] {
             tbb::parallel_for(now.first, now.last, [&](std::size_t i) {
                 const Frames at = analysis.envelope.frameOf(rises[i].hop);
                 placeAttack(now, rises[i], at, rate, ears.local(), analysis.candidates[i]);
             });
-            reading.wait();
         });
         work.report(static_cast<double>(now.last) / static_cast<double>(rises.size()));
         std::swap(now, next);

@@ -24,9 +24,7 @@ std::vector<double> risesOf(const BandEnvelope& envelope, int band)
 {
     const std::size_t size = envelope.size();
     std::vector<double> levels(size);
-    for (std::size_t n = 0; n < size; ++n) {
-        levels[n] = static_cast<double>(envelope.level(n, static_cast<std::size_t>(band)));
-    }
+    envelope.levels(static_cast<std::size_t>(band), 0, levels);
     const double floor = levels.empty() ? 0.0 : kQuiet * percentile(levels, kLoud) + kNothing;
     const auto around = [&](std::size_t n, std::size_t before, std::size_t after) {
         const std::size_t from = n - std::min(before, n);
