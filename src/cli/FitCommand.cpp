@@ -349,7 +349,11 @@ void addFit(CLI::App& app, Choice& choice)
     command->add_option("--material", o->material, "What is stretched: hits, line or blend")
         ->check(CLI::IsMember({"hits", "line", "blend"}));
     command->add_option("--lead-in-ms", o->leadInMs);
-    command->add_option("--crossfade-ms", o->crossfadeMs);
+    command->add_option(
+        "--crossfade-ms",
+        o->crossfadeMs,
+        "The usual 5 are up to three times as long where they would tick"
+    );
     command->add_option("--crossfade-shape", o->shape, "matched, equal-power or equal-gain");
     command->add_option("--sensitivity", o->sensitivity)->check(CLI::Range(0.0, 100.0));
     command->add_option("--format", o->format, "same, wav16, wav24, wav32f or flac");

@@ -2,6 +2,8 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
+#include "core/joins/Blemishes.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -13,11 +15,10 @@ namespace {
 
 constexpr Seconds kAround = milliseconds(20.0);  // what a join is heard against
 constexpr double kClickFloor = 0.001;            // -60 dB of the level around
-constexpr double kDipDecibels = -3.0;
-constexpr Seconds kHeard = milliseconds(10.0);  // a shorter dip is no dip to the ear
-constexpr double kDipShare = 0.06;              // -24 dB
-constexpr Seconds kAttack = milliseconds(5.0);  // a join within this after a start cuts the attack
-constexpr double kAudible = 3e-4;               // RMS, -70 dB: below it nothing is reported
+constexpr Seconds kHeard = milliseconds(10.0);   // a level is heard over this
+constexpr double kDipShare = 0.06;               // -24 dB
+constexpr Seconds kAttack = milliseconds(5.0);   // a join within this after a start cuts the attack
+constexpr double kAudible = 3e-4;                // RMS, -70 dB: below it nothing is reported
 
 using Samples = std::vector<float>;
 
@@ -27,6 +28,8 @@ struct JoinSound {
     Samples after;
     std::size_t begin = 0;  // of the crossfade within them
     std::size_t end = 0;
+
+    [[nodiscard]] Joined joined() const { return {edited, before, after, begin, end - begin}; }
 };
 
 double rms(std::span<const float> sound)
@@ -66,33 +69,14 @@ double clickOf(const JoinSound& sound, std::size_t reach)
     return most / std::max(rms(sound.edited), kAudible);
 }
 
-// Level of the crossfade against what both sides have there, each counted as far as it is faded
-// in, over at least the time an ear takes to hear a level.
-double dipOf(const JoinSound& sound, std::size_t least)
+// What lies this far below the music around it is not heard to dip.
+double dipOf(const JoinSound& sound, Hertz rate)
 {
-    const std::size_t length = sound.end - sound.begin;
-    const std::size_t wider = length < least ? (least - length) / 2 : 0;
-    const std::size_t from = sound.begin - std::min(sound.begin, wider);
-    const std::size_t to = std::min(sound.end + wider, sound.edited.size());
-    double expected = 0.0;
-    double heard = 0.0;
-    for (std::size_t n = from; n < to; ++n) {
-        const double along = static_cast<double>(n) + 0.5 - static_cast<double>(sound.begin);
-        const double part =
-            std::clamp(along / std::max<double>(1.0, static_cast<double>(length)), 0.0, 1.0);
-        const auto a = static_cast<double>(sound.before[n]);
-        const auto b = static_cast<double>(sound.after[n]);
-        const auto e = static_cast<double>(sound.edited[n]);
-        expected += (1.0 - part) * a * a + part * b * b;
-        heard += e * e;
+    const FadeLevel level = levelIn(sound.joined(), rate);
+    if (level.expected < kAudible || level.expected < kDipShare * rms(sound.edited)) {
+        return 1.0;
     }
-    expected = std::sqrt(expected / static_cast<double>(to - from));
-    heard = std::sqrt(heard / static_cast<double>(to - from));
-    // What lies this far below the music around it is not heard to dip.
-    if (expected < kAudible || expected < kDipShare * rms(sound.edited)) {
-        return 0.0;
-    }
-    return toDecibels(heard / expected);
+    return level.heard / level.expected;
 }
 
 void scale(Samples& sound, double gain)
@@ -295,9 +279,8 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
     const Frames at = join.at;
     const auto reach =
         static_cast<std::size_t>(toFrames(milliseconds(0.5), input.map.rate).count()) + 2;
-    const auto heard = static_cast<std::size_t>(toFrames(kHeard, input.map.rate).count());
     Finding click{FindingKind::Click, at, 0.0, 0, index};
-    Finding dip{FindingKind::Dip, at, 0.0, 0, index};
+    Finding dip{FindingKind::Dip, at, 1.0, 0, index};
     for (int m = 0; m < input.microphones; ++m) {
         const auto sound = soundOf(input, index, m);
         if (!sound) {
@@ -307,7 +290,7 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
             click.value = here;
             click.microphone = m;
         }
-        if (const double here = dipOf(*sound, heard); here < dip.value) {
+        if (const double here = dipOf(*sound, input.map.rate); here < dip.value) {
             dip.value = here;
             dip.microphone = m;
         }
@@ -316,7 +299,8 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
         click.value = toDecibels(click.value);
         findings.push_back(click);
     }
-    if (dip.value < kDipDecibels) {
+    if (dip.value < kDip) {
+        dip.value = toDecibels(dip.value);
         findings.push_back(dip);
     }
     if (auto weighed = weighFindings(input, findings); !weighed) {

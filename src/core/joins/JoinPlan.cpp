@@ -2,6 +2,7 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
+#include "core/joins/Blemishes.h"
 #include "core/joins/Layers.h"
 
 #include <algorithm>
@@ -21,6 +22,9 @@ constexpr Seconds kStride = milliseconds(0.25);
 constexpr Seconds kHop = milliseconds(1.0);  // of the look-out for attacks
 constexpr double kAttackCost = 0.3;          // an attack lost or doubled outweighs any mismatch
 constexpr double kCancelCost = 0.02;         // of two sides that are each other's opposite
+// A join that ticks however long it is goes elsewhere:
+constexpr std::int64_t kPlaces = 12;  // tried over all there are
+constexpr double kDearer = 2.0;       // what another place may cost against the best
 
 struct Slot {
     Anchor before;
@@ -83,9 +87,16 @@ slotsOf(const std::vector<Anchor>& anchors, Hertz rate, const JoinSettings& sett
 
 class Placer {
 public:
-    Placer(const Slot& slot, Hertz rate, int microphones, const RecordedReader& reader)
+    Placer(
+        const Slot& slot,
+        Hertz rate,
+        const JoinSettings& settings,
+        int microphones,
+        const RecordedReader& reader
+    )
         : slot_(slot),
           rate_(rate),
+          settings_(settings),
           microphones_(microphones),
           reader_(reader),
           low_(std::min(slot.before.move, slot.after.move)),
@@ -98,31 +109,103 @@ public:
         if (auto loaded = load(); !loaded) {
             return tl::unexpected(loaded.error());
         }
-        const std::int64_t room = slot_.latest - slot_.earliest - slot_.length;
-        const std::int64_t stride = std::max<std::int64_t>(1, toFrames(kStride, rate_).count());
-        std::int64_t best = room;
-        double least = cost(room, room);
-        for (std::int64_t at = room - stride; at >= 0; at -= stride) {
-            if (const double here = cost(at, room); here < least) {
+        const Place first = best(slot_.length);
+        PlannedJoin join = joinAt(first);
+        double least = tickAt(join);
+        const auto take = [&](const Place& place) {
+            const PlannedJoin other = joinAt(place);
+            if (const double here = tickAt(other); here < least) {
                 least = here;
-                best = at;
+                join = other;
+            }
+        };
+        for (const double longer : kLongerThanTicks) {
+            const auto length =
+                static_cast<std::int64_t>(longer * static_cast<double>(slot_.length));
+            if (settings_.mayBeLonger() && least > kMostTick &&
+                length <= slot_.latest - slot_.earliest) {
+                take(best(length));
             }
         }
-        PlannedJoin join;
-        join.at = Frames(slot_.earliest + best);
-        join.length = Frames(slot_.length);
-        join.moveBefore = slot_.before.move;
-        join.moveAfter = slot_.after.move;
+        if (least > kMostTick) {
+            takeElsewhere(first, take);
+        }
         return join;
     }
 
 private:
+    struct Place {
+        std::int64_t at = 0;  // from the earliest on
+        std::int64_t length = 0;
+        double cost = 0.0;
+    };
+
+    PlannedJoin joinAt(const Place& place) const
+    {
+        return {
+            Frames(slot_.earliest + place.at),
+            Frames(place.length),
+            slot_.before.move,
+            slot_.after.move};
+    }
+
+    // Where the layers differ least.
+    Place best(std::int64_t length) const
+    {
+        const std::int64_t room = slot_.latest - slot_.earliest - length;
+        const std::int64_t stride = std::max<std::int64_t>(1, toFrames(kStride, rate_).count());
+        Place least{room, length, cost(room, room, length)};
+        for (std::int64_t at = room - stride; at >= 0; at -= stride) {
+            if (const double here = cost(at, room, length); here < least.cost) {
+                least = {at, length, here};
+            }
+        }
+        return least;
+    }
+
+    // Offers places of the same length over all there are, the latest first, that cost little more.
+    template<class Take>
+    void takeElsewhere(const Place& best, const Take& take) const
+    {
+        const std::int64_t room = slot_.latest - slot_.earliest - best.length;
+        for (std::int64_t k = kPlaces; k >= 0; --k) {
+            const std::int64_t at = room * k / kPlaces;
+            const Place place{at, best.length, cost(at, room, best.length)};
+            if (place.cost <= kDearer * best.cost) {
+                take(place);
+            }
+        }
+    }
+
+    // How far the join ticks on the worst microphone.
+    double tickAt(const PlannedJoin& join) const
+    {
+        const auto margin = static_cast<std::size_t>(toFrames(kBlemishMargin, rate_).count());
+        const auto length = static_cast<std::size_t>(join.length.count());
+        double most = 0.0;
+        for (std::size_t m = 0; m < sounds_.size(); ++m) {
+            const auto layer = [&](Frames move) {
+                const Frames from = join.at - move - first_ - toFrames(kBlemishMargin, rate_);
+                return std::span(sounds_[m])
+                    .subspan(static_cast<std::size_t>(from.count()), length + 2 * margin);
+            };
+            const auto before = layer(join.moveBefore);
+            const auto after = layer(join.moveAfter);
+            most = std::max(
+                most, tickOf(before, after, margin, length, settings_.shape, next_[m], rate_)
+            );
+        }
+        return most;
+    }
+
     Result<void> load()
     {
         // One stretch of recorded time holds both layers.
         first_ = Frames(slot_.earliest) - high_ -
                  Frames(static_cast<std::int64_t>(hop_) * (kQuietHops + 1));
-        const Frames last = Frames(slot_.latest) - low_ + Frames(static_cast<std::int64_t>(hop_));
+        const Frames last =
+            Frames(slot_.latest) - low_ +
+            std::max(Frames(static_cast<std::int64_t>(hop_)), toFrames(kBlemishMargin, rate_));
         std::vector<float> sound(static_cast<std::size_t>((last - first_).count()));
         std::vector<float> hit(static_cast<std::size_t>(toFrames(milliseconds(15.0), rate_).count())
         );
@@ -135,13 +218,14 @@ private:
                 return read;
             }
             const double loud = std::max(meanPower(hit), 1e-10);
-            loud_.push_back(loud);
+            next_.push_back({loud, std::max(highPower(hit, rate_), 1e-10)});
             const auto layer = [&](Frames move) {
                 const Frames from = Frames(slot_.earliest) - move - first_;
                 return std::span(sound).subspan(static_cast<std::size_t>(from.count()), window);
             };
             layers_.push_back(layersOf(layer(slot_.before.move), layer(slot_.after.move)));
             addAttacks(attacks_, sound, hop_, meanChange(hit));
+            sounds_.push_back(sound);
         }
         // As running sums.
         double sum = 0.0;
@@ -163,20 +247,21 @@ private:
         return attacks_.empty() ? 0.0 : attacks_[index(to)] - attacks_[index(from)];
     }
 
-    double cost(std::int64_t at, std::int64_t room) const
+    double cost(std::int64_t at, std::int64_t room, std::int64_t frames) const
     {
         const auto from = static_cast<std::size_t>(at);
-        const auto to = static_cast<std::size_t>(at + slot_.length);
+        const auto to = static_cast<std::size_t>(at + frames);
+        const auto length = static_cast<double>(frames);
         double mismatch = 0.0;
         double cancelling = 0.0;
         for (std::size_t m = 0; m < layers_.size(); ++m) {
             const Layers::Sums sums = layers_[m].over(from, to);
-            const auto length = static_cast<double>(slot_.length);
-            mismatch += mismatchOf(sums, length, loud_[m]) / static_cast<double>(layers_.size());
-            cancelling += cancellingOf(sums, length, loud_[m]);
+            mismatch +=
+                mismatchOf(sums, length, next_[m].power) / static_cast<double>(layers_.size());
+            cancelling += cancellingOf(sums, length, next_[m].power);
         }
         const Frames begin(slot_.earliest + at);
-        const double attack = attacksWithin(begin - high_, begin + Frames(slot_.length) - low_);
+        const double attack = attacksWithin(begin - high_, begin + Frames(frames) - low_);
         // Of equals, the later: what is repeated or left out then lies furthest from the last hit.
         const double early =
             static_cast<double>(room - at) / std::max<double>(1.0, static_cast<double>(room));
@@ -185,6 +270,7 @@ private:
 
     const Slot& slot_;
     Hertz rate_;
+    const JoinSettings& settings_;
     int microphones_;
     const RecordedReader& reader_;
     Frames low_;
@@ -192,8 +278,9 @@ private:
     std::size_t hop_;
     Frames first_;  // recorded time of the first frame looked at
     std::vector<Layers> layers_;
-    std::vector<double> loud_;     // each microphone's power at the next hit
-    std::vector<double> attacks_;  // running sum over hops from first_ on
+    std::vector<std::vector<float>> sounds_;  // of each microphone, from first_ on
+    std::vector<Next> next_;                  // what each hears of the next hit
+    std::vector<double> attacks_;             // running sum over hops from first_ on
 };
 
 }  // namespace
@@ -230,7 +317,7 @@ Result<std::vector<PlannedJoin>> planJoins(
         if (work.stopped()) {
             return;
         }
-        auto placed = Placer(slots[i], rate, microphones, reader).place();
+        auto placed = Placer(slots[i], rate, settings, microphones, reader).place();
         if (placed) {
             joins[i] = std::move(*placed);
         } else {

@@ -26,6 +26,9 @@ struct JoinSettings {
     FadeShape shape = FadeShape::Matched;
 
     bool operator==(const JoinSettings&) const = default;
+
+    // The usual length is made longer where it would tick; one that was asked for is kept.
+    [[nodiscard]] bool mayBeLonger() const { return crossfade == JoinSettings{}.crossfade; }
 };
 
 // Errors: BadArgument for a time that cannot be meant.
@@ -51,7 +54,9 @@ using RecordedReader =
 // Gaps close by themselves: the later part starts earlier. Inside that stretch (its last 90 ms)
 // the place is taken where the two layers differ least, measured against how loud each microphone
 // is at the next hit, and where no attack of another drum lies in what is repeated or left out.
-// Anchors whose hits would change order move together. Neighbours that move alike are not cut.
+// A join that would tick or dip (see Blemishes) is made longer where it may be, up to three times,
+// or goes elsewhere. Anchors whose hits would change order move together. Neighbours that move
+// alike are not cut.
 //
 // `anchors` ascending by start; recorded time 0 is where the set begins. Errors: the reader's, or
 // Cancelled. Cost: linear in the joins and microphones.

@@ -1,3 +1,4 @@
+#include "core/joins/Blemishes.h"
 #include "core/joins/Layers.h"
 #include "core/stretch/SpliceSection.h"
 
@@ -59,7 +60,7 @@ public:
             const Jump jump = best(window, left);
             const Splice& last = splices.back();
             Splice next;
-            next.fade = Frames(std::clamp<std::int64_t>(jump.at - free, 1, fade_));
+            next.fade = Frames(std::clamp<std::int64_t>(jump.at - free, 1, fadeOf(jump)));
             next.from = std::max(Frames(jump.at) + last.shift, last.from + next.fade);
             next.shift = last.shift - Frames(jump.by);
             next.diesAway = diesAway_ && -jump.by >= frames(kLongRepeat) && isQuietFrom(jump);
@@ -103,7 +104,10 @@ private:
                 static_cast<std::size_t>(pad_ + b_ - a_ + frames(kLeadIn)),
                 static_cast<std::size_t>(frames(kNext))
             );
-            loud_.push_back(std::max({meanPower(next), meanPower(middle), 1e-10}));
+            next_.push_back(
+                {std::max({meanPower(next), meanPower(middle), 1e-10}),
+                 std::max(highPower(next, section_.rate), 1e-10)}
+            );
             addAttacks(attacks_, sound, hop_, std::max(meanChange(next), meanChange(middle)));
             sounds_.push_back(std::move(sound));
         }
@@ -201,6 +205,48 @@ private:
         return attacksWithin(jump.at + jump.by - fade_, b_) < 0.01;
     }
 
+    // Longer where the jump would tick, as when cutting.
+    [[nodiscard]] std::int64_t fadeOf(const Jump& jump) const
+    {
+        std::int64_t best = fade_;
+        double least = tickAt(jump, fade_);
+        for (const double longer : kLongerThanTicks) {
+            if (least <= kMostTick) {
+                break;
+            }
+            const auto fade = static_cast<std::int64_t>(longer * static_cast<double>(fade_));
+            if (const double here = tickAt(jump, fade); here < least) {
+                least = here;
+                best = fade;
+            }
+        }
+        return best;
+    }
+
+    // How far the high sounds the jump makes by itself stand out; the worst witness.
+    [[nodiscard]] double tickAt(const Jump& jump, std::int64_t fade) const
+    {
+        const std::int64_t margin = frames(kBlemishMargin);
+        double most = 0.0;
+        for (std::size_t w = 0; w < sounds_.size(); ++w) {
+            const std::int64_t from = jump.at - fade - margin;
+            const std::int64_t to = jump.at + margin;
+            const auto before = heard(w, from, to);
+            const auto after = heard(w, from + jump.by, to + jump.by);
+            if (before.size() != after.size() ||
+                before.size() != static_cast<std::size_t>(to - from)) {
+                continue;
+            }
+            const auto begin = static_cast<std::size_t>(margin);
+            const auto length = static_cast<std::size_t>(fade);
+            most = std::max(
+                most,
+                tickOf(before, after, begin, length, FadeShape::Matched, next_[w], section_.rate)
+            );
+        }
+        return most;
+    }
+
     // The best place for a jump of `by` and what it costs.
     [[nodiscard]] std::pair<double, std::int64_t>
     bestPlace(const Window& window, std::int64_t by, std::int64_t stride) const
@@ -224,8 +270,9 @@ private:
                 }
                 const Layers::Sums sums = layers[w].over(from, to);
                 const auto length = static_cast<double>(fade_);
-                cost += mismatchOf(sums, length, loud_[w]) / static_cast<double>(layers.size()) +
-                        kCancelCost * cancellingOf(sums, length, loud_[w]);
+                cost +=
+                    mismatchOf(sums, length, next_[w].power) / static_cast<double>(layers.size()) +
+                    kCancelCost * cancellingOf(sums, length, next_[w].power);
             }
             const std::int64_t place = window.from + at;
             cost += kAttackCost * attacksWithin(
@@ -278,7 +325,7 @@ private:
     std::int64_t pad_ = 0;
     std::int64_t first_ = 0;  // take time of the first frame in memory
     std::vector<std::vector<float>> sounds_;
-    std::vector<double> loud_;
+    std::vector<Next> next_;       // what each witness hears of what comes next
     std::vector<double> attacks_;  // running sum over hops from first_ on
 };
 

@@ -10,6 +10,7 @@
 #include <array>
 #include <cmath>
 #include <limits>
+#include <numbers>
 #include <random>
 
 // Stretching what is struck: attacks untouched, all microphones alike.
@@ -200,6 +201,51 @@ TEST(Splices, WhatIsLittleIsMadeUpForByOneSplice)
         leaps += spliced[i].shift != spliced[i - 1].shift ? 1 : 0;
     }
     EXPECT_EQ(leaps, 7);
+}
+
+// The longest fade of the splices that make a low drum's strokes `apart` longer apart.
+Frames longestFade(Seconds apart)
+{
+    auto sound = std::make_shared<AudioBuffer>(1, toFrames(Seconds(2.0), kRate));
+    std::vector<Frames> attacks;
+    demo::Random random(7);
+    std::vector<Pin> pins;
+    for (int stroke = 0; stroke < 4; ++stroke) {
+        attacks.push_back(toFrames(Seconds(0.1 + 0.5 * stroke), kRate));
+        pins.push_back({attacks.back(), attacks.back() + toFrames(apart, kRate) * stroke});
+    }
+    for (std::size_t i = 0; i < sound->channel(0).size(); ++i) {
+        double value = 0.0005 * random.bell();
+        for (const Frames attack : attacks) {
+            const double t =
+                static_cast<double>(static_cast<std::int64_t>(i) - attack.count()) / kRate.count();
+            if (t >= 0.0 && t < 0.5) {
+                value += 0.5 * std::exp(-t / 0.4) * std::sin(2.0 * std::numbers::pi * 70.0 * t) +
+                         0.5 * std::exp(-t / 0.001) * std::sin(20'000.0 * t);
+            }
+        }
+        sound->channel(0)[i] = static_cast<float>(value);
+    }
+    Treatment treatment;
+    treatment.time = *TimeMap::through(pins);
+    treatment.attacks = attacks;
+    const auto plan = *planStretch(treatment, witnesses({sound}), kRate);
+    const auto spliced =
+        *plan->splices(pins.front().sound, pins.back().sound - toFrames(Seconds(0.02), kRate));
+    Frames longest;
+    for (std::size_t i = 1; i < spliced.size(); ++i) {
+        if (spliced[i].shift != spliced[i - 1].shift) {
+            longest = std::max(longest, spliced[i].fade);
+        }
+    }
+    return longest;
+}
+
+TEST(Splices, OneInALowRingTakesLongerWhereItWouldTick)
+{
+    EXPECT_EQ(longestFade(Seconds(1.0 / 70.0)), Frames(240));  // a whole period
+    EXPECT_GT(longestFade(Seconds(0.75 / 70.0)), Frames(240));
+    EXPECT_LE(longestFade(Seconds(0.75 / 70.0)), Frames(720));
 }
 
 TEST(Splices, OneAnswerHoweverItIsRead)

@@ -164,6 +164,10 @@ void FitBench::addTimes(QBoxLayout& layout)
     humanise_ = time(tr("Humanise"), "humanise", 0.0, 30.0, 1);
     leadIn_ = time(tr("Lead-in"), "leadIn", 4.0, 100.0, 1);
     crossfade_ = time(tr("Crossfade"), "crossfade", 5.0, 500.0, 1);
+    crossfade_->setToolTip(
+        tr("The usual 5 ms are up to three times as long where a join in a low ring would be "
+           "heard as a tick; any other length is kept")
+    );
     seed_ = field(tr("Seed"), "seed", {QString(), 0, 1.0, 9999.0, 1.0, 0.1}, false);
     seed_->setToolTip(tr("Another number is another way of playing; the same is the same again"));
     swing_ = field(tr("Swing"), "swing", {QStringLiteral("%"), 0, 50.0, 75.0, 50.0, 0.1}, false);

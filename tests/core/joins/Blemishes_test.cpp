@@ -1,0 +1,152 @@
+#include "core/joins/Blemishes.h"
+
+#include <gtest/gtest.h>
+
+#include "core/joins/JoinPlan.h"
+#include "testkit/Rate.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdint>
+#include <functional>
+#include <numbers>
+
+namespace orthochron {
+namespace {
+
+constexpr std::size_t kMargin = 288;  // 6 ms
+
+std::vector<float> tone(double hertz, double amplitude, std::size_t frames, double from = 0.0)
+{
+    std::vector<float> sound(frames);
+    for (std::size_t i = 0; i < frames; ++i) {
+        const double time = (static_cast<double>(i) + from) / kRate.count();
+        sound[i] = static_cast<float>(amplitude * std::sin(2.0 * std::numbers::pi * hertz * time));
+    }
+    return sound;
+}
+
+// A crossfade of 5 ms or longer between two places of a tone of 70 Hz, `apart` frames from each other.
+double tickOfRing(double apart, std::size_t length, double next = 0.1)
+{
+    const auto before = tone(70.0, 0.5, length + 2 * kMargin);
+    const auto after = tone(70.0, 0.5, length + 2 * kMargin, apart);
+    return tickOf(before, after, kMargin, length, FadeShape::Matched, {next, next}, kRate);
+}
+
+TEST(Blemishes, ARingThatGoesOverIntoItsOppositeTicksTheLessTheLongerItTakes)
+{
+    const double half = kRate.count() / 70.0 / 2.0;
+    const double quarter = half / 2.0;
+    EXPECT_GT(tickOfRing(half, 240), 100.0);
+    EXPECT_GT(tickOfRing(quarter, 240), 10.0);
+    EXPECT_LT(tickOfRing(quarter, 720), 0.2 * tickOfRing(quarter, 240));
+    EXPECT_LT(tickOfRing(2.0 * half, 240), kMostTick);  // a whole period further it is the same
+}
+
+TEST(Blemishes, WhatComesNextHidesATick)
+{
+    const double quarter = kRate.count() / 70.0 / 4.0;
+    EXPECT_GT(tickOfRing(quarter, 240, 0.1), kMostTick);
+    EXPECT_EQ(tickOfRing(quarter, 240, 1e4), 0.0);
+}
+
+TEST(Blemishes, ATickIsNoneWhereEitherSideSoundsHighItself)
+{
+    const double quarter = kRate.count() / 70.0 / 4.0;
+    auto before = tone(70.0, 0.5, 240 + 2 * kMargin);
+    const auto hiss = tone(5000.0, 0.2, before.size());
+    std::ranges::transform(before, hiss, before.begin(), std::plus<>());
+    const auto after = tone(70.0, 0.5, before.size(), quarter);
+    EXPECT_LT(
+        tickOf(before, after, kMargin, 240, FadeShape::Matched, {0.1, 0.1}, kRate), kMostTick
+    );
+}
+
+TEST(Blemishes, ACrossfadeThatDipsIsNoWayOut)
+{
+    const auto before = tone(1000.0, 0.5, 960 + 2 * kMargin);
+    auto after = before;
+    for (float& value : after) {
+        value = -value;
+    }
+    const auto ticks = [&](FadeShape shape, double next) {
+        return tickOf(before, after, kMargin, 960, shape, {next, next}, kRate);
+    };
+    EXPECT_TRUE(std::isinf(ticks(FadeShape::EqualGain, 0.1)));
+    EXPECT_TRUE(std::isfinite(ticks(FadeShape::EqualGain, 1e4)));  // not heard before what is next
+}
+
+TEST(Blemishes, TheLevelOfACrossfadeIsHeldAgainstBothSides)
+{
+    const std::vector<float> loud(240 + 2 * kMargin, 0.4F);
+    const std::vector<float> soft(loud.size(), 0.1F);
+    const FadeLevel same = levelIn({loud, loud, loud, kMargin, 240}, kRate);
+    EXPECT_NEAR(same.heard, 0.4, 1e-6);
+    EXPECT_NEAR(same.expected, 0.4, 1e-6);
+    // Half of the ten milliseconds is the fade: on the mean as much of one side as of the other.
+    const FadeLevel falling = levelIn({soft, loud, soft, kMargin, 240}, kRate);
+    EXPECT_NEAR(falling.heard, 0.1, 1e-6);
+    EXPECT_NEAR(falling.expected, std::sqrt(0.5 * (0.16 + 0.01)), 1e-3);
+}
+
+TEST(Blemishes, HighSoundsAreThoseAnAttackIsHeardBy)
+{
+    const auto level = [](double hertz) {
+        return highPower(tone(hertz, 1.0, 9600), kRate) / 0.5;  // less its ends
+    };
+    EXPECT_LT(level(80.0), 1e-3);
+    EXPECT_LT(level(200.0), 0.02);
+    EXPECT_GT(level(1000.0), 0.7);
+    EXPECT_GT(level(6000.0), 0.7);
+    EXPECT_EQ(highPower({}, kRate), 0.0);
+}
+
+// Two strokes 300 ms apart, each a click of 1 ms and a ring of 70 Hz, over some hiss.
+RecordedReader ringingDrum()
+{
+    return [](int, Frames from, std::span<float> into) -> Result<void> {
+        for (std::size_t i = 0; i < into.size(); ++i) {
+            const std::int64_t at = from.count() + static_cast<std::int64_t>(i);
+            const auto scattered = static_cast<std::uint32_t>(at) * 2'654'435'761U;
+            double value = 0.001 * (static_cast<double>(scattered) / 2'147'483'648.0 - 1.0);
+            for (const std::int64_t start : {12'000, 26'400}) {
+                const double since = static_cast<double>(at - start) / kRate.count();
+                if (since >= 0.0) {
+                    value += 0.5 * std::exp(-since / 0.4) *
+                             std::sin(2.0 * std::numbers::pi * 70.0 * since);
+                    value += 0.5 * std::exp(-since / 0.001) * std::sin(20'000.0 * since);
+                }
+            }
+            into[i] = static_cast<float>(value);
+        }
+        return {};
+    };
+}
+
+PlannedJoin joinOfRing(std::int64_t move, Seconds crossfade)
+{
+    const auto joins = planJoins(
+        std::vector<Anchor>{{Frames(12'000), Frames(0)}, {Frames(26'400), Frames(move)}},
+        kRate,
+        {milliseconds(4.0), crossfade, FadeShape::Matched},
+        1,
+        ringingDrum()
+    );
+    EXPECT_TRUE(joins && joins->size() == 1U);
+    return joins->front();
+}
+
+TEST(JoinPlan, AJoinInARingIsLongerThanUsualWhereItWouldTick)
+{
+    const PlannedJoin whole = joinOfRing(686, milliseconds(5.0));  // a period of the ring
+    EXPECT_EQ(whole.length, Frames(240));
+    const PlannedJoin quarter = joinOfRing(514, milliseconds(5.0));
+    EXPECT_GT(quarter.length, Frames(240));
+    EXPECT_LE(quarter.length, Frames(720));
+    EXPECT_LE(quarter.at + quarter.length, Frames(26'400 - 192));       // the lead-in stays whole
+    EXPECT_EQ(joinOfRing(514, milliseconds(4.0)).length, Frames(192));  // another is kept
+}
+
+}  // namespace
+}  // namespace orthochron
