@@ -94,8 +94,12 @@ std::vector<float> crossfaded(
     return edited;
 }
 
-}  // namespace
+struct Tick {
+    double rise = 0.0;   // power of the high sounds against that of either side nearby
+    double power = 0.0;  // mean square of the high sounds there
+};
 
+// Where the high sounds rise most over what either side has nearby.
 Tick tickIn(const Joined& joined, Hertz rate)
 {
     const auto heard = powerSums(joined.edited, rate);
@@ -117,6 +121,8 @@ Tick tickIn(const Joined& joined, Hertz rate)
     }
     return most;
 }
+
+}  // namespace
 
 FadeLevel levelIn(const Joined& joined, Hertz rate)
 {
@@ -142,13 +148,13 @@ FadeLevel levelIn(const Joined& joined, Hertz rate)
 double tickOf(
     std::span<const float> before,
     std::span<const float> after,
-    std::size_t begin,
-    std::size_t length,
     FadeShape shape,
     const Next& next,
     Hertz rate
 )
 {
+    const auto begin = static_cast<std::size_t>(toFrames(kBlemishMargin, rate).count());
+    const std::size_t length = before.size() - 2 * begin;
     const auto edited = crossfaded(before, after, begin, length, shape);
     const Joined joined{edited, before, after, begin, length};
     const FadeLevel level = levelIn(joined, rate);

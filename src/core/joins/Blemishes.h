@@ -14,7 +14,7 @@
 namespace orthochron {
 
 // Two sides and the crossfade of `length` frames from `begin` on that joins them. All begin at the
-// same moment, with kBlemishMargin before and after it.
+// same moment.
 struct Joined {
     std::span<const float> edited;
     std::span<const float> before;
@@ -22,16 +22,6 @@ struct Joined {
     std::size_t begin = 0;
     std::size_t length = 0;
 };
-
-constexpr Seconds kBlemishMargin = milliseconds(6.0);
-
-struct Tick {
-    double rise = 0.0;   // power of the high sounds against that of either side nearby
-    double power = 0.0;  // mean square of the high sounds there
-};
-
-// Where the high sounds rise most over what either side has within 3 ms.
-[[nodiscard]] Tick tickIn(const Joined& joined, Hertz rate);
 
 struct FadeLevel {
     double heard = 0.0;     // RMS
@@ -51,13 +41,15 @@ struct Next {
     double high = 0.0;
 };
 
-// How far a crossfade of these two sides would tick, as a rise in power; 0 where that is too soft
-// to be heard before what comes next. One that would dip is no way out: infinite.
+// Has to be given of both sides before and after what is crossfaded.
+constexpr Seconds kBlemishMargin = milliseconds(6.0);
+
+// How far a crossfade of these two sides, all but the margins long, would tick, as a rise in power;
+// 0 where that is too soft to be heard before what comes next. One that would dip is no way out:
+// infinite.
 [[nodiscard]] double tickOf(
     std::span<const float> before,
     std::span<const float> after,
-    std::size_t begin,
-    std::size_t length,
     FadeShape shape,
     const Next& next,
     Hertz rate

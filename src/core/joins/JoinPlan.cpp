@@ -191,9 +191,7 @@ private:
             };
             const auto before = layer(join.moveBefore);
             const auto after = layer(join.moveAfter);
-            most = std::max(
-                most, tickOf(before, after, margin, length, settings_.shape, next_[m], rate_)
-            );
+            most = std::max(most, tickOf(before, after, settings_.shape, next_[m], rate_));
         }
         return most;
     }

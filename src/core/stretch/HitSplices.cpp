@@ -237,12 +237,8 @@ private:
                 before.size() != static_cast<std::size_t>(to - from)) {
                 continue;
             }
-            const auto begin = static_cast<std::size_t>(margin);
-            const auto length = static_cast<std::size_t>(fade);
-            most = std::max(
-                most,
-                tickOf(before, after, begin, length, FadeShape::Matched, next_[w], section_.rate)
-            );
+            most =
+                std::max(most, tickOf(before, after, FadeShape::Matched, next_[w], section_.rate));
         }
         return most;
     }
