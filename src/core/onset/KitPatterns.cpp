@@ -74,7 +74,7 @@ std::array<Mixing, kBands> learn(std::vector<HeardAttacks>& all)
 
 // When each witness hears its own drum struck: of what stands out in it what does so in no other as much.
 std::vector<std::int64_t>
-blowsOfOthers(std::span<const HeardAttacks> all, std::span<const Witness> chosen)
+blowsOfOthers(std::span<const HeardAttacks> all, std::span<const OnsetWitness> chosen)
 {
     constexpr double kSoftest = -30.0;  // dB
     constexpr double kLead = 3.0;       // dB
@@ -108,7 +108,7 @@ OwnParts ownParts(
 {
     std::vector<const BandEnvelope*> microphones{&heard};
     const auto chosen = witnesses(heard, clear, others);
-    std::ranges::transform(chosen, std::back_inserter(microphones), &Witness::envelope);
+    std::ranges::transform(chosen, std::back_inserter(microphones), &OnsetWitness::envelope);
     std::vector<HeardAttacks> all;
     all.push_back(hearAll(microphones, 0, clear));
     for (std::size_t w = 0; w < chosen.size(); ++w) {

@@ -97,16 +97,16 @@ std::vector<std::int64_t> blowsIn(const BandEnvelope& heard)
 
 }  // namespace
 
-std::vector<Witness> witnesses(
+std::vector<OnsetWitness> witnesses(
     const BandEnvelope& heard,
     std::span<const std::int64_t> clear,
     std::span<const BandEnvelope* const> others
 )
 {
-    std::vector<std::optional<Witness>> tried(others.size());
+    std::vector<std::optional<OnsetWitness>> tried(others.size());
     tbb::parallel_for(std::size_t{0}, others.size(), [&](std::size_t o) {
         const BandEnvelope* other = others[o];
-        Witness witness{other, blowsIn(*other)};
+        OnsetWitness witness{other, blowsIn(*other)};
         const std::array<const BandEnvelope*, 2> pair{&heard, other};
         const std::array<HeardAttacks, 2> both{
             hearAll(pair, 0, clear), hearAll(pair, 1, witness.clear)};
@@ -135,7 +135,7 @@ std::vector<Witness> witnesses(
             tried[o] = std::move(witness);
         }
     });
-    std::vector<Witness> chosen;
+    std::vector<OnsetWitness> chosen;
     for (auto& witness : tried) {
         if (witness) {
             chosen.push_back(std::move(*witness));

@@ -102,6 +102,18 @@ TEST(SoundFile, WritesAndReadsEveryFormatBack)
     }
 }
 
+TEST(SoundFile, FormatsAreAskedForByTheirNames)
+{
+    EXPECT_EQ(*parsePrintFormat("same"), PrintFormat::Same);
+    EXPECT_EQ(*parsePrintFormat("wav16"), PrintFormat::Wav16);
+    EXPECT_EQ(*parsePrintFormat("wav24"), PrintFormat::Wav24);
+    EXPECT_EQ(*parsePrintFormat("wav32f"), PrintFormat::Wav32Float);
+    EXPECT_EQ(*parsePrintFormat("flac"), PrintFormat::Flac);
+    const auto none = parsePrintFormat("mp3");
+    ASSERT_FALSE(none);
+    EXPECT_NE(none.error().message.find("'mp3'"), std::string::npos);
+}
+
 TEST(SoundFile, ReadsAnyStretchWithSilenceOutside)
 {
     const Folder folder;

@@ -417,6 +417,79 @@ TEST_F(ByHand, ACurveCanBeBentWithoutMovingItsEnds)
     EXPECT_NEAR(at(late, 4799), 1.0, 0.001);
 }
 
+TEST_F(ByHand, ACurveIsBentThroughAPoint)
+{
+    for (const FadeShape shape : {FadeShape::EqualGain, FadeShape::EqualPower}) {
+        const Fade fade{Frames(4800), shape};
+        for (const double middle : {0.3, 0.5, 0.8}) {
+            Fade bent = fade;
+            bent.middle = static_cast<float>(middle);
+            const FadeGains gains = bent.gainsAt(0.4, 0.0);
+            EXPECT_NEAR(middleThrough(fade, 0.4, gains.in, true), middle, 1e-4);
+            EXPECT_NEAR(middleThrough(fade, 0.4, gains.out, false), middle, 1e-4);
+        }
+    }
+    EXPECT_NEAR(middleThrough({Frames(4800)}, 0.5, 1.0, true), kEarliestMiddle, 1e-4);
+    EXPECT_NEAR(middleThrough({Frames(4800)}, 0.5, 0.0, true), kLatestMiddle, 1e-4);
+}
+
+TEST_F(ByHand, CrossfadesAtTheEndsOfClipsAreChangedAsTheirFadesAre)
+{
+    Song song = quartered();
+    // One sound that goes on is no join.
+    EXPECT_FALSE(fadeCrossfades(song, {id(song, 0, 1)}, {.in = Frames(960)}));
+    song = *slipClips(song, {id(song, 0, 1)}, Frames(2400), kHand);
+    song = *slipClips(song, {id(song, 0, 3)}, Frames(1200), kHand);
+    song = *changeJoins(song, song.sets[0].id, {}, {.length = Frames(0)});
+    EXPECT_FALSE(fadeCrossfades(song, {id(song, 0, 1)}, {.in = Frames(960)}));
+    EXPECT_FALSE(meetsNeighbours(song, {id(song, 0, 1)}));
+    song = *changeJoins(song, song.sets[0].id, {}, {.length = Frames(480)});
+    EXPECT_TRUE(meetsNeighbours(song, {id(song, 0, 0)}));
+    EXPECT_TRUE(meetsNeighbours(song, {id(song, 0, 3)}));
+    EXPECT_FALSE(meetsNeighbours(song, {id(song, 2, 0)}));
+
+    const auto lengths = [&](const Song& of) {
+        std::vector<std::int64_t> all;
+        for (const SetJoin& join : joinsOf(of, of.sets[0])) {
+            all.push_back(join.length.count());
+        }
+        return all;
+    };
+    const ClipChoice second{id(song, 0, 1)};
+    using Lengths = std::vector<std::int64_t>;
+    EXPECT_EQ(
+        lengths(*fadeCrossfades(song, second, {.in = Frames(960)})), (Lengths{960, 480, 480})
+    );
+    EXPECT_EQ(
+        lengths(*fadeCrossfades(song, second, {.out = Frames(240)})), (Lengths{480, 240, 480})
+    );
+    EXPECT_EQ(
+        lengths(*fadeCrossfades(song, second, {.inBy = Frames(100), .outBy = Frames(-80)})),
+        (Lengths{580, 400, 480})
+    );
+    // A shape alone goes to both ends, and to every microphone.
+    const Song shaped = *fadeCrossfades(song, second, {.shape = FadeShape::EqualGain});
+    expectAlike(shaped);
+    for (std::size_t microphone : {0U, 1U}) {
+        EXPECT_EQ(clips(shaped, microphone)[1].in.shape, FadeShape::EqualGain);
+        EXPECT_EQ(clips(shaped, microphone)[2].in.shape, FadeShape::EqualGain);
+        EXPECT_EQ(clips(shaped, microphone)[3].in, clips(song, microphone)[3].in);
+    }
+    EXPECT_FALSE(fadeCrossfades(song, {id(song, 2, 0)}, {.in = Frames(960)}));
+    const Song locked = *lockAll(song, song.sets[0].id, true);
+    EXPECT_FALSE(fadeCrossfades(locked, second, {.in = Frames(960)}));
+}
+
+TEST_F(ByHand, NothingIsDoneToClipsOrTracksThatAreNotThere)
+{
+    EXPECT_FALSE(lockClips(song_, {ClipId{99999}}, true));
+    EXPECT_FALSE(lockTracks(song_, {TrackId{99999}}, true));
+    EXPECT_FALSE(meetsNeighbours(song_, {ClipId{99999}}));
+    EXPECT_FALSE(roomOf(song_, SetId{99999}, PartId{}));
+    EXPECT_FALSE(changeJoin(song_, SetId{99999}, PartId{}, {}));
+    EXPECT_FALSE(lockAll(song_, SetId{99999}, true));
+}
+
 TEST_F(ByHand, ProposesSplitsAtMarksAndGridLines)
 {
     Song song = *setLead(song_, track(0), true);

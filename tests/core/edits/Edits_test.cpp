@@ -193,6 +193,21 @@ TEST_F(Editing, DetectionLeavesWhatWasSetByHandAndWhatWasSwitchedOff)
     EXPECT_EQ(countMarks(analysis, song.rate, {0.0, milliseconds(20.0), 0.95}), 0U);
 }
 
+TEST_F(Editing, HowHitsAreListenedForIsOfATrack)
+{
+    OnsetSettings weak;
+    weak.way = OnsetWay::Weak;
+    weak.band = FrequencyBand{Hertz(40.0), Hertz(180.0)};
+    const Song set = *setDetection(song_, id(1), weak);
+    EXPECT_EQ(set.tracks[1]->detection, weak);
+    EXPECT_EQ(set.tracks[0], song_.tracks[0]);
+    weak.band = FrequencyBand{Hertz(180.0), Hertz(180.0)};
+    EXPECT_FALSE(setDetection(song_, id(1), weak));
+    EXPECT_FALSE(setDetection(song_, TrackId{99999}, {}));
+    EXPECT_TRUE(hideTrack(song_, id(1), true)->tracks[1]->isHidden);
+    EXPECT_EQ(*hideTrack(*hideTrack(song_, id(1), true), id(1), false), song_);
+}
+
 TEST_F(Editing, SetsTempoGridAndFirstDownbeatWithinReason)
 {
     EXPECT_EQ(setTempo(song_, 87.5, {6, 8})->tempo.tempi()[0].bpm, 87.5);

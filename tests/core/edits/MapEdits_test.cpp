@@ -320,5 +320,48 @@ TEST(MapEdits, ADraftIsPinnedWhereItIsSure)
     EXPECT_FALSE(takeDraft(song, MapDraft(), MapLevel::Bar, Seconds(0.0)));
 }
 
+TEST(MapEdits, ABarOneThatWasGuessedIsSoUntilItIsPutOrKept)
+{
+    MapDraft draft;
+    draft.meters = {{1, {4, 4}}};
+    draft.isDownbeatGuessed = true;
+    for (int bar = 1; bar <= 4; ++bar) {
+        draft.beats.push_back({Seconds(2.0 * bar), bar, 1, 120.0, 0.9});
+    }
+    const Song song = *takeDraft(steadySong(), draft, MapLevel::Bar, Seconds(0.0));
+    EXPECT_TRUE(hasGuessedBarOne(song.tempo));
+    EXPECT_FALSE(pointAt(song.tempo, Beats(0.0))->isPinned);
+    EXPECT_LT(pointAt(song.tempo, Beats(0.0))->sureness, 1.0);
+    EXPECT_TRUE(pointAt(song.tempo, song.tempo.startOfBar(2))->isPinned);
+    EXPECT_EQ(pointAt(song.tempo, Beats(1.0)), nullptr);
+    EXPECT_EQ(pointAt(song.tempo, Beats(400.0)), nullptr);
+    EXPECT_FALSE(hasGuessedBarOne(keepLine(song, Beats(0.0))->tempo));
+    EXPECT_FALSE(hasGuessedBarOne(steadySong().tempo));
+    draft.isDownbeatGuessed = false;
+    EXPECT_FALSE(hasGuessedBarOne(takeDraft(steadySong(), draft, MapLevel::Bar, Seconds(0.0))->tempo
+    ));
+}
+
+TEST(MapEdits, APinWithinARampLeavesTheRampUpToItsTempo)
+{
+    const Song ramped = *shareUpTo(pinned(steadySong(), 5, 9.8), Beats(16.0), Sharing::AsRamp);
+    const double there = ramped.tempo.bpmAt(Beats(8.0));
+    const Song song = *pinLine(ramped, Beats(8.0), ramped.tempo.timeAt(Beats(8.0)));
+    // Kept where it was: neither half of the ramp moves by more than what even sharing makes of it.
+    EXPECT_NEAR(timeAt(song, 8.0), timeAt(ramped, 8.0), 1e-9);
+    EXPECT_NEAR(timeAt(song, 16.0), 9.8, 1e-9);
+    EXPECT_NEAR(timeAt(song, 20.0), timeAt(ramped, 20.0), 1e-9);
+    EXPECT_GT(there, 100.0);
+    // A line moved is shared evenly on either side, and what lies between keeps its part of the time.
+    const Song between = pinned(pinned(steadySong(), 5, 9.0), 3, 5.2);
+    EXPECT_NEAR(timeAt(between, 4.0), 1.0 + 0.5 * 4.2, 1e-9);
+    const Song moved = *moveLine(between, Beats(4.0), Seconds(3.0));
+    EXPECT_NEAR(timeAt(moved, 2.0), 2.0, 1e-9);
+    EXPECT_NEAR(timeAt(moved, 6.0), 4.1, 1e-9);
+    EXPECT_NEAR(timeAt(moved, 8.0), 5.2, 1e-9);
+    EXPECT_FALSE(moveLine(between, Beats(4.0), Seconds(5.2)));
+    EXPECT_FALSE(moveLine(between, Beats(4.0), Seconds(1.0)));
+}
+
 }  // namespace
 }  // namespace orthochron

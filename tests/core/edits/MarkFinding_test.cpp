@@ -3,7 +3,12 @@
 #include "core/audit/Unheard.h"
 #include "core/demo/KitPerformance.h"
 #include "core/edits/MarkEdits.h"
+#include "core/edits/TakeEdits.h"
+#include "testkit/Folder.h"
 #include "testkit/MarkedKit.h"
+#include "testkit/Rate.h"
+
+#include <cmath>
 
 namespace orthochron {
 namespace {
@@ -92,6 +97,43 @@ TEST_F(MarkFinding, MakesOneHitOfAFlamWithItsMainStrokeOnTheLine)
     const Song again = *placeMarks(*found, kit_.set, {{found->tracks[2]->id, analysis}}, {});
     EXPECT_EQ(again.tracks[2]->marks.size(), 1U);
     EXPECT_FALSE(findBeatPoints(*found, kit_.set, *kit_.sources));
+}
+
+TEST_F(MarkFinding, OfWhatSwellsSlowlyTheBeatPointIsWhereItGrowsFastest)
+{
+    // A bow that begins at one second and is loudest in its tenth of a second.
+    Song song;
+    Take take;
+    take.name = "bow";
+    take.frames = Frames(96000);
+    song = *addTakes(song, {{take, false}});
+    const auto audio = std::make_shared<AudioBuffer>(testkit::soundOf(2.0, [](std::int64_t frame) {
+        const double since = static_cast<double>(frame - 48000) / 48000.0;
+        const double level = 0.5 / (1.0 + std::exp(-(since - 0.06) / 0.01));
+        return since < 0.0 ? 0.0 : level * std::sin(0.05 * static_cast<double>(frame));
+    }));
+    Sources sources;
+    sources.put(song.takes[0].id, std::make_unique<MemorySource>(audio, kRate));
+    const TrackId id = song.tracks[0]->id;
+    const SetId set = song.sets[0].id;
+    Track track = *song.tracks[0];
+    track.marks = {
+        {MarkId{70}, Frames(48000), Frames(48000)}, {MarkId{71}, Frames(60000), Frames(60000)}};
+    track.marks[1].byHand = true;
+    putTrack(song, track);
+    EXPECT_FALSE(findBeatPoints(song, set, sources));  // what is struck speaks at once
+
+    OnsetSettings weak;
+    weak.way = OnsetWay::Weak;
+    const auto found = findBeatPoints(*setDetection(song, id, weak), set, sources);
+    ASSERT_TRUE(found) << found.error().message;
+    EXPECT_NEAR(
+        (found->tracks[0]->marks[0].beatPoint - Frames(48000 + 2880)) / Frames(1), 0.0, 300.0
+    );
+    EXPECT_EQ(found->tracks[0]->marks[0].at, Frames(48000));
+    EXPECT_EQ(found->tracks[0]->marks[1].beatPoint, Frames(60000));
+    EXPECT_FALSE(findBeatPoints(*found, set, sources));
+    EXPECT_FALSE(findBeatPoints(song, SetId{99999}, sources));
 }
 
 TEST_F(MarkFinding, GivesAHitAPlaceOfItsOwnAndTakesItBack)

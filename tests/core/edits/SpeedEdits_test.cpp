@@ -211,5 +211,14 @@ TEST_F(SpeedLines, RefuseWhatCannotBe)
     EXPECT_FALSE(setSpeed(locked, first_, {.points = {{Frames(0), 1.0}, {Frames(9), 0.5}}}));
 }
 
+TEST(PitchOfSpeed, IsInSemitonesAndAStandstillIsTheLeast)
+{
+    EXPECT_DOUBLE_EQ(pitchOfSpeed(2.0), 12.0);
+    EXPECT_DOUBLE_EQ(pitchOfSpeed(0.5), -12.0);
+    EXPECT_DOUBLE_EQ(pitchOfSpeed(0.0), -kMostPitch);
+    EXPECT_DOUBLE_EQ(speedOfPitch(12.0), 2.0);
+    EXPECT_DOUBLE_EQ(speedOfPitch(pitchOfSpeed(0.7)), 0.7);
+}
+
 }  // namespace
 }  // namespace orthochron

@@ -190,6 +190,56 @@ TEST_F(StretchByHand, TooMuchIsAFinding)
     }));
 }
 
+TEST_F(StretchByHand, WhatWouldHelpIsSaidOfTheClipTheStrainLiesIn)
+{
+    const FitPreview hits = preview(song());
+    const std::size_t moved = someHit(hits);
+    const Frames next = hits.performance.hits[moved + 1].played.beatPoint;
+    const Frames target = next - toFrames(milliseconds(40.0), song().rate);
+    const Song strained =
+        *moveHitsByStretching(song(), set(), hits, {{moved, target}}, Material::Hits, sources());
+    const auto findings = *auditSet(strained, set(), sources());
+    int helped = 0;
+    for (const Finding& finding : findings) {
+        const auto relief = reliefAt(strained, *strained.set(set()), finding);
+        if (relief && finding.at > target && finding.at < next) {
+            ++helped;
+            EXPECT_NE(relief->ratio, 1.0);
+        }
+        Finding other = finding;
+        other.kind = FindingKind::Click;
+        EXPECT_FALSE(reliefAt(strained, *strained.set(set()), other));
+        other = finding;
+        other.at = Frames(-5);
+        EXPECT_FALSE(reliefAt(strained, *strained.set(set()), other));
+        EXPECT_FALSE(reliefAt(song(), *song().set(set()), finding));
+    }
+    EXPECT_GT(helped, 0);
+}
+
+TEST_F(StretchByHand, SplicesAreJoinsWithinWhatIsHeard)
+{
+    const FitPreview hits = preview(song());
+    const std::size_t moved = someHit(hits);
+    const Frames at = hits.performance.hits[moved].played.beatPoint;
+    const Song stretched = *moveHitsByStretching(
+        song(), set(), hits, {{moved, at + Frames(900)}}, Material::Hits, sources()
+    );
+    const auto joins = splicesOf(stretched, *stretched.set(set()), sources());
+    ASSERT_TRUE(joins) << joins.error().message;
+    ASSERT_FALSE(joins->empty());
+    for (const PlannedJoin& join : *joins) {
+        EXPECT_NE(join.moveBefore, join.moveAfter);
+        EXPECT_GT(join.length, Frames(0));
+        EXPECT_GE(join.at, Frames(0));
+        EXPECT_LE(join.at + join.length, stretched.length());
+    }
+    EXPECT_TRUE(std::ranges::is_sorted(*joins, {}, &PlannedJoin::at));
+    EXPECT_EQ(joins->front().moveBefore, Frames(0));
+    EXPECT_EQ(joins->back().moveAfter, Frames(0));
+    EXPECT_TRUE(splicesOf(song(), *song().set(set()), sources())->empty());
+}
+
 TEST_F(StretchByHand, AClipIsMadeLongerOnAllMicrophonesAndItsNeighboursStay)
 {
     const Song split =

@@ -126,5 +126,55 @@ TEST_F(TuningASong, ChosenClipsAloneAndNoneThatIsLocked)
     EXPECT_TRUE(tuneClips(stretched->song, track(), {}, aTuning()));
 }
 
+TEST_F(TuningASong, WhatWasDecidedAboutNotesIsTakenBackWhereItReachesInto)
+{
+    const NoteByHand low{Frames(48000), Frames(60000), true, -1};
+    const NoteByHand none{Frames(96000), Frames(120000), false};
+    Song decided = *layNoteByHand(song(), track(), low);
+    decided = *layNoteByHand(decided, track(), none);
+    const auto left = forgetNotesByHand(decided, track(), Frames(59999), Frames(96000));
+    ASSERT_TRUE(left) << left.error().message;
+    EXPECT_EQ(left->track(track())->notes, std::vector{none});
+    EXPECT_EQ(*forgetNotesByHand(*left, track(), Frames(0), Frames(200000)), song());
+    EXPECT_FALSE(forgetNotesByHand(*left, track(), Frames(0), Frames(96000)));
+    EXPECT_FALSE(forgetNotesByHand(*left, TrackId{99999}, Frames(0), Frames(200000)));
+    EXPECT_FALSE(layNoteByHand(song(), TrackId{99999}, low));
+    EXPECT_FALSE(layNoteByHand(song(), track(), {Frames(48000), Frames(48010)}));
+}
+
+TEST_F(TuningASong, AGlideAndAKeyAreOfItsTrackAndItsSong)
+{
+    EXPECT_EQ(setGlide(song(), track(), Seconds(2.0))->track(track())->glide, Seconds(2.0));
+    EXPECT_EQ(setGlide(song(), track(), Seconds(0.0))->track(track())->glide, Seconds(0.0));
+    EXPECT_EQ(*setGlide(*setGlide(song(), track(), Seconds(1.0)), track(), std::nullopt), song());
+    EXPECT_FALSE(setGlide(song(), track(), Seconds(2.001)));
+    EXPECT_FALSE(setGlide(song(), track(), Seconds(-0.001)));
+    EXPECT_FALSE(setGlide(song(), TrackId{99999}, std::nullopt));
+    const Song keyed = setKey(song(), *parseScale("F", "dorian"));
+    EXPECT_EQ(rungsAt(keyed, 1).key, *parseScale("F", "dorian"));
+    EXPECT_EQ(setKey(keyed, song().key), song());
+}
+
+TEST_F(TuningASong, AClipThatRunsBackwardsOrPlaysSomethingElseIsNotTuned)
+{
+    const auto cut = fitSet(song(), set(), {}, sources());
+    ASSERT_TRUE(cut);
+    Song turned = cut->song;
+    Track changed = *turned.tracks[0];
+    const ClipId one = changed.clips[3].id;
+    changed.clips[3].isReversed = true;
+    putTrack(turned, changed);
+    EXPECT_FALSE(tuneClips(turned, track(), {one}, aTuning()));
+    // Every microphone of that part plays the take of another.
+    Song other = cut->song;
+    for (std::size_t t = 0; t < other.tracks.size(); ++t) {
+        changed = *other.tracks[t];
+        changed.clips[3].sound.take = other.takes[(t + 1) % other.takes.size()].id;
+        putTrack(other, changed);
+    }
+    EXPECT_FALSE(tuneClips(other, track(), {one}, aTuning()));
+    EXPECT_TRUE(tuneClips(other, track(), {other.tracks[0]->clips[4].id}, aTuning()));
+}
+
 }  // namespace
 }  // namespace orthochron

@@ -55,6 +55,23 @@ TEST(AtomicFile, RefusesToReadMoreThanItsLimit)
     EXPECT_FALSE(readWhole(folder.path(), 999));
 }
 
+TEST(AtomicFile, WhatIsAppendedStandsBehindWhatWasThere)
+{
+    const Folder folder;
+    ASSERT_TRUE(writeAtomically(folder / "a", "one, "));
+    ASSERT_TRUE(appendSynced(folder / "a", "two"));
+    EXPECT_EQ(*readWhole(folder / "a", 100), "one, two");
+
+    const auto none = appendSynced(folder / "none", "two");
+    ASSERT_FALSE(none);
+    EXPECT_EQ(none.error().kind, ErrorKind::Failed);
+    EXPECT_FALSE(std::filesystem::exists(folder / "none"));
+    // A full disk is named as what it is.
+    const auto full = appendSynced("/dev/full", "two");
+    ASSERT_FALSE(full);
+    EXPECT_NE(full.error().message.find("make room"), std::string::npos) << full.error().message;
+}
+
 TEST(Hash, TellsFilesApartByContentAlone)
 {
     const Folder folder;

@@ -68,7 +68,24 @@ History history()
     track.detection.way = OnsetWay::Weak;
     track.detection.band = FrequencyBand{Hertz(40.0), Hertz(180.0)};
     track.detection.threshold = 0.5;
+    track.markedChannel = 1;
+    Treatment turned;
+    turned.material = Material::Line;
+    turned.pitch = {{Frames(100), 0.5}, {Frames(900), -1.25, true}};
+    track.clips[0].sound = {
+        track.clips[0].sound.take, Sound::kAllChannels, std::make_shared<const Treatment>(turned)};
     putTrack(song, track);
+    song.grooves = {
+        {"push",
+         {6, 8},
+         {{Beats(0.0), Beats(-0.01), 0.5, Beats(0.002)}, {Beats(1.5), Beats(0.02)}}}};
+    song.tempo = *TempoMap::create(
+        Seconds(0.25),
+        {{Beats(0.0), 97.25, true, true},
+         {Beats(8.0), 101.0, false, true, 0.625},
+         {Beats(12.0), 99.0, true, false, 0.5}},
+        song.tempo.meters()
+    );
     history.add(song, "Fit");
     return history;
 }

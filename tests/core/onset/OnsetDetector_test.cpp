@@ -4,6 +4,7 @@
 
 #include "core/demo/KitRecording.h"
 
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -212,6 +213,49 @@ TEST(OnsetDetector, OfThreeInARowTheFirstStaysWhenTheSecondGivesWayToTheThird)
     ASSERT_EQ(onsets.size(), 2U);
     EXPECT_EQ(onsets[0], candidates[0].onset);
     EXPECT_EQ(onsets[1], candidates[2].onset);
+}
+
+TEST(OnsetDetector, OfWhatWasLeftOutTheSurestOfACrowdIsAskedAbout)
+{
+    std::vector<OnsetCandidate> candidates(5);
+    const std::array<std::int64_t, 5> places{1000, 20000, 20480, 40000, 40960};
+    const std::array<double, 5> confidences{0.9, 0.2, 0.3, 0.4, 0.3};
+    for (std::size_t i = 0; i < 5; ++i) {
+        candidates[i].onset = {Frames(places[i]), 0.3, confidences[i]};
+    }
+    const std::vector<Onset> picked{candidates[0].onset};
+    const auto placesOf = [&](double least) {
+        std::vector<std::int64_t> at;
+        for (const auto& left : leftOut(candidates, picked, Hertz(48000.0), {}, least)) {
+            at.push_back(left.onset.at.count());
+        }
+        return at;
+    };
+    using Places = std::vector<std::int64_t>;
+    // Ten ms apart they are one; just twenty ms apart, as far as the gap asks for, two.
+    EXPECT_EQ(placesOf(0.1), (Places{20480, 40000, 40960}));
+    EXPECT_EQ(placesOf(0.35), (Places{40000}));
+    EXPECT_EQ(placesOf(0.4), (Places{40000}));
+    EXPECT_TRUE(placesOf(0.5).empty());
+    // What lies within the gap of a mark is that hit itself.
+    candidates[1].onset.at = Frames(1959);
+    candidates[2].onset.at = Frames(1960);
+    EXPECT_EQ(placesOf(0.1), (Places{1960, 40000, 40960}));
+}
+
+TEST(OnsetDetector, RefusesSettingsThatCannotBe)
+{
+    const auto isTaken = [](OnsetSettings settings) {
+        return pickOnsets(std::vector<OnsetCandidate>(), Hertz(48000.0), settings).has_value();
+    };
+    EXPECT_TRUE(isTaken({.sensitivity = 0.0}));
+    EXPECT_TRUE(isTaken({.sensitivity = 100.0}));
+    EXPECT_FALSE(isTaken({.sensitivity = -0.1}));
+    EXPECT_FALSE(isTaken({.sensitivity = 100.1}));
+    EXPECT_TRUE(isTaken({.minGap = Seconds(0.0)}));
+    EXPECT_TRUE(isTaken({.minGap = Seconds(10.0)}));
+    EXPECT_FALSE(isTaken({.minGap = Seconds(-0.001)}));
+    EXPECT_FALSE(isTaken({.minGap = Seconds(10.001)}));
 }
 
 TEST(OnsetDetector, KeepsQuietBlowsWhenAnotherMicrophoneHearsOnlyItsOwnNoise)

@@ -74,6 +74,38 @@ TEST(Notes, AConsonantOnTheWayIntoAnotherPitchBeginsNoNoteOfItsOwn)
     EXPECT_NEAR(startOf(late[2]), 0.7, 0.011);
 }
 
+TEST(Notes, HangOffTheConcertPitchTheyAreAskedFor)
+{
+    const std::vector<PitchFrame> curve(200, {Hertz(442.0), 1.0, 0.01});
+    const auto plain = notesOf(curve, kRate);
+    const auto higher = notesOf(curve, kRate, Hertz(442.0));
+    ASSERT_EQ(plain.size(), 1U);
+    ASSERT_EQ(higher.size(), 1U);
+    EXPECT_EQ(plain[0].midi, 69);
+    EXPECT_EQ(higher[0].midi, 69);
+    EXPECT_NEAR(plain[0].cents, 1200.0 * std::log2(442.0 / 440.0), 0.01);
+    EXPECT_NEAR(higher[0].cents, 0.0, 0.01);
+    EXPECT_EQ(plain[0].start, higher[0].start);
+}
+
+TEST(Notes, WhatSlidesIntoANoteBelongsToIt)
+{
+    const auto sung = [](double scoop, std::size_t frames) {
+        std::vector<PitchFrame> curve(200, {Hertz(440.0), 1.0, 0.01});
+        for (std::size_t n = 0; n < frames; ++n) {
+            curve[n].pitch = Hertz(440.0 * std::exp2(scoop / 12.0));
+        }
+        return notesOf(curve, kRate);
+    };
+    const auto slid = sung(-1.0, 14);
+    ASSERT_EQ(slid.size(), 1U);
+    EXPECT_EQ(slid[0].midi, 69);
+    EXPECT_EQ(slid[0].start, sung(0.0, 0)[0].start);
+    // As long as a note is, or from further away, it is one of its own.
+    EXPECT_EQ(sung(-1.0, 80).size(), 2U);
+    EXPECT_EQ(sung(-1.0, 80)[1].start, sung(-3.0, 80)[1].start);
+}
+
 TEST(Notes, ATremoloIsOneNote)
 {
     // 3 dB either way, as quick as anybody does it.

@@ -404,6 +404,61 @@ TEST_F(Playing, HearsChosenTracksAloneWhateverIsMuted)
     EXPECT_NEAR(again, both, 1e-6F);
 }
 
+TEST_F(Playing, ClicksOnTheBeatsOfAnotherMapWhileItIsTried)
+{
+    addTake(6.0, [](std::int64_t) { return 0.0; });
+    song_.tempo = *TempoMap::steady(120.0, {}, Seconds(0.25));
+    load();
+    player_->setClick({true, ClickSound::Tick, 0.0});
+    player_->setClickOn(*TempoMap::steady(60.0, {}, Seconds(0.5)));
+    player_->play();
+    const auto startsIn = [](const std::vector<float>& sound) {
+        std::vector<std::size_t> starts;
+        for (std::size_t i = 0; i < sound.size() / 2; ++i) {
+            const bool isLoud = std::abs(sound[i * 2]) > 0.05F;
+            if (isLoud && (starts.empty() || i > starts.back() + 4800)) {
+                starts.push_back(i);
+            }
+        }
+        return starts;
+    };
+    const auto slow = startsIn(play(96256));
+    ASSERT_EQ(slow.size(), 2U);
+    EXPECT_NEAR(static_cast<double>(slow[0]), 24000.0, 3.0);
+    EXPECT_NEAR(static_cast<double>(slow[1]), 72000.0, 3.0);
+    // It clicks though the song's own click is off, and stops when the map is taken away.
+    player_->setClick({false, ClickSound::Tick, 0.0});
+    play(4800);
+    EXPECT_FALSE(startsIn(play(48128)).empty());
+    player_->setClickOn(std::nullopt);
+    play(4800);
+    EXPECT_TRUE(startsIn(play(48128)).empty());
+}
+
+TEST_F(Playing, ThroughTheCompressorTheSoftComesUpToTheLoud)
+{
+    // A tone that is 30 dB louder from two seconds on.
+    addTake(4.0, [](std::int64_t frame) { return sine(frame) * (frame < 96000 ? 0.03 : 1.0); });
+    load();
+    const auto apart = [&] {
+        player_->seek(Frames(24000));
+        player_->play();
+        play(4800);
+        (void)player_->peaks();
+        play(24000);
+        const auto soft = static_cast<double>(player_->peaks()[0]);
+        player_->seek(Frames(110000));
+        play(24000);
+        (void)player_->peaks();
+        play(24000);
+        return toDecibels(static_cast<double>(player_->peaks()[0]) / soft);
+    };
+    EXPECT_NEAR(apart(), toDecibels(1.0 / 0.03), 0.2);
+    player_->setSqueezed(true);
+    EXPECT_TRUE(player_->isSqueezed());
+    EXPECT_LT(apart(), 0.75 * toDecibels(1.0 / 0.03));
+}
+
 TEST_F(Playing, TheMasterLevelAndThePeaksGoTogether)
 {
     addTake(2.0, sine);
