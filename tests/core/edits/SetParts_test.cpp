@@ -178,6 +178,30 @@ TEST_F(UnequalTakes, AJoinIsMovedOnAllOfThemEvenWhereOneTakeEnds)
     EXPECT_FALSE(changeJoin(song, song.sets[0].id, PartId{99999}, {}));
 }
 
+TEST_F(UnequalTakes, AJoinReachesAsFarAsTheMicrophoneThatHasLeast)
+{
+    // The last one was switched on late, and its take ends early.
+    Track late = *song_.tracks[2];
+    late.clips[0].at = Frames(20000);
+    late.clips[0].length = Frames(38000);
+    Song song = song_;
+    putTrack(song, late);
+    song = *splitClips(song, {clips(song, 1)[0].id}, {Frames(30000)}, {{Frames(0)}});
+    song = *slipClips(song, {clips(song, 1)[1].id}, Frames(100), {{Frames(0)}});
+    const SetId set = song.sets[0].id;
+    const auto joins = joinsOf(song, song.sets[0]);
+    ASSERT_EQ(joins.size(), 1U);
+    const auto room = roomOf(song, set, joins[0].id);
+    ASSERT_TRUE(room);
+    EXPECT_EQ(room->from, Frames(20100));
+    EXPECT_TRUE(room->spareEndsLeft);
+    EXPECT_EQ(room->to, clips(song, 2)[1].end());
+    EXPECT_FALSE(room->spareEndsRight);
+    const Song furthest = *changeJoin(song, set, joins[0].id, {.at = Frames(5000)});
+    EXPECT_EQ(joinsOf(furthest, furthest.sets[0])[0].at, Frames(20100));
+    expectInStep(furthest);
+}
+
 TEST_F(UnequalTakes, JoinsTheFirstMicrophoneDoesNotHaveAreJoinsToo)
 {
     Song other = song_;

@@ -206,6 +206,26 @@ TEST_F(Playing, LoopsWithoutAClickAndComesRound)
     EXPECT_LT(player_->position(), Frames(22321));
 }
 
+TEST_F(Playing, AnEditJustBeforeALoopComesRoundIsHeardFromItsBeginning)
+{
+    addTake(4.0, [](std::int64_t) { return 0.2; });
+    load();
+    player_->setLoop(LoopRange{Frames(10000), Frames(34000)});
+    player_->seek(Frames(33000));
+    player_->play();
+    (void)play(1024);
+    Track louder = *song_.tracks[0];
+    louder.clips[0].gain = 2.0F;
+    putTrack(song_, louder);
+    load();
+    const auto heard = play(24064);
+    EXPECT_LT(largestStep(heard), 0.01);
+    EXPECT_NEAR(heard.back() / heard.front(), 2.0F, 1e-3F);
+    EXPECT_GE(player_->position(), Frames(10000));
+    EXPECT_LT(player_->position(), Frames(34000));
+    EXPECT_EQ(player_->dropouts(), 0);
+}
+
 TEST_F(Playing, StopsAtTheEndOfARange)
 {
     addTake(4.0, sine);
