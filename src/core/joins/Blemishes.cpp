@@ -18,7 +18,7 @@ constexpr Seconds kNearby = milliseconds(3.0);
 constexpr Seconds kLevelTime = milliseconds(10.0);
 // In power, against what comes next: softer, it is not heard before that.
 constexpr double kTickHeard = 1e-5;
-constexpr double kDipHeard = 3e-3;
+constexpr double kDipHeard = 1e-4;
 constexpr double kNothing = 1e-14;
 
 std::size_t count(Seconds time, Hertz rate)
