@@ -112,6 +112,18 @@ TEST_F(Editing, KeepsSetsWhole)
     EXPECT_TRUE(foldSet(song_, song_.sets[0].id, true)->sets[0].isFolded);
 }
 
+TEST_F(Editing, TracksByThemselvesChangePlacesAndSetsAreNotEntered)
+{
+    const Song open = *openSet(song_, song_.sets[0].id);
+    const Song moved = *moveTrack(open, id(1), 1);
+    EXPECT_EQ(moved.tracks[2]->id, id(1));
+    EXPECT_EQ(moved.tracks[1]->id, id(2));
+    EXPECT_EQ(moved.sets, open.sets);
+    EXPECT_EQ(*moveTrack(moved, id(1), -1), open);
+    EXPECT_FALSE(moveTrack(song_, id(3), -1));  // into the set
+    EXPECT_FALSE(moveTrack(song_, id(3), 1));   // past the last
+}
+
 TEST_F(Editing, RefusesWhatIsNotThere)
 {
     const TrackId ghost{9999};

@@ -315,7 +315,33 @@ TEST(Reference, NotesOfAVoiceAndTheSameInTune)
     expectAsBefore("voice", json);
 }
 
-// A voice and chords, drawn out by a fifth with a breath in the middle, a semitone and a half higher.
+// Through these pins, in seconds, and so many semitones higher.
+Json stretched(
+    const AudioBuffer& given,
+    Material material,
+    const std::vector<std::pair<double, double>>& pins,
+    double semitones
+)
+{
+    Treatment treatment;
+    treatment.material = material;
+    std::vector<Pin> map;
+    for (const auto& [from, to] : pins) {
+        map.push_back({atSeconds(from), atSeconds(to)});
+    }
+    treatment.time = *TimeMap::through(map);
+    treatment.semitones = semitones;
+    treatment.attacks = {atSeconds(0.2), atSeconds(1.1), atSeconds(1.2), atSeconds(1.8)};
+    const auto plan = *planStretch(treatment, {channelOver(given.channel(0))}, kRate);
+    const auto source = plan->sourceOf(
+        std::make_unique<MemorySource>(std::make_shared<AudioBuffer>(given), kRate), std::array{0}
+    );
+    AudioBuffer sound(1, map.back().sound);
+    EXPECT_TRUE(source->read(Frames(0), sound));
+    return levels(sound.channel(0));
+}
+
+// A voice and chords, drawn out with a semitone and a half more, and pressed together.
 TEST(Reference, WhatIsStretchedAsEachMaterial)
 {
     const auto voice = testkit::singMelody({{0.2, 0.0}, {0.9, 57.3, 0.3}, {0.9, 61.7}, {0.4, 0.0}});
@@ -332,26 +358,17 @@ TEST(Reference, WhatIsStretchedAsEachMaterial)
     for (const Material material :
          {Material::Hits, Material::Line, Material::Blend, Material::Tape}) {
         for (const AudioBuffer* given : {&voice.sound, &chords}) {
-            Treatment treatment;
-            treatment.material = material;
-            treatment.time = *TimeMap::through(
-                {{Frames(0), Frames(0)},
-                 {atSeconds(1.2), atSeconds(1.5)},
-                 {atSeconds(2.4), atSeconds(2.7)}}
-            );
-            treatment.semitones = material == Material::Tape ? 0.0 : 1.5;
-            treatment.attacks = {atSeconds(0.2), atSeconds(1.1), atSeconds(1.2), atSeconds(1.8)};
-            const auto plan = planStretch(treatment, {channelOver(given->channel(0))}, kRate);
-            ASSERT_TRUE(plan) << plan.error().message;
-            const auto source = (*plan)->sourceOf(
-                std::make_unique<MemorySource>(std::make_shared<AudioBuffer>(*given), kRate),
-                std::array{0}
-            );
-            AudioBuffer sound(1, atSeconds(2.7));
-            ASSERT_TRUE(source->read(Frames(0), sound));
-            json[fmt::format(
+            const auto name = fmt::format(
                 "{} of {}", static_cast<int>(material), given == &chords ? "chords" : "a voice"
-            )] = levels(sound.channel(0));
+            );
+            json[name] = stretched(
+                *given,
+                material,
+                {{0.0, 0.0}, {1.2, 1.5}, {2.4, 2.7}},
+                material == Material::Tape ? 0.0 : 1.5
+            );
+            json[name + ", shorter"] =
+                stretched(*given, material, {{0.0, 0.0}, {0.2, 0.2}, {1.1, 0.8}, {2.4, 2.2}}, 0.0);
         }
     }
     expectAsBefore("stretched", json);

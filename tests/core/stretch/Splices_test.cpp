@@ -203,6 +203,59 @@ TEST(Splices, WhatIsLittleIsMadeUpForByOneSplice)
     EXPECT_EQ(leaps, 7);
 }
 
+TEST(Splices, MuchIsLeftOutInSeveralJumpsAndWhatComesNextIsWhole)
+{
+    for (const double apart : {0.42, 0.5, 0.9}) {
+        for (const double less : {0.12, 0.25, 0.3}) {
+            auto sound = std::make_shared<AudioBuffer>(1, atSeconds(2.2));
+            demo::Random random(5);
+            std::vector<Frames> attacks{
+                atSeconds(0.1), atSeconds(0.1 + apart), atSeconds(0.1 + 2.0 * apart)};
+            for (std::size_t i = 0; i < sound->channel(0).size(); ++i) {
+                double value = 0.0;
+                for (const Frames attack : attacks) {
+                    const double t =
+                        static_cast<double>(static_cast<std::int64_t>(i) - attack.count()) /
+                        kRate.count();
+                    value += t >= 0.0 ? 0.3 * std::exp(-t / 0.12) * random.bell() : 0.0;
+                }
+                sound->channel(0)[i] = static_cast<float>(value);
+            }
+            Treatment treatment;
+            treatment.attacks = attacks;
+            const Frames out = atSeconds(less);
+            treatment.time = *TimeMap::through(
+                {{attacks[0], attacks[0]},
+                 {attacks[1], attacks[1] - out},
+                 {attacks[2], attacks[2] - out * 2}}
+            );
+            const AudioBuffer made = stretched(treatment, {sound}, 0);
+            for (std::size_t k = 0; k < 3; ++k) {
+                EXPECT_TRUE(isUntouched(
+                    *sound,
+                    made,
+                    attacks[k],
+                    attacks[k] - out * static_cast<std::int64_t>(k),
+                    Frames(384)
+                )) << apart
+                   << ' ' << less << ' ' << k;
+            }
+            const auto plan = *planStretch(treatment, witnesses({sound}), kRate);
+            const auto spliced = *plan->splices(attacks[0], attacks[1] - out - Frames(240));
+            std::vector<Frames> leaps;
+            for (std::size_t i = 1; i < spliced.size(); ++i) {
+                if (spliced[i].shift != spliced[i - 1].shift) {
+                    leaps.push_back(spliced[i].from);
+                }
+            }
+            EXPECT_EQ(leaps.size(), static_cast<std::size_t>(std::ceil(less / 0.1)));
+            for (std::size_t i = 1; i < leaps.size(); ++i) {
+                EXPECT_GE(leaps[i] - leaps[i - 1], atSeconds(0.015)) << apart << ' ' << less;
+            }
+        }
+    }
+}
+
 // The longest fade of the splices that make a low drum's strokes `apart` longer apart.
 Frames longestFade(Seconds apart)
 {
