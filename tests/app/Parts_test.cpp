@@ -9,6 +9,7 @@
 #include "app/controls/NumberField.h"
 #include "app/document/JobQueue.h"
 #include "app/session/Session.h"
+#include "app/views/FrameSheet.h"
 #include "app/views/TimeScale.h"
 #include "app/window/StageRail.h"
 
@@ -23,6 +24,26 @@ TEST(TimeScale, GoesFromTimeToPixelsAndBackAtEveryZoom)
         const TimeScale scale{12345.0, framesPerPixel};
         for (const double x : {-100.0, 0.0, 37.0, 1000.0}) {
             EXPECT_NEAR(scale.xOf(scale.timeAt(x)), x, 0.51 / framesPerPixel);
+        }
+    }
+}
+
+TEST(Frames, WhatIsTooLoudForItsFrameEndsAtItsEdges)
+{
+    QImage image(100, 80, QImage::Format_RGB32);
+    image.fill(Qt::white);
+    QPainter painter(&image);
+    std::vector<float> samples(400);
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+        samples[i] = i % 2 == 0 ? 1.0F : -1.0F;
+    }
+    paintSamples(painter, samples, QRectF(10, 20, 80, 40), 60.0);  // three times too high
+    painter.end();
+    EXPECT_NE(image.pixelColor(50, 22), QColor(Qt::white));
+    EXPECT_NE(image.pixelColor(50, 58), QColor(Qt::white));
+    for (int x = 0; x < 100; ++x) {
+        for (const int y : {5, 18, 62, 75}) {
+            ASSERT_EQ(image.pixelColor(x, y), QColor(Qt::white)) << x << ' ' << y;
         }
     }
 }

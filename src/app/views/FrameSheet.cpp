@@ -32,7 +32,10 @@ void paintSamples(QPainter& painter, std::span<const float> samples, QRectF area
         line << QPointF(area.left() + x, middle - static_cast<double>(*low) * gain)
              << QPointF(area.left() + x, middle - static_cast<double>(*high) * gain);
     }
+    painter.save();
+    painter.setClipRect(area, Qt::IntersectClip);
     painter.drawPolyline(line);
+    painter.restore();
 }
 
 FrameSheet::FrameSheet(int frameHeight, QWidget* parent, int leastWidth)

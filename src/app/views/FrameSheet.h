@@ -46,7 +46,7 @@ private:
     int topRow_ = 0;
 };
 
-// Samples drawn as the range of each pixel column.
+// Samples drawn as the range of each pixel column; what is too loud for the area ends at its edges.
 void paintSamples(QPainter& painter, std::span<const float> samples, QRectF area, double gain);
 
 }  // namespace orthochron::app

@@ -296,11 +296,8 @@ void Loupe::paintEvent(QPaintEvent*)
             area.left(), area.top() + static_cast<double>(m) * laneHeight, area.width(), laneHeight
         );
         const auto highest = static_cast<double>(picture->hit[m]);
-        painter.save();
-        painter.setClipRect(lane);
         painter.setPen(QPen(colours.wave, 1.0));
         paintSamples(painter, picture->edited[m], lane, enlarged_ * 0.48 * lane.height() / highest);
-        painter.restore();
         // Names stand on a strip of the sheet, or the wave would run through them.
         const QString name =
             tr("%1  hit %2 dB")
