@@ -491,6 +491,58 @@ TEST_F(ByHand, NothingIsDoneToClipsOrTracksThatAreNotThere)
     EXPECT_FALSE(lockAll(song_, SetId{99999}, true));
 }
 
+TEST_F(ByHand, WhatIsDoneToAClipIsByHandSoThatAFitMadeAgainKeepsIt)
+{
+    Song split = quartered();
+    for (const auto& each : std::vector(split.tracks)) {
+        Track track = *each;
+        for (Clip& clip : track.clips) {
+            clip.byHand = false;
+        }
+        putTrack(split, track);
+    }
+    const ClipChoice second{id(split, 0, 1)};
+    // Which of the clips of both microphones are by hand then.
+    const auto changed = [&](const Result<Song>& song) {
+        EXPECT_TRUE(song);
+        std::vector<bool> first;
+        std::vector<bool> other;
+        for (std::size_t i = 0; i < clips(*song, 0).size(); ++i) {
+            first.push_back(clips(*song, 0)[i].byHand);
+        }
+        for (const Clip& clip : clips(*song, 1)) {
+            other.push_back(clip.byHand);
+        }
+        EXPECT_EQ(first, other);
+        return first;
+    };
+    using Flags = std::vector<bool>;
+    const Flags none{false, false, false, false};
+    const Flags justIt{false, true, false, false};
+    const Flags itAndLater{false, true, true, true};
+    const HandSettings ripple{.ripple = true};
+    EXPECT_EQ(changed(split), none);
+    EXPECT_EQ(changed(muteClips(split, second, true)), justIt);
+    EXPECT_EQ(changed(slipClips(split, second, Frames(100), kHand)), justIt);
+    EXPECT_EQ(changed(reverseClips(split, second, kHand)), justIt);
+    EXPECT_EQ(changed(trimClips(split, second, Edge::End, Frames(-500), kHand)), justIt);
+    EXPECT_EQ(changed(trimClips(split, second, Edge::End, Frames(-500), ripple)), itAndLater);
+    EXPECT_EQ(changed(moveClips(split, second, Frames(100), kHand))[1], true);
+    EXPECT_EQ(changed(moveClips(split, second, Frames(100), ripple)), itAndLater);
+    EXPECT_EQ(changed(lockClips(split, second, true)), none);
+    const CopiedClips copied = *copyOf(split, second);
+    EXPECT_EQ(
+        changed(layCopies(split, copied, Frames(kLength), 1, kHand)),
+        (Flags{false, false, false, false, true})
+    );
+    const Song elsewhere = *moveToTrack(split, second, track(2), kHand);
+    EXPECT_TRUE(std::ranges::any_of(clips(elsewhere, 2), &Clip::byHand));
+    const Song faded = *fadeClips(split, {id(split, 0, 0)}, {.in = Frames(500)});
+    EXPECT_TRUE(clips(faded, 0)[0].byHand);
+    EXPECT_FALSE(clips(faded, 0)[1].byHand);
+    EXPECT_TRUE(clips(*gainClips(split, second, 1.0, true), 0)[1].byHand);
+}
+
 TEST_F(ByHand, ProposesSplitsAtMarksAndGridLines)
 {
     Song song = *setLead(song_, track(0), true);

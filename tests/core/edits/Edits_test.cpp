@@ -184,6 +184,28 @@ TEST_F(Editing, KeepsMarksInOrderAndWithinTheTake)
     EXPECT_FALSE(deleteMarks(song, id(0), {MarkId{9999}}));
 }
 
+TEST_F(Editing, WhatIsDoneToAMarkByHandIsByHand)
+{
+    Song found = song_;
+    Track track = *found.tracks[0];
+    track.marks = {{MarkId{80}, Frames(1000), Frames(1000), 1.0, 0.4}};
+    putTrack(found, track);
+    const MarkId mark{80};
+    const auto isByHand = [](const Result<Song>& song, std::size_t place = 0) {
+        EXPECT_TRUE(song);
+        return song->tracks[0]->marks[place].byHand;
+    };
+    EXPECT_TRUE(isByHand(addMark(found, id(0), Frames(2000)), 1));
+    EXPECT_TRUE(isByHand(moveMark(found, id(0), mark, Frames(1200))));
+    EXPECT_EQ(moveMark(found, id(0), mark, Frames(1200))->tracks[0]->marks[0].confidence, 1.0);
+    EXPECT_TRUE(isByHand(confirmMark(found, id(0), mark)));
+    EXPECT_TRUE(isByHand(setBeatPoint(found, id(0), mark, Frames(1100))));
+    EXPECT_TRUE(isByHand(setMarkLine(found, id(0), mark, 3)));
+    EXPECT_FALSE(isByHand(setMarkLine(found, id(0), mark, std::nullopt)));
+    EXPECT_TRUE(isByHand(setMarkLine(*confirmMark(found, id(0), mark), id(0), mark, std::nullopt)));
+    EXPECT_FALSE(isByHand(switchMark(found, id(0), mark, false)));
+}
+
 TEST_F(Editing, DetectionLeavesWhatWasSetByHandAndWhatWasSwitchedOff)
 {
     LeadAnalysis analysis;
