@@ -1,3 +1,4 @@
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include "core/demo/DemoSong.h"
@@ -151,12 +152,24 @@ TEST(DemoVoices, PeakNearTheirVelocityAndDieAway)
     }
 }
 
+// The demo as it is written, made once.
+const testkit::Folder& writtenDemo()
+{
+    static const testkit::Folder kFolder;
+    static const auto kPath = writeDemoSong(kFolder.path());
+    EXPECT_TRUE(kPath) << kPath.error().message;
+    return kFolder;
+}
+
+std::filesystem::path songIn(const std::filesystem::path& folder)
+{
+    return folder / fmt::format("{}.orthochron", kSongName);
+}
+
 TEST(DemoSong, IsASongThatOpensWithItsTakes)
 {
-    const testkit::Folder folder;
-    const auto path = writeDemoSong(folder.path());
-    ASSERT_TRUE(path) << path.error().message;
-    const auto document = loadSong(*path);
+    const testkit::Folder& folder = writtenDemo();
+    const auto document = loadSong(songIn(folder.path()));
     ASSERT_TRUE(document);
     EXPECT_EQ(document->history.song()->tracks.size(), 8U);
     EXPECT_EQ(document->history.song()->sets.size(), 1U);
@@ -245,8 +258,8 @@ TEST(DemoSong, WritesOnlyIntoAFolderOfItsOwn)
     EXPECT_EQ(std::distance(fs::directory_iterator(folder.path()), {}), 1);
 
     // Its own, as it was written, may be written again; with a stranger's take among it not.
-    const auto path = writeDemoSong(folder / "demo");
-    ASSERT_TRUE(path);
+    fs::copy(writtenDemo().path(), folder / "demo");
+    const fs::path path = songIn(folder / "demo");
     // A stranger's guide is not overwritten; an older demo, which had no free song, is made anew.
     fs::remove(folder / "demo/Slack Water.orthochron");
     std::ofstream(folder / "demo/Dulcimer, played.mid") << "a stranger's";
@@ -262,12 +275,12 @@ TEST(DemoSong, WritesOnlyIntoAFolderOfItsOwn)
     fs::remove(folder / "demo/Room.wav");
 
     // Once it was edited and saved it is the user's.
-    auto document = *loadSong(*path);
+    auto document = *loadSong(path);
     document.history.add(*document.history.song(), "An edit");
-    ASSERT_TRUE(saveSong(document, *path));
-    const std::string saved = textOf(*path);
+    ASSERT_TRUE(saveSong(document, path));
+    const std::string saved = textOf(path);
     EXPECT_FALSE(writeDemoSong(folder / "demo"));
-    EXPECT_EQ(textOf(*path), saved);
+    EXPECT_EQ(textOf(path), saved);
 }
 
 }  // namespace
