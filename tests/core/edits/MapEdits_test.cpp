@@ -337,6 +337,10 @@ TEST(MapEdits, ABarOneThatWasGuessedIsSoUntilItIsPutOrKept)
     EXPECT_EQ(pointAt(song.tempo, Beats(400.0)), nullptr);
     EXPECT_FALSE(hasGuessedBarOne(keepLine(song, Beats(0.0))->tempo));
     EXPECT_FALSE(hasGuessedBarOne(steadySong().tempo));
+    // Nobody doubts a bar 1 that no draft has put.
+    const Song byHand = pinned(steadySong(), 3, 5.5);
+    EXPECT_FALSE(pointAt(byHand.tempo, Beats(0.0))->isPinned);
+    EXPECT_FALSE(hasGuessedBarOne(byHand.tempo));
     draft.isDownbeatGuessed = false;
     EXPECT_FALSE(hasGuessedBarOne(takeDraft(steadySong(), draft, MapLevel::Bar, Seconds(0.0))->tempo
     ));
