@@ -216,6 +216,23 @@ TEST_F(UnequalTakes, JoinsTheFirstMicrophoneDoesNotHaveAreJoinsToo)
     EXPECT_EQ(editMapOf(song, song.sets[0]).joins.size(), 1U);
 }
 
+TEST_F(UnequalTakes, APartHoldsItsFirstMomentAndNotThatAfterItsLast)
+{
+    const Song song = *deleteClips(quartered(), {clips(quartered(), 1)[2].id}, {});
+    const auto parts = partsOf(song, song.sets[0]);
+    ASSERT_EQ(parts.size(), 3U);
+    EXPECT_EQ(partHolding(parts, Frames(0)), &parts[0]);
+    EXPECT_EQ(partHolding(parts, Frames(23999)), &parts[0]);
+    EXPECT_EQ(partHolding(parts, Frames(24000)), &parts[1]);
+    EXPECT_EQ(partHolding(parts, Frames(47999)), &parts[1]);
+    EXPECT_EQ(partHolding(parts, Frames(48000)), nullptr);
+    EXPECT_EQ(partHolding(parts, Frames(71999)), nullptr);
+    EXPECT_EQ(partHolding(parts, Frames(72000)), &parts[2]);
+    EXPECT_EQ(partHolding(parts, Frames(95999)), &parts[2]);
+    EXPECT_EQ(partHolding(parts, Frames(96000)), nullptr);
+    EXPECT_EQ(partHolding(parts, Frames(-1)), nullptr);
+}
+
 TEST_F(UnequalTakes, FittingClipsMovesThePartOnAll)
 {
     Song song = *setLead(song_, track(1), true);
