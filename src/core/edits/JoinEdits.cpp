@@ -154,23 +154,34 @@ JoinRoom roomOf(const Song& song, std::vector<Track>& tracks, const SetJoin& joi
 }
 
 // A microphone whose take does not reach the join keeps in step with those that do, as far as it
-// has something to be heard.
-void followJoin(const Song& song, const Sides& sides, Frames at, Frames end)
+// has something to be heard and nothing else was laid between.
+void followJoin(
+    const Song& song, const std::vector<Clip>& clips, const Sides& sides, Frames at, Frames end
+)
 {
+    const auto placeOf = [&](const Clip& clip) { return &clip - clips.data(); };
     if (sides.after != nullptr) {
         Clip& after = *sides.after;
-        const Frames out = std::min(after.at - at, spareBefore(song, after));
-        pullStart(after, std::max(out, Frames(1) - after.length));
-        after.in.length = std::min(after.in.length, after.length);
-        after.out.length = std::min(after.out.length, after.length - after.in.length);
+        const Clip* other = placeOf(after) > 0 ? &after - 1 : nullptr;
+        const bool isBetween = other != nullptr && other != sides.before;
+        if (!isBetween || other->end() <= after.at) {
+            const Frames first = isBetween ? std::max(at, other->end()) : at;
+            const Frames out = std::min(after.at - first, spareBefore(song, after));
+            pullStart(after, std::max(out, Frames(1) - after.length));
+            after.in.length = std::min(after.in.length, after.length);
+            after.out.length = std::min(after.out.length, after.length - after.in.length);
+        }
     }
     if (sides.before != nullptr) {
         Clip& before = *sides.before;
-        const Frames last = sides.after != nullptr ? std::min(end, sides.after->at) : end;
-        const Frames out = std::min(last - before.end(), spareAfter(song, before));
-        pullEnd(before, std::max(out, Frames(1) - before.length));
-        before.out.length = std::min(before.out.length, before.length);
-        before.in.length = std::min(before.in.length, before.length - before.out.length);
+        const Clip* other = placeOf(before) + 1 < std::ssize(clips) ? &before + 1 : nullptr;
+        if (other == nullptr || other == sides.after || other->at >= before.end()) {
+            const Frames last = other != nullptr ? std::min(end, other->at) : end;
+            const Frames out = std::min(last - before.end(), spareAfter(song, before));
+            pullEnd(before, std::max(out, Frames(1) - before.length));
+            before.out.length = std::min(before.out.length, before.length);
+            before.in.length = std::min(before.in.length, before.length - before.out.length);
+        }
     }
 }
 
@@ -190,7 +201,7 @@ void applyJoin(
     for (Track& track : tracks) {
         const Sides sides = sidesOf(track.clips, join);
         if (!sides.meet()) {
-            followJoin(song, sides, at, at + length);
+            followJoin(song, track.clips, sides, at, at + length);
             continue;
         }
         Clip& before = *sides.before;

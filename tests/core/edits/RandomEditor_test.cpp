@@ -8,15 +8,20 @@
 #include "core/edits/FitEdits.h"
 #include "core/edits/GridEdits.h"
 #include "core/edits/JoinEdits.h"
+#include "core/edits/MapEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/SectionEdits.h"
+#include "core/edits/ShapeEdits.h"
+#include "core/edits/SpeedEdits.h"
 #include "core/edits/StepEdits.h"
+#include "core/edits/StretchEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/edits/VariantEdits.h"
 #include "core/files/SongWriter.h"
 #include "core/render/Render.h"
 #include "testkit/Reference.h"
 
+#include <array>
 #include <cmath>
 #include <random>
 #include <set>
@@ -242,6 +247,112 @@ protected:
         }
     }
 
+    Result<Song> editLines()
+    {
+        const TrackId id = anyTrack();
+        const std::array tracks{id, anyTrack()};
+        const auto hushes = hushesOf(song_);
+        const HushId hush =
+            hushes.empty()
+                ? HushId{}
+                : hushes[static_cast<std::size_t>(upTo(static_cast<std::int64_t>(hushes.size()) - 1)
+                         )]
+                      .hush.id;
+        const auto quarter = static_cast<double>(upTo(12));
+        const bool either = chance(2);
+        switch (what_ = upTo(9)) {
+        case 0: {
+            LevelLine line;
+            line.points = {
+                {HeldPlace(quarter), -6.0, 0.5, either},
+                {HeldPlace(quarter + 2.0), 3.0},
+                {HeldPlace(quarter + 3.0), kSilence}};
+            return setLevelLine(song_, chance(4) ? std::span<const TrackId>() : tracks, line);
+        }
+        case 1:
+            return fadeLong(
+                song_,
+                chance(3) ? std::span<const TrackId>() : tracks,
+                {either, {1.0 + 0.25 * quarter, {}}, 0.3}
+            );
+        case 2: return setEnd(song_, either ? std::optional(Beats(4.0 + quarter)) : std::nullopt);
+        case 3: {
+            Hush hushed;
+            hushed.from = HeldPlace(quarter);
+            hushed.to = HeldPlace(quarter + 1.5);
+            hushed.keeps = either ? Keeps::Bars : Keeps::Time;
+            hushed.goesWithClips = chance(2);
+            return addHush(song_, tracks, hushed);
+        }
+        case 4:
+            return changeHush(song_, hush, {.to = HeldPlace(quarter + 2.0), .staysInTime = either});
+        case 5:
+            return chance(3) ? removeHush(song_, hush)
+                             : copyHush(song_, hush, quarter, static_cast<int>(upTo(2)) - 1);
+        case 6: return repeatHush(song_, hush, 1, static_cast<int>(upTo(3)));
+        case 7: {
+            const Frames from = someTime();
+            auto switched = switchHush(song_, tracks, {from, from + Frames(24000)});
+            return switched ? Result<Song>(std::move(switched->song))
+                            : tl::unexpected(switched.error());
+        }
+        case 8: return hideTrack(song_, id, either);
+        default: return setFirstDownbeat(song_, Seconds(0.125 * quarter));
+        }
+    }
+
+    Result<Song> editTime()
+    {
+        const ClipChoice clips = someClips();
+        const Frames by = someMove();
+        const int bar = static_cast<int>(1 + upTo(4));
+        const Seconds line = song_.tempo.timeAt(song_.tempo.startOfBar(bar));
+        const bool either = chance(2);
+        switch (what_ = upTo(11)) {
+        case 0:
+            return pinLine(
+                song_, song_.tempo.startOfBar(bar), line + toSeconds(by, song_.rate) * 0.2
+            );
+        case 1:
+            return moveLine(
+                song_,
+                song_.tempo.startOfBar(bar) + Beats(either ? 1.0 : 0.0),
+                line + Seconds(either ? 0.5 : 0.02)
+            );
+        case 2: return setTempoOfBar(song_, bar, static_cast<double>(90 + upTo(80)));
+        case 3: return setMeterFrom(song_, bar, either ? Meter{3, 4} : Meter{6, 8});
+        case 4: return scaleTempo(song_, either ? 0.5 : 2.0);
+        case 5: return beginBarsAt(song_, song_.tempo.startOfBar(bar) - Beats(either ? 0.0 : 8.0));
+        case 6: return simplifyMap(song_, milliseconds(static_cast<double>(upTo(20))));
+        case 7:
+            return shareUpTo(
+                song_, song_.tempo.startOfBar(bar), either ? Sharing::AsRamp : Sharing::Evenly
+            );
+        case 8: return keepLine(song_, song_.tempo.startOfBar(bar));
+        case 9: {
+            ClipStretch change;
+            change.material = either ? Material::Hits : Material::Tape;
+            change.ratio = 1.0 + 0.001 * static_cast<double>(upTo(400) - 200);
+            return stretchClips(song_, clips, change);
+        }
+        case 10:
+            return spinClips(
+                song_,
+                clips,
+                either,
+                chance(4) ? std::nullopt : std::optional(Spin{Frames(2400 + upTo(4800)), 0.2})
+            );
+        default:
+            return setSpeed(
+                song_,
+                clips,
+                {.points =
+                     {{Frames(0), 1.0}, {Frames(6000), either ? 0.5 : 1.5}, {Frames(12000), 1.0}},
+                 .keeps = either ? SpeedKeeps::Length : SpeedKeeps::Content}
+            );
+        }
+    }
+
     void expectASong(const Song& song)
     {
         std::set<std::uint32_t> ids;
@@ -254,8 +365,8 @@ protected:
                 EXPECT_TRUE(ids.insert(clip.id.value).second) << "an id twice";
                 EXPECT_LE(clip.id.value, song.lastId);
                 EXPECT_GT(clip.length, Frames(0));
-                EXPECT_GE(clip.soundStart, Frames(0));
-                EXPECT_LE(clip.soundStart + clip.length, take->frames);
+                EXPECT_GE(clip.soundStart, clip.sound.begin());
+                EXPECT_LE(clip.soundStart + clip.length, clip.sound.end(take->frames));
                 EXPECT_LE(clip.in.length + clip.out.length, clip.length);
                 if (i + 1 < clips.size()) {
                     const Frames overlap = clip.end() - clips[i + 1].at;
@@ -305,8 +416,12 @@ TEST_P(RandomEditor, LeavesASongThatSoundsAndComesBackFromItsFile)
     int made = 0;
     testkit::Json steps = testkit::Json::array();
     for (int step = 0; step < kSteps && !HasFatalFailure(); ++step) {
-        const auto kind = upTo(5);
-        auto edited = kind < 3 ? editClips() : kind == 3 ? editSets() : editOthers();
+        const auto kind = upTo(8);
+        auto edited = kind < 3    ? editClips()
+                      : kind == 3 ? editSets()
+                      : kind < 6  ? editOthers()
+                      : kind == 6 ? editLines()
+                                  : editTime();
         if (!edited) {
             EXPECT_EQ(edited.error().kind, ErrorKind::BadArgument) << edited.error().message;
             EXPECT_FALSE(edited.error().message.empty());

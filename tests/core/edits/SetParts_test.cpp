@@ -205,6 +205,37 @@ TEST_F(UnequalTakes, AJoinReachesAsFarAsTheMicrophoneThatHasLeast)
     }
 }
 
+TEST_F(UnequalTakes, AJoinThatIsMovedLeavesWhatWasLaidBetweenOnOneMicrophone)
+{
+    // The last microphone has a clip of its own where the others join, crossfaded with what follows.
+    Song song = quartered();
+    song = *slipClips(song, {clips(song, 1)[1].id}, Frames(900), {{Frames(0)}});
+    Track own = *song.tracks[2];
+    Clip between = own.clips[1];
+    own.clips[0].length = Frames(20000);
+    own.clips[1].at += Frames(4000);
+    own.clips[1].soundStart += Frames(4000);
+    own.clips[1].length -= Frames(4000);
+    between.id = ClipId{++song.lastId};
+    between.part = PartId{++song.lastId};
+    between.at = Frames(21000);
+    between.soundStart = Frames(50000);
+    between.length = Frames(7100);
+    between.out.length = Frames(100);
+    own.clips[1].in.length = Frames(100);
+    own.clips.insert(own.clips.begin() + 1, between);
+    putTrack(song, own);
+    const auto joins = joinsOf(song, song.sets[0]);
+    const auto join = std::ranges::find(joins, clips(song, 1)[1].part, &SetJoin::id);
+    ASSERT_NE(join, joins.end());
+    for (const std::int64_t by : {-400, -3000, 500}) {
+        const auto moved = changeJoin(song, song.sets[0].id, join->id, {.atBy = Frames(by)});
+        ASSERT_TRUE(moved) << moved.error().message;
+        EXPECT_NE(clips(*moved, 0), clips(song, 0));
+        EXPECT_EQ(clips(*moved, 2), clips(song, 2)) << by;
+    }
+}
+
 TEST_F(UnequalTakes, JoinsTheFirstMicrophoneDoesNotHaveAreJoinsToo)
 {
     Song other = song_;
