@@ -172,8 +172,13 @@ Result<Song> fadeClips(const Song& song, const ClipChoice& choice, const FadeCha
             bool meets = before != nullptr && before->end() > clip.at;
             bool isMet = after != nullptr && after->at < clip.end();
             // A locked neighbour keeps its crossfade.
-            const bool fadesIn = wantsIn && (!meets || (change.evenTouching && !before->isLocked));
-            const bool fadesOut = wantsOut && (!isMet || (change.evenTouching && !after->isLocked));
+            // A neighbour that all lies within the crossfade keeps it: it would have nothing left.
+            const bool fadesIn =
+                wantsIn &&
+                (!meets || (change.evenTouching && !before->isLocked && before->at < clip.at));
+            const bool fadesOut =
+                wantsOut &&
+                (!isMet || (change.evenTouching && !after->isLocked && after->end() > clip.end()));
             if (fadesIn) {
                 if (meets) {
                     pullEnd(*before, clip.at - before->end());

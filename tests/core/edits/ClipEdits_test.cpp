@@ -401,6 +401,27 @@ TEST_F(ByHand, FadesGiveWayInProportionWhenTheyExceedTheClip)
     EXPECT_EQ(difference(sound(*none, 2, 0, kLength), sound(song_, 2, 0, kLength)), 0.0);
 }
 
+TEST_F(ByHand, AClipThatAllLiesWithinACrossfadeKeepsItWhenItsNeighbourIsFaded)
+{
+    Song song = quartered();
+    for (const std::size_t microphone : {0U, 1U}) {
+        Track each = *song.tracks[microphone];
+        // The second begins where the first does, a few samples long.
+        each.clips[0].at = each.clips[1].at;
+        each.clips[0].length = Frames(50);
+        each.clips[0].out.length = Frames(50);
+        each.clips[1].in.length = Frames(50);
+        putTrack(song, each);
+    }
+    const FadeChange change{.in = Frames(2000), .out = Frames(1000), .evenTouching = true};
+    const Song faded = *fadeClips(song, {id(song, 0, 1)}, change);
+    for (const Clip& clip : clips(faded, 0)) {
+        EXPECT_GT(clip.length, Frames(0));
+    }
+    EXPECT_EQ(clips(faded, 0)[1].in.length, Frames(50));
+    EXPECT_EQ(clips(faded, 0)[1].out.length, Frames(1000));
+}
+
 TEST_F(ByHand, ACurveCanBeBentWithoutMovingItsEnds)
 {
     const Song even =

@@ -365,8 +365,11 @@ protected:
                 EXPECT_TRUE(ids.insert(clip.id.value).second) << "an id twice";
                 EXPECT_LE(clip.id.value, song.lastId);
                 EXPECT_GT(clip.length, Frames(0));
-                EXPECT_GE(clip.soundStart, clip.sound.begin());
-                EXPECT_LE(clip.soundStart + clip.length, clip.sound.end(take->frames));
+                // Where the speed was changed and the length kept, an end may have nothing to play.
+                if (!clip.sound.treatment || clip.sound.treatment->speed.isEmpty()) {
+                    EXPECT_GE(clip.soundStart, clip.sound.begin());
+                    EXPECT_LE(clip.soundStart + clip.length, clip.sound.end(take->frames));
+                }
                 EXPECT_LE(clip.in.length + clip.out.length, clip.length);
                 if (i + 1 < clips.size()) {
                     const Frames overlap = clip.end() - clips[i + 1].at;
