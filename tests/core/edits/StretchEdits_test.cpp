@@ -39,6 +39,22 @@ protected:
         }
         return 0;
     }
+    // A hit put 40 ms before the next, so that little is left between them.
+    struct Strained {
+        Song song;
+        Frames target;
+        Frames next;
+    };
+    [[nodiscard]] Strained withLittleLeftAfter(std::size_t hit) const
+    {
+        const FitPreview hits = preview(song());
+        const Frames next = hits.performance.hits[hit + 1].played.beatPoint;
+        const Frames target = next - toFrames(milliseconds(40.0), song().rate);
+        return {
+            *moveHitsByStretching(song(), set(), hits, {{hit, target}}, Material::Hits, sources()),
+            target,
+            next};
+    }
     [[nodiscard]] static Frames heardAt(const Song& song, Frames recorded)
     {
         const auto parts = partsOf(song, song.sets[0]);
@@ -174,12 +190,7 @@ TEST_F(StretchByHand, AHitIsNeverPulledPastItsNeighbourNorAnAttachedOneAlone)
 
 TEST_F(StretchByHand, TooMuchIsAFinding)
 {
-    const FitPreview hits = preview(song());
-    const std::size_t moved = someHit(hits);
-    const Frames next = hits.performance.hits[moved + 1].played.beatPoint;
-    const Frames target = next - toFrames(milliseconds(40.0), song().rate);
-    const Song strained =
-        *moveHitsByStretching(song(), set(), hits, {{moved, target}}, Material::Hits, sources());
+    const auto [strained, target, next] = withLittleLeftAfter(someHit(preview(song())));
     const auto findings = *auditSet(strained, set(), sources());
     ASSERT_FALSE(findings.empty());
     EXPECT_TRUE(std::ranges::all_of(findings, [](const Finding& finding) {
@@ -192,12 +203,7 @@ TEST_F(StretchByHand, TooMuchIsAFinding)
 
 TEST_F(StretchByHand, WhatWouldHelpIsSaidOfTheClipTheStrainLiesIn)
 {
-    const FitPreview hits = preview(song());
-    const std::size_t moved = someHit(hits);
-    const Frames next = hits.performance.hits[moved + 1].played.beatPoint;
-    const Frames target = next - toFrames(milliseconds(40.0), song().rate);
-    const Song strained =
-        *moveHitsByStretching(song(), set(), hits, {{moved, target}}, Material::Hits, sources());
+    const auto [strained, target, next] = withLittleLeftAfter(someHit(preview(song())));
     const auto findings = *auditSet(strained, set(), sources());
     int helped = 0;
     for (const Finding& finding : findings) {
