@@ -249,6 +249,17 @@ TEST(Reference, NotesOfAVoiceAndTheSameInTune)
     for (std::size_t i = 0; i < tuning.pitch.size(); i += 3) {
         json["line"].push_back({tuning.pitch[i].at.count(), rounded(tuning.pitch[i].semitones)});
     }
+    // Read out of the line again, in thousandths.
+    json["asked"] = Json::array();
+    for (const NoteTuning& each : tuningIn(tuning, notes, kRate)) {
+        json["asked"].push_back(
+            {each.start.count(),
+             each.end.count(),
+             rounded(1e3 * each.shift),
+             rounded(1e3 * each.wander),
+             rounded(1e3 * each.vibrato)}
+        );
+    }
     tuning.semitones = -3.0;
     const auto plan = *planStretch(tuning, {channel}, kRate);
     const auto source = plan->sourceOf(
