@@ -34,6 +34,22 @@ namespace {
 
 constexpr std::int64_t kFramesOfSecond = 48000;
 
+// A song as it is written, its fractions to six digits: further on, processors differ.
+std::string digestOf(const Song& song)
+{
+    const std::string whole = writeSong({History(song), {}});
+    std::string text;
+    int digits = -1;  // of a fraction so far
+    for (const char c : whole) {
+        const bool isDigit = c >= '0' && c <= '9';
+        digits = c == '.' ? 0 : isDigit && digits >= 0 ? digits + 1 : -1;
+        if (digits <= 6) {
+            text += c;
+        }
+    }
+    return fmt::format("{:08x}", hashOf(std::as_bytes(std::span(text))) & 0xFFFFFFFF);
+}
+
 class RandomEditor : public testing::TestWithParam<int> {
 protected:
     RandomEditor() : random_(static_cast<unsigned>(GetParam()))
@@ -439,13 +455,7 @@ TEST_P(RandomEditor, LeavesASongThatSoundsAndComesBackFromItsFile)
         expectItSounds(*edited);
         history.add(*edited, "step");
         const SongDocument document{history, {}};
-        const std::string now = writeSong({History(*edited), {}});
-        steps.push_back(
-            {step,
-             kind,
-             what_,
-             fmt::format("{:08x}", hashOf(std::as_bytes(std::span(now))) & 0xFFFFFFFF)}
-        );
+        steps.push_back({step, kind, what_, digestOf(*edited)});
         const auto read = readSong(writeSong(document), "s");
         ASSERT_TRUE(read) << read.error().message;
         EXPECT_EQ(*read->history.song(), *edited);
