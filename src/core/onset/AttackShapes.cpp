@@ -22,6 +22,8 @@ constexpr std::size_t kMostLearned = 240;
 constexpr int kRounds = 6;
 constexpr int kSplitAfter = 2;
 constexpr float kWorthMoving = 2.0F;  // dB squared that it fits better
+constexpr float kWorthLeavingOut =
+    15.0F;  // so much that what is under way already is something else
 
 std::vector<std::vector<std::size_t>> membersByKind(std::span<const Stroke> strokes)
 {
@@ -390,6 +392,31 @@ std::vector<Kind> learn(std::vector<Stroke>& strokes)
     return kinds;
 }
 
+// Whether a stroke is heard in full before it would begin at `start`: it stands out at once from where it was found on.
+bool isUnderWay(const Stroke& stroke, int start)
+{
+    constexpr int kBefore = 4;
+    constexpr float kRise = 20.0F;  // dB
+    constexpr float kFull = -12.0F;
+    if (start <= stroke.found || stroke.isOthers(stroke.found)) {
+        return false;
+    }
+    const auto loudest = [&](std::size_t listening, int from, int to) {
+        float most = -200.0F;
+        for (int step = from; step < to; ++step) {
+            most = std::max(most, stroke.level(listening, step, kAhead));
+        }
+        return most;
+    };
+    for (std::size_t l = 0; l + 1 < kListenings; ++l) {
+        const float here = loudest(l, stroke.found, start);
+        if (here < kFull || here < loudest(l, stroke.found - kBefore, stroke.found) + kRise) {
+            return false;
+        }
+    }
+    return true;
+}
+
 }  // namespace
 
 }  // namespace shapes
@@ -424,8 +451,12 @@ std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> a
         }
         const shapes::ShapeMatch match(kind->shape, stroke, *kind->start);
         const float here = match.at(stroke.found - *kind->start, shapes::kNever).misfit;
-        if (here - match.at(stroke.at, shapes::kNever).misfit >= shapes::kWorthMoving) {
-            starts[i] = AttackTrace::kStep * static_cast<double>(stroke.at + *kind->start);
+        const float better = here - match.at(stroke.at, shapes::kNever).misfit;
+        const int start = stroke.at + *kind->start;
+        // A stroke of a rare kind is explained by none; it begins where it was found.
+        const bool isOwn = better < shapes::kWorthLeavingOut && shapes::isUnderWay(stroke, start);
+        if (better >= shapes::kWorthMoving && !isOwn) {
+            starts[i] = AttackTrace::kStep * static_cast<double>(start);
         }
     });
     return starts;

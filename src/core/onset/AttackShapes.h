@@ -28,7 +28,8 @@ struct FoundAttack {
 // were found to begin or show a rise ahead: at the earliest such place, for what hides a beginning makes it
 // late. Two kinds that are the same strokes, in the clear and under something else, begin alike. Of kinds that
 // explain a stroke about equally well that counts which has it begin earliest. Where another drum is known to arrive
-// it hardly begins.
+// it hardly begins. What is heard in full from where it was found on begins there, unless its kind fits far better
+// elsewhere: a stroke of a rare kind is explained by none.
 [[nodiscard]] std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> attacks
 );
 

@@ -233,5 +233,47 @@ TEST(AttackShapes, AKindBeginsWhereManyOfItRiseAhead)
     }
 }
 
+// A slap among plain strokes: it speaks at once, holds its breath and sounds like the others 2 ms later.
+// What is louder there than in its kind could be bleed; that it begins then would be said of no slap.
+TEST(AttackShapes, AStrokeThatIsUnderWayInFullBeginsWhereItWasFound)
+{
+    const auto startOfSlap = [](double click) {
+        std::vector<AttackTrace> traces;
+        for (unsigned i = 0; i < 40; ++i) {
+            const bool isSlap = i % 10 == 0;
+            auto samples = stroke(isSlap ? 0.002 : 0.0, 800.0, 0.0003, i);
+            for (std::size_t n = 3072; isSlap && n < 3072 + 96; ++n) {
+                const double t = static_cast<double>(n - 3072) / kRate.count();
+                samples[n] += static_cast<float>(
+                    click * std::exp(-t / 0.0006) * std::sin(2.0 * std::numbers::pi * 900.0 * t)
+                );
+            }
+            traces.push_back(traceOf(samples, kRate, Frames(3072)));
+        }
+        std::vector<FoundAttack> attacks;
+        for (const AttackTrace& trace : traces) {
+            attacks.push_back({&trace, Seconds(0.0)});
+        }
+        const auto starts = startsByShape(attacks);
+        std::vector<double> slaps;
+        for (std::size_t i = 0; i < starts.size(); ++i) {
+            const double start = starts[i].value_or(Seconds(0.0)).count();
+            if (i % 10 == 0) {
+                slaps.push_back(start);
+            } else {
+                EXPECT_NEAR(start, 0.0, 0.0006) << i;
+            }
+        }
+        return slaps;
+    };
+    for (const double start : startOfSlap(0.35)) {
+        EXPECT_NEAR(start, 0.0, 0.0006);
+    }
+    // So soft a click is somebody else's.
+    for (const double start : startOfSlap(0.02)) {
+        EXPECT_NEAR(start, 0.002, 0.0006);
+    }
+}
+
 }  // namespace
 }  // namespace orthochron
