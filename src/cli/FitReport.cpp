@@ -2,8 +2,6 @@
 
 #include <fmt/format.h>
 
-#include "core/audit/SongAudit.h"
-
 #include <algorithm>
 
 namespace orthochron::cli {
@@ -41,7 +39,7 @@ Json fitReport(
     const FitPreview& preview,
     const FitFigures& figures,
     const std::vector<Finding>& findings,
-    const std::vector<PlannedJoin>& splices
+    const std::vector<PlannedSplice>& splices
 )
 {
     const Hertz rate = song.rate;
@@ -69,7 +67,7 @@ Json fitReport(
         );
     }
     Json joins = Json::array();
-    const auto add = [&](const PlannedJoin& join, FadeShape shape) {
+    const auto add = [&](const PlannedSplice& join, FadeShape shape) {
         joins.push_back(
             {{"time_s", toSeconds(join.at, rate).count()},
              {"length_ms", inMilliseconds(toSeconds(join.length, rate))},
@@ -77,15 +75,18 @@ Json fitReport(
              {"moved_before_ms", inMilliseconds(toSeconds(join.moveBefore, rate))},
              {"moved_after_ms", inMilliseconds(toSeconds(join.moveAfter, rate))}}
         );
+        if (join.diesAway) {
+            joins.back()["dies_away"] = true;
+        }
     };
     const EditMap map = editMapOf(song, set);
     const auto present = joinsOf(song, set);
     for (std::size_t k = 0; k < present.size(); ++k) {
         const EditMap::Piece& before = map.pieces[map.joins[k].before];
         const EditMap::Piece& after = map.pieces[map.joins[k].before + 1];
-        add({present[k].at, present[k].length, before.move, after.move}, present[k].shape);
+        add({{present[k].at, present[k].length, before.move, after.move}}, present[k].shape);
     }
-    for (const PlannedJoin& splice : splices) {
+    for (const PlannedSplice& splice : splices) {
         add(splice, FadeShape::Matched);
     }
     return {
@@ -136,6 +137,11 @@ Result<EditMap> editMapFrom(const Json& report, Hertz rate, Frames length, const
     std::ranges::sort(targets);
     Frames from{0};
     Frames move{0};
+    bool diesAway = false;
+    const auto addPiece = [&](Frames to, Frames moved) {
+        map.pieces.push_back({from, to, moved});
+        map.pieces.back().diesAway = diesAway;
+    };
     for (const Json& join : report["joins"]) {
         double time = 0.0;
         double lengthMs = 0.0;
@@ -148,21 +154,22 @@ Result<EditMap> editMapFrom(const Json& report, Hertz rate, Frames length, const
         double before = 0.0;
         double after = 0.0;
         if (number(join, "moved_before_ms", before) && number(join, "moved_after_ms", after)) {
-            map.pieces.push_back({from, end, toFrames(milliseconds(before), rate)});
+            addPiece(end, toFrames(milliseconds(before), rate));
             move = toFrames(milliseconds(after), rate);
         } else {
             const auto first =
                 std::ranges::lower_bound(targets, std::pair{from, Frames(-1'000'000'000)});
             const bool holds = first != targets.end() && first->first < end;
-            map.pieces.push_back({from, end, holds ? first->second : Frames(0)});
+            addPiece(end, holds ? first->second : Frames(0));
             const auto next =
                 std::ranges::lower_bound(targets, std::pair{at, Frames(-1'000'000'000)});
             move = next != targets.end() ? next->second : move;
         }
         map.joins.push_back({at, end - at, map.pieces.size() - 1});
         from = at;
+        diesAway = join.contains("dies_away") && join["dies_away"] == true;
     }
-    map.pieces.push_back({from, length, move});
+    addPiece(length, move);
     return map;
 }
 

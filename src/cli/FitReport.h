@@ -1,9 +1,8 @@
 #pragma once
 
 #include "cli/Commands.h"
-#include "core/audit/Findings.h"
+#include "core/audit/SongAudit.h"
 #include "core/edits/FitEdits.h"
-#include "core/joins/JoinPlan.h"
 
 namespace orthochron::cli {
 
@@ -14,7 +13,7 @@ namespace orthochron::cli {
     const FitPreview& preview,
     const FitFigures& figures,
     const std::vector<Finding>& findings,
-    const std::vector<PlannedJoin>& splices
+    const std::vector<PlannedSplice>& splices
 );
 
 // Findings as `check` prints them; `files` are the names of the microphones.

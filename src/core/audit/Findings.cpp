@@ -18,6 +18,7 @@ constexpr double kClickFloor = 0.001;            // -60 dB of the level around
 constexpr Seconds kHeard = milliseconds(10.0);   // a level is heard over this
 constexpr double kDipShare = 0.06;               // -24 dB
 constexpr Seconds kAttack = milliseconds(5.0);   // a join within this after a start cuts the attack
+constexpr double kLeastDecay = 0.1;              // of what is repeated and turned down
 constexpr double kAudible = 3e-4;                // RMS, -70 dB: below it nothing is reported
 
 using Samples = std::vector<float>;
@@ -117,6 +118,17 @@ Result<JoinSound> soundOf(const AuditInput& input, std::size_t index, int microp
     if (auto read = readSide(true, sound.after); !read) {
         return tl::unexpected(read.error());
     }
+    const std::span<const float> edited(sound.edited);
+    const std::size_t begin = sound.begin;
+    const std::size_t end = sound.end;
+    if (pieceBefore.diesAway) {
+        const auto heard = edited.first(begin);
+        scale(sound.before, decayGain(heard, std::span(sound.before).first(begin)));
+    }
+    if (pieceAfter.diesAway) {
+        const auto heard = edited.subspan(end);
+        scale(sound.after, decayGain(heard, std::span(sound.after).subspan(end)));
+    }
     return sound;
 }
 
@@ -161,6 +173,17 @@ void checkAttacks(const EditMap& map, std::size_t index, std::vector<Finding>& f
 }
 
 }  // namespace
+
+double decayGain(std::span<const float> edited, std::span<const float> recorded)
+{
+    double product = 0.0;
+    double power = 1e-20;
+    for (std::size_t i = 0; i < std::min(edited.size(), recorded.size()); ++i) {
+        product += static_cast<double>(edited[i]) * static_cast<double>(recorded[i]);
+        power += static_cast<double>(recorded[i]) * static_cast<double>(recorded[i]);
+    }
+    return std::clamp(product / power, kLeastDecay, 1.0);
+}
 
 std::optional<Frames> EditMap::heardAt(Frames recorded) const
 {

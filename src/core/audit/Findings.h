@@ -42,6 +42,9 @@ struct EditMap {
         double gain = 1.0;
         bool isPlain = true;  // sounds as recorded: only then is it known where its hits are
         bool isHeard = true;  // joins of muted pieces are not checked
+        // It repeats what had died away meanwhile and is turned down to that: quieter is as it
+        // should be, by no more than a tenth.
+        bool diesAway = false;
     };
     struct Join {
         Frames at;
@@ -61,6 +64,9 @@ struct EditMap {
     // Where a recorded moment is heard, by the last piece that plays it; none when it was cut out.
     [[nodiscard]] std::optional<Frames> heardAt(Frames recorded) const;
 };
+
+// How loud what dies away is against what was recorded, as far as that may be so.
+[[nodiscard]] double decayGain(std::span<const float> edited, std::span<const float> recorded);
 
 // Reads a microphone's sound; callable from several threads at once.
 using MicrophoneReader =

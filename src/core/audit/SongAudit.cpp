@@ -328,10 +328,10 @@ Result<Song> mendJoin(const Song& song, SetId id, PartId which, const Sources& s
     return *best;
 }
 
-Result<std::vector<PlannedJoin>>
+Result<std::vector<PlannedSplice>>
 splicesOf(const Song& song, const MicSet& set, const Sources& sources)
 {
-    std::vector<PlannedJoin> joins;
+    std::vector<PlannedSplice> joins;
     if (set.tracks.empty()) {
         return joins;
     }
@@ -355,9 +355,9 @@ splicesOf(const Song& song, const MicSet& set, const Sources& sources)
             const Splice& before = (*splices)[i - 1];
             const Splice& after = (*splices)[i];
             if (after.shift != before.shift && after.begin() >= clip.soundStart) {
-                joins.push_back(
-                    {after.begin() + clip.offset(), after.fade, moveOf(before), moveOf(after)}
-                );
+                const PlannedJoin join{
+                    after.begin() + clip.offset(), after.fade, moveOf(before), moveOf(after)};
+                joins.push_back({join, after.diesAwayUntil.has_value()});
             }
         }
     }

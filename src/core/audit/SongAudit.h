@@ -31,9 +31,13 @@ reliefAt(const Song& song, const MicSet& set, const Finding& finding);
 [[nodiscard]] Result<Song>
 mendJoin(const Song& song, SetId id, PartId join, const Sources& sources);
 
-// Where stretching spliced a set's sound, as joins between what is moved differently: of its first
-// microphone, and so of all. Errors: the sources'.
-[[nodiscard]] Result<std::vector<PlannedJoin>>
+// Where stretching spliced a set's sound, as a join between what is moved differently.
+struct PlannedSplice : PlannedJoin {
+    bool diesAway = false;  // what comes after it is turned down: see EditMap::Piece
+};
+
+// Of its first microphone, and so of all. Errors: the sources'.
+[[nodiscard]] Result<std::vector<PlannedSplice>>
 splicesOf(const Song& song, const MicSet& set, const Sources& sources);
 
 }  // namespace orthochron

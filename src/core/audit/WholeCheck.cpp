@@ -144,6 +144,13 @@ private:
         const auto hop = static_cast<std::size_t>(hop_);
         for (std::size_t n = 0; n < edited.size(); n += hop) {
             const std::size_t end = std::min(edited.size(), n + hop);
+            if (piece.diesAway) {
+                const std::span<float> here = std::span(wanted).subspan(n, end - n);
+                const double gain = decayGain(std::span(edited).subspan(n, end - n), here);
+                for (float& sample : here) {
+                    sample *= static_cast<float>(gain);
+                }
+            }
             double difference = 0.0;
             double there = 0.0;
             double here = 0.0;

@@ -32,7 +32,7 @@ struct FadeLevel {
 [[nodiscard]] FadeLevel levelIn(const Joined& joined, Hertz rate);
 constexpr double kDip = 0.7079;  // 3 dB less is a dip
 
-// Mean square of the high sounds, those an attack is heard by (from some 400 Hz on).
+// Mean square of the high sounds, those an attack is heard by (from some 250 Hz on).
 [[nodiscard]] double highPower(std::span<const float> sound, Hertz rate);
 
 // What comes after a join, against which it is heard: mean squares.

@@ -24,6 +24,9 @@ constexpr Seconds kStride = milliseconds(0.25);
 constexpr double kAttackCost = 0.3;  // weighed as when cutting
 constexpr double kCancelCost = 0.02;
 constexpr double kEarlyCost = 1e-6;
+// A jump that ticks however long it is goes elsewhere:
+constexpr std::int64_t kPlaces = 12;                 // tried over all there are
+constexpr double kDearer = 2.0;                      // what another place may cost against the best
 constexpr Seconds kLongRepeat = milliseconds(28.0);  // less is too short to be heard to swell
 // How far a jump may differ from an even share of what is wanted, where others follow it.
 constexpr double kFreedom = 0.25;
@@ -57,13 +60,15 @@ public:
         std::int64_t free = a_ + rigid_;  // from here on the take may be left
         for (std::int64_t left = count; left > 0 && rest_ != 0; --left) {
             const Window window = windowFor(left, free);
-            const Jump jump = best(window, left);
+            const Jump jump = withoutTick(best(window, left), window);
             const Splice& last = splices.back();
             Splice next;
-            next.fade = Frames(std::clamp<std::int64_t>(jump.at - free, 1, fadeOf(jump)));
+            next.fade = Frames(std::clamp<std::int64_t>(jump.at - free, 1, jump.fade));
             next.from = std::max(Frames(jump.at) + last.shift, last.from + next.fade);
             next.shift = last.shift - Frames(jump.by);
-            next.diesAway = diesAway_ && -jump.by >= frames(kLongRepeat) && isQuietFrom(jump);
+            if (diesAway_ && -jump.by >= frames(kLongRepeat) && isQuietFrom(jump)) {
+                next.diesAwayUntil = Frames(b_);
+            }
             splices.push_back(next);
             rest_ -= jump.by;
             free = jump.at + jump.by;
@@ -80,6 +85,14 @@ private:
     struct Jump {
         std::int64_t at = 0;
         std::int64_t by = 0;
+        std::int64_t fade = 0;  // up to `at`
+    };
+    // What is left and where it goes on, of all witnesses, over a window.
+    struct Sides {
+        std::vector<Layers> layers;
+        Window window;
+        std::int64_t by;
+        std::int64_t fade;
     };
 
     [[nodiscard]] std::int64_t frames(Seconds time) const
@@ -205,31 +218,44 @@ private:
         return attacksWithin(jump.at + jump.by - fade_, b_) < 0.01;
     }
 
-    // Longer where the jump would tick, as when cutting.
-    [[nodiscard]] std::int64_t fadeOf(const Jump& jump) const
+    // Where the jump would tick it is longer, or goes elsewhere, as when cutting.
+    [[nodiscard]] Jump withoutTick(Jump first, const Window& window) const
     {
-        std::int64_t best = fade_;
-        double least = tickAt(jump, fade_);
-        for (const double longer : kLongerThanTicks) {
-            if (least <= kMostTick) {
-                break;
-            }
-            const auto fade = static_cast<std::int64_t>(longer * static_cast<double>(fade_));
-            if (const double here = tickAt(jump, fade); here < least) {
+        Jump best = first;
+        double least = tickAt(first);
+        const auto take = [&](const Jump& other) {
+            if (const double here = tickAt(other); here < least) {
                 least = here;
-                best = fade;
+                best = other;
+            }
+        };
+        for (const double longer : kLongerThanTicks) {
+            if (least > kMostTick) {
+                const auto fade = static_cast<std::int64_t>(longer * static_cast<double>(fade_));
+                take({first.at, first.by, fade});
+                take(bestPlace(sidesOf(window, first.by, fade), frames(kStride)).second);
+            }
+        }
+        if (least > kMostTick) {
+            const Sides sides = sidesOf(window, first.by, fade_);
+            const double most = kDearer * costAt(sides, first.at - window.from);
+            for (std::int64_t k = kPlaces; k >= 0; --k) {
+                const std::int64_t at = (window.to - window.from) * k / kPlaces;
+                if (costAt(sides, at) <= most) {
+                    take({window.from + at, first.by, fade_});
+                }
             }
         }
         return best;
     }
 
     // How far the high sounds the jump makes by itself stand out; the worst witness.
-    [[nodiscard]] double tickAt(const Jump& jump, std::int64_t fade) const
+    [[nodiscard]] double tickAt(const Jump& jump) const
     {
         const std::int64_t margin = frames(kBlemishMargin);
         double most = 0.0;
         for (std::size_t w = 0; w < sounds_.size(); ++w) {
-            const std::int64_t from = jump.at - fade - margin;
+            const std::int64_t from = jump.at - jump.fade - margin;
             const std::int64_t to = jump.at + margin;
             const auto before = heard(w, from, to);
             const auto after = heard(w, from + jump.by, to + jump.by);
@@ -243,41 +269,51 @@ private:
         return most;
     }
 
-    // The best place for a jump of `by` and what it costs.
-    [[nodiscard]] std::pair<double, std::int64_t>
-    bestPlace(const Window& window, std::int64_t by, std::int64_t stride) const
+    [[nodiscard]] Sides sidesOf(const Window& window, std::int64_t by, std::int64_t fade) const
     {
-        std::vector<Layers> layers;
+        Sides sides{{}, window, by, fade};
         for (std::size_t w = 0; w < sounds_.size(); ++w) {
-            const auto out = heard(w, window.from - fade_, window.to);
-            const auto in = heard(w, window.from - fade_ + by, window.to + by);
+            const auto out = heard(w, window.from - fade, window.to);
+            const auto in = heard(w, window.from - fade + by, window.to + by);
             const std::size_t both = std::min(out.size(), in.size());
-            layers.push_back(layersOf(out.first(both), in.first(both)));
+            sides.layers.push_back(layersOf(out.first(both), in.first(both)));
         }
-        const std::int64_t room = window.to - window.from;
-        std::pair<double, std::int64_t> least{1e300, window.to};
-        for (std::int64_t at = room; at >= 0; at -= stride) {
-            const auto from = static_cast<std::size_t>(at);
-            const auto to = static_cast<std::size_t>(at + fade_);
-            double cost = 0.0;
-            for (std::size_t w = 0; w < layers.size(); ++w) {
-                if (to >= layers[w].same.size()) {
-                    continue;
-                }
-                const Layers::Sums sums = layers[w].over(from, to);
-                const auto length = static_cast<double>(fade_);
-                cost +=
-                    mismatchOf(sums, length, next_[w].power) / static_cast<double>(layers.size()) +
-                    kCancelCost * cancellingOf(sums, length, next_[w].power);
+        return sides;
+    }
+
+    // Of leaving the take so far into the window.
+    [[nodiscard]] double costAt(const Sides& sides, std::int64_t at) const
+    {
+        const auto from = static_cast<std::size_t>(at);
+        const auto to = static_cast<std::size_t>(at + sides.fade);
+        const auto length = static_cast<double>(sides.fade);
+        double cost = 0.0;
+        for (std::size_t w = 0; w < sides.layers.size(); ++w) {
+            if (to >= sides.layers[w].same.size()) {
+                continue;
             }
-            const std::int64_t place = window.from + at;
-            cost += kAttackCost * attacksWithin(
-                                      place + std::min<std::int64_t>(by, 0) - fade_,
-                                      place + std::max<std::int64_t>(by, 0)
-                                  );
-            cost += kEarlyCost * static_cast<double>(room - at) / static_cast<double>(room + 1);
-            if (cost < least.first) {
-                least = {cost, place};
+            const Layers::Sums sums = sides.layers[w].over(from, to);
+            cost += mismatchOf(sums, length, next_[w].power) /
+                        static_cast<double>(sides.layers.size()) +
+                    kCancelCost * cancellingOf(sums, length, next_[w].power);
+        }
+        const std::int64_t place = sides.window.from + at;
+        const std::int64_t room = sides.window.to - sides.window.from;
+        cost += kAttackCost * attacksWithin(
+                                  place + std::min<std::int64_t>(sides.by, 0) - sides.fade,
+                                  place + std::max<std::int64_t>(sides.by, 0)
+                              );
+        return cost + kEarlyCost * static_cast<double>(room - at) / static_cast<double>(room + 1);
+    }
+
+    // What the best place for a jump costs, and the jump there.
+    [[nodiscard]] std::pair<double, Jump> bestPlace(const Sides& sides, std::int64_t stride) const
+    {
+        const std::int64_t room = sides.window.to - sides.window.from;
+        std::pair<double, Jump> least{1e300, {sides.window.to, sides.by, sides.fade}};
+        for (std::int64_t at = room; at >= 0; at -= std::max<std::int64_t>(stride, 1)) {
+            if (const double cost = costAt(sides, at); cost < least.first) {
+                least = {cost, {sides.window.from + at, sides.by, sides.fade}};
             }
         }
         return least;
@@ -290,24 +326,22 @@ private:
         const std::int64_t share = rest_ / left;
         const std::int64_t stride = std::max<std::int64_t>(frames(kStride), 1);
         if (left == 1) {
-            return {bestPlace(window, rest_, stride).second, rest_};
+            return bestPlace(sidesOf(window, rest_, fade_), stride).second;
         }
         const auto slack =
             static_cast<std::int64_t>(kFreedom * static_cast<double>(std::abs(share)));
-        std::pair<double, std::int64_t> least{1e300, window.to};
-        std::int64_t by = share;
+        std::pair<double, Jump> least{1e300, {window.to, share, fade_}};
         const auto look = [&](std::int64_t middle, std::int64_t reach, std::int64_t step) {
             for (std::int64_t one = middle - reach; one <= middle + reach; one += step) {
-                const auto place = bestPlace(window, one, 4 * stride);
+                const auto place = bestPlace(sidesOf(window, one, fade_), 4 * stride);
                 if (place.first < least.first) {
                     least = place;
-                    by = one;
                 }
             }
         };
         look(share, slack, stride);
-        look(by, stride - 1, std::max<std::int64_t>(stride / 6, 1));
-        return {least.second, by};
+        look(least.second.by, stride - 1, std::max<std::int64_t>(stride / 6, 1));
+        return least.second;
     }
 
     const SpliceSection& section_;

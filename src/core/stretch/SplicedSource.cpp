@@ -10,11 +10,25 @@ namespace orthochron {
 
 namespace {
 
-constexpr double kLeastGain = 0.5;              // of one repeat
+constexpr double kLeastDecibels = -6.0;         // of one repeat
 constexpr Seconds kLevel = milliseconds(25.0);  // a period and more of the lowest drum
-constexpr std::size_t kMostLevels = 4096;
+constexpr Seconds kHop = milliseconds(5.0);
+constexpr std::size_t kMostDecays = 1024;
 
 }  // namespace
+
+double SplicedSource::Decay::gainAt(Frames take) const
+{
+    const double place =
+        static_cast<double>((take - first).count()) / static_cast<double>(hop.count());
+    if (place >= static_cast<double>(decibels.size())) {
+        return 1.0;
+    }
+    const auto before = static_cast<std::size_t>(std::max(place, 0.0));
+    const double next = before + 1 < decibels.size() ? decibels[before + 1] : 0.0;
+    const double part = std::max(place, 0.0) - static_cast<double>(before);
+    return fromDecibels(decibels[before] + part * (next - decibels[before]));
+}
 
 SplicedSource::SplicedSource(
     std::shared_ptr<SplicePlan> plan, std::unique_ptr<SampleSource> take, Frames frames
@@ -30,62 +44,88 @@ Result<void> SplicedSource::read(Frames from, AudioBuffer& into)
     if (!splices) {
         return tl::unexpected(splices.error());
     }
-    // From the first of a stretch on, which has its own level.
-    double gain = 1.0;
+    // The first of a stretch has its own level.
+    Run run;
     for (std::size_t i = 0; i < splices->size(); ++i) {
         const Splice& splice = (*splices)[i];
         const bool hasNext = i + 1 < splices->size();
         const Frames end = hasNext ? std::min(to, (*splices)[i + 1].begin()) : to;
-        const Run run{splice.shift, gain};
+        run.shift = splice.shift;
         if (auto done = play(run, std::max(from, splice.from), end, from, into); !done) {
             return done;
         }
         if (hasNext) {
             const Splice& next = (*splices)[i + 1];
-            auto level = gainAfter(splice, next, gain);
-            if (!level) {
-                return tl::unexpected(level.error());
+            auto decay = decayOf(run, next);
+            if (!decay) {
+                return tl::unexpected(decay.error());
             }
-            if (auto done = goOver(run, next, *level, from, into); !done) {
+            Run coming{next.shift, std::move(*decay)};
+            if (auto done = goOver(run, coming, next, from, into); !done) {
                 return done;
             }
-            gain = *level;
+            run = std::move(coming);
         }
     }
     return {};
 }
 
-// What is repeated was louder when it was first heard; it goes on as loud as it had become.
-Result<double> SplicedSource::gainAfter(const Splice& before, const Splice& next, double gain)
+// What is repeated was louder when it was first heard. It goes on as loud as it had become, and its
+// gain comes back as the sound dies away further, by as much of the way: so it never swells, and is
+// no quieter in the end than the take is there.
+Result<std::shared_ptr<const SplicedSource::Decay>>
+SplicedSource::decayOf(const Run& before, const Splice& next)
 {
-    if (!next.diesAway) {
-        return 1.0;
+    if (!next.diesAwayUntil) {
+        return nullptr;
     }
-    if (const auto known = levels_.find(next.from); known != levels_.end()) {
-        return gain * known->second;
+    if (const auto known = decays_.find(next.from); known != decays_.end()) {
+        return known->second;
     }
-    AudioBuffer sound(channels(), toFrames(kLevel, rate()));
-    const auto power = [&](Frames shift) -> Result<double> {
-        if (auto read = take_->read(next.from - sound.frames() - shift, sound); !read) {
+    const Frames window = toFrames(kLevel, rate());
+    const Frames hop = toFrames(kHop, rate());
+    // The level over the window up to each hop from a place on.
+    const auto levels = [&](Frames take, std::size_t count) -> Result<std::vector<double>> {
+        AudioBuffer sound(
+            channels(), window + Frames(hop.count() * static_cast<std::int64_t>(count - 1))
+        );
+        if (auto read = take_->read(take - window, sound); !read) {
             return tl::unexpected(read.error());
         }
-        double sum = 1e-14;
-        for (int c = 0; c < channels(); ++c) {
-            sum += meanPower(sound.channel(c));
+        std::vector<double> found;
+        for (std::size_t k = 0; k < count; ++k) {
+            double sum = 1e-14;
+            for (int c = 0; c < channels(); ++c) {
+                sum += meanPower(sound.channel(c).subspan(
+                    k * static_cast<std::size_t>(hop.count()),
+                    static_cast<std::size_t>(window.count())
+                ));
+            }
+            found.push_back(10.0 * std::log10(sum));
         }
-        return sum;
+        return found;
     };
-    const auto out = power(before.shift);
-    const auto in = power(next.shift);
+    Decay decay{next.from - next.shift, hop, {}};
+    const auto count =
+        std::max<std::int64_t>((*next.diesAwayUntil - decay.first).count() / hop.count(), 1);
+    const auto out = levels(next.from - before.shift, 1);
+    const auto in = levels(decay.first, static_cast<std::size_t>(count));
     if (!out || !in) {
         return tl::unexpected(!out ? out.error() : in.error());
     }
-    const double level = std::clamp(std::sqrt(*out / *in), kLeastGain, 1.0);
-    if (levels_.size() >= kMostLevels) {
-        levels_.clear();
+    const double down = toDecibels(before.gainAt(next.from)) +
+                        std::clamp(out->front() - in->front(), kLeastDecibels, 0.0);
+    const double least = *std::ranges::min_element(*in);
+    const double way = std::max(in->front() - least, -down);
+    double lowest = in->front();
+    for (const double level : *in) {
+        lowest = std::min(lowest, level);
+        decay.decibels.push_back(way > 0.0 ? down * (1.0 - (in->front() - lowest) / way) : 0.0);
     }
-    levels_[next.from] = level;
-    return gain * level;
+    if (decays_.size() >= kMostDecays) {
+        decays_.clear();
+    }
+    return decays_[next.from] = std::make_shared<const Decay>(std::move(decay));
 }
 
 Result<void>
@@ -99,51 +139,56 @@ SplicedSource::play(const Run& run, Frames begin, Frames end, Frames from, Audio
         return read;
     }
     const auto at = static_cast<std::size_t>((begin - from).count());
-    const auto gain = static_cast<float>(run.gain);
     for (int c = 0; c < channels(); ++c) {
-        const auto target = into.channel(c).subspan(at, sound.channel(c).size());
-        std::ranges::transform(sound.channel(c), target.begin(), [gain](float value) {
-            return value * gain;
-        });
+        const auto source = sound.channel(c);
+        const auto target = into.channel(c).subspan(at, source.size());
+        if (!run.decay) {
+            std::ranges::copy(source, target.begin());
+            continue;
+        }
+        for (std::size_t i = 0; i < source.size(); ++i) {
+            const double gain = run.gainAt(begin + Frames(static_cast<std::int64_t>(i)));
+            target[i] = static_cast<float>(static_cast<double>(source[i]) * gain);
+        }
     }
     return {};
 }
 
 // A run gives way to the next splice, where that is read.
 Result<void> SplicedSource::goOver(
-    const Run& out, const Splice& in, double inGain, Frames from, AudioBuffer& into
+    const Run& out, const Run& in, const Splice& splice, Frames from, AudioBuffer& into
 )
 {
     const Frames to = from + into.frames();
-    if (in.from <= from || in.begin() >= to || in.fade <= Frames(0)) {
+    if (splice.from <= from || splice.begin() >= to || splice.fade <= Frames(0)) {
         return {};
     }
-    if (out.shift == in.shift && out.gain == inGain) {
-        return play(out, std::max(from, in.begin()), std::min(to, in.from), from, into);
+    if (out.shift == in.shift && !out.decay && !in.decay) {
+        return play(out, std::max(from, splice.begin()), std::min(to, splice.from), from, into);
     }
-    AudioBuffer leaving(channels(), in.fade);
-    AudioBuffer coming(channels(), in.fade);
-    if (auto read = take_->read(in.begin() - out.shift, leaving); !read) {
+    AudioBuffer leaving(channels(), splice.fade);
+    AudioBuffer coming(channels(), splice.fade);
+    if (auto read = take_->read(splice.begin() - out.shift, leaving); !read) {
         return read;
     }
-    if (auto read = take_->read(in.begin() - in.shift, coming); !read) {
+    if (auto read = take_->read(splice.begin() - in.shift, coming); !read) {
         return read;
     }
-    const std::int64_t first = std::max<std::int64_t>((from - in.begin()).count(), 0);
-    const std::int64_t last = std::min((to - in.begin()).count(), in.fade.count());
+    const std::int64_t first = std::max<std::int64_t>((from - splice.begin()).count(), 0);
+    const std::int64_t last = std::min((to - splice.begin()).count(), splice.fade.count());
     for (int c = 0; c < channels(); ++c) {
         const double alike =
             out.shift == in.shift ? 1.0 : correlationOf(leaving.channel(c), coming.channel(c));
         for (std::int64_t i = first; i < last; ++i) {
             const double place =
-                (static_cast<double>(i) + 0.5) / static_cast<double>(in.fade.count());
+                (static_cast<double>(i) + 0.5) / static_cast<double>(splice.fade.count());
             const FadeGains gains = fadeGains(FadeShape::Matched, alike, place);
             const auto k = static_cast<std::size_t>(i);
-            into.channel(c)[static_cast<std::size_t>((in.begin() - from).count() + i)] =
-                static_cast<float>(
-                    static_cast<double>(leaving.channel(c)[k]) * out.gain * gains.out +
-                    static_cast<double>(coming.channel(c)[k]) * inGain * gains.in
-                );
+            const Frames now = splice.begin() + Frames(i);
+            into.channel(c)[static_cast<std::size_t>((now - from).count())] = static_cast<float>(
+                static_cast<double>(leaving.channel(c)[k]) * out.gainAt(now) * gains.out +
+                static_cast<double>(coming.channel(c)[k]) * in.gainAt(now) * gains.in
+            );
         }
     }
     return {};

@@ -21,20 +21,34 @@ public:
     [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into) override;
 
 private:
+    // The gain of what is repeated, on its way back to 1: in dB, every hop of the take from a place on.
+    struct Decay {
+        Frames first;
+        Frames hop;
+        std::vector<double> decibels;  // 0 after the last
+
+        [[nodiscard]] double gainAt(Frames take) const;
+    };
     struct Run {
         Frames shift;
-        double gain = 1.0;
+        std::shared_ptr<const Decay> decay = nullptr;  // none: as the take is
+
+        [[nodiscard]] double gainAt(Frames sound) const
+        {
+            return decay ? decay->gainAt(sound - shift) : 1.0;
+        }
     };
 
-    [[nodiscard]] Result<double> gainAfter(const Splice& before, const Splice& next, double gain);
+    [[nodiscard]] Result<std::shared_ptr<const Decay>>
+    decayOf(const Run& before, const Splice& next);
     Result<void> play(const Run& run, Frames begin, Frames end, Frames from, AudioBuffer& into);
     Result<void>
-    goOver(const Run& out, const Splice& in, double inGain, Frames from, AudioBuffer& into);
+    goOver(const Run& out, const Run& in, const Splice& splice, Frames from, AudioBuffer& into);
 
     std::shared_ptr<SplicePlan> plan_;
     std::unique_ptr<SampleSource> take_;
     Frames frames_;
-    std::map<Frames, double> levels_;  // by where a splice is heard alone
+    std::map<Frames, std::shared_ptr<const Decay>> decays_;  // by where a splice is heard alone
 };
 
 }  // namespace orthochron

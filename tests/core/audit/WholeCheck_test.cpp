@@ -108,10 +108,64 @@ TEST_F(Checking, MeasuresADipByItsDepth)
     EXPECT_NEAR(dip->value, -6.0, 0.3);
 }
 
+// What is repeated by stretching and had died away is turned down: no dip, nor is it one sound twice.
+TEST_F(Checking, WhatDiesAwayMayBeQuieterButNothingElseMayBeAmiss)
+{
+    for (std::size_t i = 48000; i < edited_.size(); ++i) {
+        const double in = std::clamp((static_cast<double>(i) - 48000.0) / 240.0, 0.0, 1.0);
+        const double back = std::clamp((static_cast<double>(i) - 48240.0) / 30000.0, 0.0, 1.0);
+        const double gone = 0.5 * (1.0 - back) * static_cast<double>(recorded_[i - 100]);
+        edited_[i] -= static_cast<float>(in * gone);
+    }
+    EXPECT_FALSE(check().empty());
+    map_.pieces[1].diesAway = true;
+    EXPECT_TRUE(check().empty());
+
+    const auto kept = edited_;
+    std::fill_n(edited_.begin() + 62500, 480, 0.0F);
+    EXPECT_NE(find(check(), FindingKind::Gap), nullptr);
+    edited_ = kept;
+    for (std::size_t i = 0; i < 2400; ++i) {
+        edited_[64000 + i] += recorded_[60000 + i];
+    }
+    EXPECT_FALSE(check().empty());
+    edited_ = kept;
+    for (std::size_t i = 72200; i < 74600; ++i) {
+        edited_[i] *= 1.5F;
+    }
+    EXPECT_FALSE(check().empty());
+    edited_ = kept;
+    for (std::size_t i = 72200; i < 74600; ++i) {
+        edited_[i] *= 0.05F;
+    }
+    EXPECT_FALSE(check().empty());
+}
+
+TEST(EditMap, WhatDiesAwayIsAtMostAsLoudAsItsTakeAndAtLeastATenth)
+{
+    const std::vector<float> take{0.5F, -0.25F, 0.125F};
+    for (const auto& [part, heard] : {std::pair{0.7, 0.7}, {1.3, 1.0}, {0.01, 0.1}, {-1.0, 0.1}}) {
+        std::vector<float> edited = take;
+        for (float& value : edited) {
+            value *= static_cast<float>(part);
+        }
+        EXPECT_NEAR(decayGain(edited, take), heard, 1e-6);
+    }
+    EXPECT_EQ(decayGain({}, {}), 0.1);
+}
+
 TEST_F(Checking, FindsAClickAtAJoinAndElsewhere)
 {
     edited_[30000] += 0.3F;
-    EXPECT_NE(find(check(), FindingKind::Click), nullptr);
+    const auto elsewhere = check();
+    const Finding* single = find(elsewhere, FindingKind::Click);
+    ASSERT_NE(single, nullptr);
+    // As high as it stands, against the level of the millisecond it stands in.
+    double sum = 0.0;
+    for (std::size_t i = 30000; i < 30048; ++i) {
+        sum += static_cast<double>(recorded_[i]) * static_cast<double>(recorded_[i]);
+    }
+    EXPECT_NEAR(single->value, toDecibels(0.3 / std::sqrt(sum / 48.0)), 0.01);
     edited_[30000] -= 0.3F;
 
     // A hard step in the middle of the crossfade.

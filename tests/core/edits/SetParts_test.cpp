@@ -439,5 +439,28 @@ TEST_F(EditedFirst, AFitMadeAgainKeepsPassagesOutsideItWhereTheyAre)
     }
 }
 
+// Two stretches of one take, recorded into the song far from each other.
+TEST(RecordedTimes, WhatIsPulledOutPastItsEndStaysWithWhatItHasInCommon)
+{
+    Clip first;
+    first.sound.take = TakeId{1};
+    first.length = Frames(10000);
+    Clip second = first;
+    second.soundStart = Frames(20000);
+    second.at = Frames(50000);
+    second.length = Frames(40000);
+    const RecordedTimes times(std::vector{first, second});
+    const auto moveOf = [&](std::int64_t soundStart, std::int64_t length) {
+        Clip clip = first;
+        clip.soundStart = Frames(soundStart);
+        clip.at = Frames(soundStart);
+        clip.length = Frames(length);
+        return times.placeOf(clip)->move;
+    };
+    EXPECT_EQ(moveOf(8000, 4000), Frames(0));
+    EXPECT_EQ(moveOf(8000, 13000), Frames(0));
+    EXPECT_EQ(moveOf(18000, 4000), Frames(-30000));
+}
+
 }  // namespace
 }  // namespace orthochron

@@ -95,7 +95,8 @@ TEST(JoinPlan, JoinsBetweenTheAttacksAndNeverInOne)
     ASSERT_TRUE(joins);
     ASSERT_EQ(joins->size(), 6U);  // neighbours that move alike are not cut
     for (const PlannedJoin& join : *joins) {
-        EXPECT_EQ(join.length, Frames(240));
+        EXPECT_GE(join.length, Frames(240));
+        EXPECT_LE(join.length, Frames(720));  // where the hum would tick
         for (const Anchor& anchor : anchors) {
             // Neither side's attack lies in the crossfade or is played by both.
             for (const Frames move : {join.moveBefore, join.moveAfter}) {

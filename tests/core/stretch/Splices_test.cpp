@@ -2,6 +2,7 @@
 
 #include "core/demo/KitRecording.h"
 #include "core/demo/Random.h"
+#include "core/joins/Layers.h"
 #include "core/stretch/Attacks.h"
 #include "core/stretch/StretchPlan.h"
 #include "testkit/Folder.h"
@@ -256,6 +257,39 @@ TEST(Splices, MuchIsLeftOutInSeveralJumpsAndWhatComesNextIsWhole)
     }
 }
 
+// What a far microphone still hears of an attack is kept whole, but no more than a third of what is
+// between two strokes: else so little could be repeated at once that it took many jumps.
+TEST(Splices, StrokesCloseTogetherTakeOneJumpThoughAFarMicrophoneHearsThemLate)
+{
+    constexpr std::int64_t kApart = 2880;
+    const auto strokes = [](std::int64_t late) {
+        demo::Random random(3);
+        auto sound = std::make_shared<AudioBuffer>(1, atSeconds(1.5));
+        for (std::int64_t i = 0; i < sound->frames().count(); ++i) {
+            const std::int64_t since = (i - late) % kApart;
+            sound->channel(0)[static_cast<std::size_t>(i)] = static_cast<float>(
+                0.3 * random.bell() * std::exp(-static_cast<double>(since) / 300.0)
+            );
+        }
+        return sound;
+    };
+    Treatment treatment;
+    std::vector<Pin> pins;
+    for (std::int64_t k = 2; k < 12; ++k) {
+        treatment.attacks.emplace_back(k * kApart);
+        pins.push_back({Frames(k * kApart), Frames(k * kApart * 5 / 4)});
+    }
+    treatment.time = *TimeMap::through(pins);
+    const auto plan = *planStretch(treatment, witnesses({strokes(0), strokes(1824)}), kRate);
+    const auto spliced = *plan->splices(pins[2].sound, pins[7].sound - Frames(480));
+    std::size_t jumps = 0;
+    for (std::size_t i = 1; i < spliced.size(); ++i) {
+        const bool isHeard = spliced[i].from > pins[2].sound;
+        jumps += isHeard && spliced[i].shift != spliced[i - 1].shift ? 1U : 0U;
+    }
+    EXPECT_EQ(jumps, 5U);
+}
+
 // The longest fade of the splices that make a low drum's strokes `apart` longer apart.
 Frames longestFade(Seconds apart)
 {
@@ -349,32 +383,67 @@ TEST(Splices, WhatLiesOutsideAMovedPinsNeighboursStaysAsItWas)
     EXPECT_TRUE(differs);
 }
 
-// The level of a single decaying stroke goes on falling where it is drawn out.
-TEST(Splices, AStrokeDrawnOutRingsOnAndDoesNotSwell)
+double levelOf(const AudioBuffer& sound, std::int64_t from)
+{
+    return 10.0 *
+           std::log10(
+               meanPower(sound.channel(0).subspan(static_cast<std::size_t>(from), 1440)) + 1e-12
+           );
+}
+
+// Strokes of noise half a second apart that die away to `floor`, from half a second on.
+Shared dyingStrokes(double floor)
 {
     std::mt19937 random(7);
     std::normal_distribution<double> noise;
-    const auto strokes = std::make_shared<const AudioBuffer>(testkit::soundOf(2.0, [&](auto n) {
+    return std::make_shared<const AudioBuffer>(testkit::soundOf(2.0, [&](auto n) {
         const double since = static_cast<double>(n % 24000) / 48000.0;
-        return n < 24000 ? 0.0 : 0.2 * noise(random) * std::exp(-since / 0.12);
+        return n < 24000 ? 0.0 : 0.2 * noise(random) * (std::exp(-since / 0.12) + floor);
     }));
-    const Treatment treatment =
-        evenly(1.4, Frames(96000), {Frames(24000), Frames(48000), Frames(72000)});
-    const AudioBuffer made = stretched(treatment, {strokes}, 0);
-    const auto level = [&](std::int64_t from) {
-        double sum = 0.0;
-        for (std::int64_t i = from; i < from + 1440; ++i) {
-            const auto value = static_cast<double>(made.channel(0)[static_cast<std::size_t>(i)]);
-            sum += value * value;
-        }
-        return 10.0 * std::log10(sum / 1440.0 + 1e-12);
-    };
+}
+
+Treatment drawnOut(double ratio)
+{
+    return evenly(ratio, Frames(96000), {Frames(24000), Frames(48000), Frames(72000)});
+}
+
+// The level of a single decaying stroke goes on falling where it is drawn out.
+TEST(Splices, AStrokeDrawnOutRingsOnAndDoesNotSwell)
+{
+    const AudioBuffer made = stretched(drawnOut(1.4), {dyingStrokes(0.0)}, 0);
     for (const std::int64_t stroke : {33600, 67200}) {
-        double lowest = level(stroke + 2000);
+        double lowest = levelOf(made, stroke + 2000);
         for (std::int64_t at = stroke + 2000; at + 2000 < stroke + 33600; at += 480) {
-            const double here = level(at);
+            const double here = levelOf(made, at);
             EXPECT_LT(here, lowest + 2.5) << at;
             lowest = std::min(lowest, here);
+        }
+    }
+}
+
+// Turned down by 6 dB where it is repeated, it would leave a hole before the next stroke: a cymbal
+// or a room that sounds on beside the drum would be heard to go and to come back.
+TEST(Splices, AStrokeDrawnOutIsInTheEndAsLoudAsItsTake)
+{
+    for (const double floor : {0.0, 0.05}) {
+        const auto strokes = dyingStrokes(floor);
+        for (const double ratio : {1.15, 1.4}) {
+            const AudioBuffer made = stretched(drawnOut(ratio), {strokes}, 0);
+            for (const std::int64_t stroke : {24000, 48000}) {
+                const std::int64_t end = stroke + 24000 - 1440 - 240;
+                double quietest = 0.0;
+                for (std::int64_t at = stroke; at < end; at += 480) {
+                    quietest = std::min(quietest, levelOf(*strokes, at));
+                }
+                const auto next = std::llround(static_cast<double>(stroke + 24000) * ratio);
+                EXPECT_NEAR(levelOf(made, next - 1440 - 240), levelOf(*strokes, end), 2.0)
+                    << floor << ' ' << ratio;
+                const auto begin = std::llround(static_cast<double>(stroke) * ratio);
+                for (std::int64_t at = begin; at < next - 1440 - 240; at += 480) {
+                    EXPECT_GT(levelOf(made, at), quietest - 2.0)
+                        << floor << ' ' << ratio << ' ' << at - begin;
+                }
+            }
         }
     }
 }

@@ -1,3 +1,5 @@
+#include "engine/playback/Rate.h"
+
 #include "core/edits/ClipValues.h"
 #include "engine/playback/Playing.h"
 
@@ -112,6 +114,34 @@ TEST_F(Playing, EditsSeeksAndLoopsAreHeardAtAnyRateToo)
     EXPECT_EQ(player_->rate().speed, kMostRate);
     player_->setRate({std::nan(""), true});
     EXPECT_TRUE(player_->rate().isPlain());
+}
+
+// Four times as long as it was given: more than it can hold, while nobody takes any of it.
+TEST(Rate, WhatIsNotTakenYetIsNotOverwritten)
+{
+    constexpr std::size_t kGiven = 24576;
+    Rate rate;
+    rate.prepare(Hertz(48000.0));
+    rate.set({kLeastRate, false});
+    std::vector<float> rising(kGiven);
+    for (std::size_t i = 0; i < kGiven; ++i) {
+        rising[i] = static_cast<float>(i) / static_cast<float>(kGiven);
+    }
+    rate.give(rising, rising);
+    rate.settle();
+    EXPECT_LE(rate.underWay(), static_cast<std::int64_t>(kGiven));
+
+    std::vector<float> heard;
+    std::array<std::vector<float>, 2> block{std::vector<float>(512), std::vector<float>(512)};
+    for (std::int64_t taken = 1; taken > 0; rate.settle()) {
+        taken = rate.take(block[0], block[1]);
+        EXPECT_EQ(block[0], block[1]);
+        heard.insert(heard.end(), block[0].begin(), block[0].begin() + taken);
+    }
+    ASSERT_GT(heard.size(), 3 * kGiven);
+    for (std::size_t i = 1024; i + 4096 < heard.size(); ++i) {
+        ASSERT_NEAR(heard[i] - heard[i - 1], 0.25 / kGiven, 5e-6) << i;
+    }
 }
 
 }  // namespace
