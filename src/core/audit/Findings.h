@@ -42,8 +42,8 @@ struct EditMap {
         double gain = 1.0;
         bool isPlain = true;  // sounds as recorded: only then is it known where its hits are
         bool isHeard = true;  // joins of muted pieces are not checked
-        // It repeats what had died away meanwhile and is turned down to that: quieter is as it
-        // should be, by no more than a tenth.
+        // It repeats what had died away meanwhile and is turned down to that: down to a tenth it is as
+        // it should be.
         bool diesAway = false;
     };
     struct Join {

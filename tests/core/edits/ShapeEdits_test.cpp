@@ -171,6 +171,8 @@ TEST_F(Shaping, HushesAreTrimmedCopiedAndRepeated)
     EXPECT_FALSE(addHush(song(), {}, hush));
     EXPECT_FALSE(repeatHush(*next, id, 0, 1));
     EXPECT_FALSE(repeatHush(*next, id, 1, 0));
+    EXPECT_FALSE(repeatHush(*next, id, 1, 1001));
+    EXPECT_TRUE(repeatHush(*next, id, 1, 1000));
     const auto once = repeatHush(*next, id, 1, 1);
     ASSERT_TRUE(once);
     EXPECT_EQ(hushesOf(*once).size(), 5U);
