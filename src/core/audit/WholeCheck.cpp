@@ -13,6 +13,7 @@ namespace {
 
 constexpr Seconds kHop = milliseconds(1.0);
 constexpr double kOffDecibels = -35.0;      // a difference this far below the sound is none
+constexpr double kOffDying = -20.0;         // where the gain may change within a hop
 constexpr double kQuiet = 1e-4;             // RMS, -80 dB: the sound must be above it to be missed
 constexpr double kSilent = 3e-6;            // RMS of a gap
 constexpr std::int64_t kLargestSkew = 240;  // samples looked for at each side
@@ -165,7 +166,8 @@ private:
             const auto count = static_cast<double>(end - n);
             const double level = std::sqrt(there / count);
             const double off = std::sqrt(difference / count);
-            if (off <= std::max(level * fromDecibels(kOffDecibels), kQuiet)) {
+            const double most = piece.diesAway ? kOffDying : kOffDecibels;
+            if (off <= std::max(level * fromDecibels(most), kQuiet)) {
                 continue;
             }
             const std::int64_t from = at.count() + static_cast<std::int64_t>(n);

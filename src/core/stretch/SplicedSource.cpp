@@ -11,6 +11,7 @@ namespace orthochron {
 namespace {
 
 constexpr double kLeastDecibels = -6.0;         // of one repeat
+constexpr double kLeastInTheEnd = -4.0;         // of one repeat: more would be heard as a hole
 constexpr Seconds kLevel = milliseconds(25.0);  // a period and more of the lowest drum
 constexpr Seconds kHop = milliseconds(5.0);
 constexpr std::size_t kMostDecays = 1024;
@@ -22,10 +23,10 @@ double SplicedSource::Decay::gainAt(Frames take) const
     const double place =
         static_cast<double>((take - first).count()) / static_cast<double>(hop.count());
     if (place >= static_cast<double>(decibels.size())) {
-        return 1.0;
+        return fromDecibels(end);
     }
     const auto before = static_cast<std::size_t>(std::max(place, 0.0));
-    const double next = before + 1 < decibels.size() ? decibels[before + 1] : 0.0;
+    const double next = before + 1 < decibels.size() ? decibels[before + 1] : end;
     const double part = std::max(place, 0.0) - static_cast<double>(before);
     return fromDecibels(decibels[before] + part * (next - decibels[before]));
 }
@@ -70,9 +71,10 @@ Result<void> SplicedSource::read(Frames from, AudioBuffer& into)
     return {};
 }
 
-// What is repeated was louder when it was first heard. It goes on as loud as it had become, and its
-// gain comes back as the sound dies away further, by as much of the way: so it never swells, and is
-// no quieter in the end than the take is there.
+// What is repeated was louder when it was first heard. It goes on as loud as it had become. In the end
+// it has died away for so much longer than the take: a ring is quieter by as much as it falls in that
+// time, what sounds on as before is as loud. From one to the other its gain goes as the sound dies away,
+// by as much of the way, so that it never swells.
 Result<std::shared_ptr<const SplicedSource::Decay>>
 SplicedSource::decayOf(const Run& before, const Splice& next)
 {
@@ -106,21 +108,31 @@ SplicedSource::decayOf(const Run& before, const Splice& next)
         return found;
     };
     Decay decay{next.from - next.shift, hop, {}};
-    const auto count =
-        std::max<std::int64_t>((*next.diesAwayUntil - decay.first).count() / hop.count(), 1);
+    const Frames until = *next.diesAwayUntil;
+    const auto count = std::max<std::int64_t>((until - decay.first).count() / hop.count(), 1);
     const auto out = levels(next.from - before.shift, 1);
     const auto in = levels(decay.first, static_cast<std::size_t>(count));
-    if (!out || !in) {
-        return tl::unexpected(!out ? out.error() : in.error());
+    const auto earlier = levels(until - (next.shift - before.shift), 1);
+    const auto last = levels(until, 1);
+    for (const auto* read : {&out, &in, &earlier, &last}) {
+        if (!*read) {
+            return tl::unexpected(read->error());
+        }
     }
     const double down = toDecibels(before.gainAt(next.from)) +
                         std::clamp(out->front() - in->front(), kLeastDecibels, 0.0);
+    decay.end = std::max(
+        down,
+        (before.decay ? before.decay->end : 0.0) +
+            std::clamp(last->front() - earlier->front(), kLeastInTheEnd, 0.0)
+    );
     const double least = *std::ranges::min_element(*in);
-    const double way = std::max(in->front() - least, -down);
+    const double way = std::max(in->front() - least, decay.end - down);
     double lowest = in->front();
     for (const double level : *in) {
         lowest = std::min(lowest, level);
-        decay.decibels.push_back(way > 0.0 ? down * (1.0 - (in->front() - lowest) / way) : 0.0);
+        const double part = way > 0.0 ? (in->front() - lowest) / way : 1.0;
+        decay.decibels.push_back(down + part * (decay.end - down));
     }
     if (decays_.size() >= kMostDecays) {
         decays_.clear();

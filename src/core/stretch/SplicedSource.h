@@ -21,11 +21,12 @@ public:
     [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into) override;
 
 private:
-    // The gain of what is repeated, on its way back to 1: in dB, every hop of the take from a place on.
+    // The gain of what is repeated: in dB, every hop of the take from a place on.
     struct Decay {
         Frames first;
         Frames hop;
-        std::vector<double> decibels;  // 0 after the last
+        std::vector<double> decibels;
+        double end = 0.0;  // after the last
 
         [[nodiscard]] double gainAt(Frames take) const;
     };
