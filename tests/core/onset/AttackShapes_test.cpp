@@ -28,6 +28,15 @@ std::vector<float> stroke(double begins, double hertz, double attack, unsigned s
     return samples;
 }
 
+std::vector<FoundAttack> foundAtTheirCentres(const std::vector<AttackTrace>& traces)
+{
+    std::vector<FoundAttack> attacks;
+    for (const AttackTrace& trace : traces) {
+        attacks.push_back({&trace, Seconds(0.0)});
+    }
+    return attacks;
+}
+
 TEST(AttackShapes, ATraceSaysTheLevelInSteps)
 {
     const auto samples = stroke(0.0, 800.0, 0.0005, 1);
@@ -62,10 +71,7 @@ TEST(AttackShapes, AStrokeFoundLateBeginsAsTheOthersOfItsKind)
             i % 2 == 0 ? stroke(-late, 800.0, 0.0005, i) : stroke(-late, 210.0, 0.004, i);
         traces.push_back(traceOf(samples, kRate, Frames(3072)));
     }
-    std::vector<FoundAttack> attacks;
-    for (const AttackTrace& trace : traces) {
-        attacks.push_back({&trace, Seconds(0.0)});
-    }
+    std::vector<FoundAttack> attacks = foundAtTheirCentres(traces);
     // One that nothing was learned from is placed all the same.
     attacks[20].isSure = false;
     const auto starts = startsByShape(attacks);
@@ -97,10 +103,7 @@ std::vector<double> startsOfThoseFoundLate(double late)
         }
         traces.push_back(traceOf(samples, kRate, Frames(3072)));
     }
-    std::vector<FoundAttack> attacks;
-    for (const AttackTrace& trace : traces) {
-        attacks.push_back({&trace, Seconds(0.0)});
-    }
+    std::vector<FoundAttack> attacks = foundAtTheirCentres(traces);
     const auto all = startsByShape(attacks);
     std::vector<double> starts;
     for (std::size_t i = 0; i < all.size(); i += 5) {
@@ -250,10 +253,7 @@ TEST(AttackShapes, AStrokeThatIsUnderWayInFullBeginsWhereItWasFound)
             }
             traces.push_back(traceOf(samples, kRate, Frames(3072)));
         }
-        std::vector<FoundAttack> attacks;
-        for (const AttackTrace& trace : traces) {
-            attacks.push_back({&trace, Seconds(0.0)});
-        }
+        std::vector<FoundAttack> attacks = foundAtTheirCentres(traces);
         const auto starts = startsByShape(attacks);
         std::vector<double> slaps;
         for (std::size_t i = 0; i < starts.size(); ++i) {
