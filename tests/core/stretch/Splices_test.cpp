@@ -280,7 +280,8 @@ TEST(Splices, StrokesCloseTogetherTakeOneJumpThoughAFarMicrophoneHearsThemLate)
         pins.push_back({Frames(k * kApart), Frames(k * kApart * 5 / 4)});
     }
     treatment.time = *TimeMap::through(pins);
-    const auto plan = *planStretch(treatment, witnesses({strokes(0), strokes(1824)}), kRate);
+    const std::vector<Shared> set{strokes(0), strokes(1824)};
+    const auto plan = *planStretch(treatment, witnesses(set), kRate);
     const auto spliced = *plan->splices(pins[2].sound, pins[7].sound - Frames(480));
     std::size_t jumps = 0;
     for (std::size_t i = 1; i < spliced.size(); ++i) {
