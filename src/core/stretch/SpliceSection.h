@@ -12,8 +12,8 @@ struct Splice {
     Frames from;   // sound time from which it is heard alone, until the next one's fade begins
     Frames fade;   // before that it comes in over these frames
     Frames shift;  // sound time less take time
-    // It repeats what had died away meanwhile: it goes on as quiet as that had become, and is back at
-    // its own level where the take is here. Otherwise it has its own level.
+    // It repeats what had died away meanwhile: it goes on as quiet as that had become, and on dying away
+    // until the take is here. Otherwise it has its own level.
     std::optional<Frames> diesAwayUntil = {};
 
     [[nodiscard]] Frames begin() const { return from - fade; }
