@@ -75,8 +75,8 @@ Json fitReport(
              {"moved_before_ms", inMilliseconds(toSeconds(join.moveBefore, rate))},
              {"moved_after_ms", inMilliseconds(toSeconds(join.moveAfter, rate))}}
         );
-        if (join.diesAway) {
-            joins.back()["dies_away"] = true;
+        if (join.diesAwayUntil) {
+            joins.back()["dies_away_until_s"] = toSeconds(*join.diesAwayUntil, rate).count();
         }
     };
     const EditMap map = editMapOf(song, set);
@@ -137,10 +137,16 @@ Result<EditMap> editMapFrom(const Json& report, Hertz rate, Frames length, const
     std::ranges::sort(targets);
     Frames from{0};
     Frames move{0};
-    bool diesAway = false;
+    Frames diesAwayUntil{0};
     const auto addPiece = [&](Frames to, Frames moved) {
-        map.pieces.push_back({from, to, moved});
-        map.pieces.back().diesAway = diesAway;
+        if (from < diesAwayUntil) {
+            map.pieces.push_back({from, std::min(to, diesAwayUntil), moved});
+            map.pieces.back().diesAway = true;
+            from = map.pieces.back().to;
+        }
+        if (from < to) {
+            map.pieces.push_back({from, to, moved});
+        }
     };
     for (const Json& join : report["joins"]) {
         double time = 0.0;
@@ -149,7 +155,10 @@ Result<EditMap> editMapFrom(const Json& report, Hertz rate, Frames length, const
             return damaged();
         }
         const Frames at = toFrames(Seconds(time), rate);
-        const Frames end = at + toFrames(milliseconds(lengthMs), rate);
+        if (at >= length) {
+            continue;  // takes stay as long as they were: what is moved beyond their end is not in them
+        }
+        const Frames end = std::min(at + toFrames(milliseconds(lengthMs), rate), length);
         // What lies between two joins moved as the hits in it; the report says so itself too.
         double before = 0.0;
         double after = 0.0;
@@ -167,7 +176,9 @@ Result<EditMap> editMapFrom(const Json& report, Hertz rate, Frames length, const
         }
         map.joins.push_back({at, end - at, map.pieces.size() - 1});
         from = at;
-        diesAway = join.contains("dies_away") && join["dies_away"] == true;
+        double until = 0.0;
+        diesAwayUntil =
+            number(join, "dies_away_until_s", until) ? toFrames(Seconds(until), rate) : Frames(0);
     }
     addPiece(length, move);
     return map;

@@ -7,8 +7,8 @@
 namespace orthochron::cli {
 
 // What `fit --json` prints, and `check --edits` reads. `song` is the fitted one; its one set's
-// tracks are named after their files. Where it was stretched, `splices` are its joins; those after which it is turned
-// down as it dies away say "dies_away".
+// tracks are named after their files. Where it was stretched, `splices` are its joins; those after
+// which it is turned down as it dies away say until when, "dies_away_until_s".
 [[nodiscard]] Json fitReport(
     const Song& song,
     const FitPreview& preview,

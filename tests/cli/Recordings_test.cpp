@@ -1,4 +1,4 @@
-#include "Cli.h"
+#include "FitCommand.h"
 #include "core/base/Hash.h"
 #include "core/edits/FitEdits.h"
 #include "core/edits/MarkEdits.h"
@@ -18,35 +18,6 @@
 // The commands that work on recordings.
 namespace orthochron {
 namespace {
-
-// Eight bars of the demo kit, written once for all tests here.
-class FitCommand : public testing::Test {
-protected:
-    static void SetUpTestSuite()
-    {
-        folder_ = std::make_unique<Folder>();
-        kit_ = testkit::writeSmallKit(folder_->path() / "kit");
-    }
-    static void TearDownTestSuite() { folder_.reset(); }
-
-    static std::string inputs()
-    {
-        std::string all;
-        for (const auto& path : kit_.takes) {
-            all += quoted(path) + " ";
-        }
-        return all;
-    }
-    static std::string fit(const std::string& out, const std::string& more)
-    {
-        return "fit " + inputs() + "--lead " + quoted(kit_.takes[0]) + " --lead " +
-               quoted(kit_.takes[2]) + " --bpm 92 --first-downbeat 0.5 --json --out-dir " +
-               quoted(*folder_ / out) + " " + more;
-    }
-
-    static inline std::unique_ptr<Folder> folder_;
-    static inline testkit::SmallKit kit_;
-};
 
 TEST_F(FitCommand, ValuesThatCannotBeMeantAreWrongUsage)
 {
@@ -494,135 +465,6 @@ TEST_F(FitCommand, RefusesWrongUsageWithTwoAndBadInputWithThree)
     std::ofstream(*folder_ / "text.wav") << "this is no sound";
     EXPECT_EQ(run("onsets " + quoted(*folder_ / "text.wav") + " --json").code, 3);
     EXPECT_EQ(run("unknown").code, 2);
-}
-
-TEST_F(FitCommand, StretchesInsteadOfCuttingAllMicrophonesAlike)
-{
-    const Outcome made =
-        run(fit("stretched", "--method stretch --material hits --stray 100 --feel 100"));
-    ASSERT_EQ(made.code, 0);
-    const Json report = Json::parse(made.out);
-    EXPECT_GT(report["hits"].size(), 40U);
-    // Its splices are its joins, and the check finds the sound to be what they say; one goes over softly.
-    EXPECT_GT(report["joins"].size(), 20U);
-    std::ofstream(*folder_ / "stretched.json") << made.out;
-    std::string files = "check ";
-    for (const auto& take : kit_.takes) {
-        files += quoted(*folder_ / "stretched" / take.filename()) + " ";
-    }
-    const Outcome checked =
-        run(files + "--source " + inputs() + "--edits " + quoted(*folder_ / "stretched.json") +
-            " --json");
-    ASSERT_EQ(checked.code, 0);
-    const Json findings = Json::parse(checked.out)["findings"];
-    EXPECT_LE(findings.size(), 1U) << checked.out;
-    for (const Json& finding : findings) {
-        EXPECT_EQ(finding["kind"], "dip");
-        EXPECT_GT(finding["value"].get<double>(), -3.5);
-    }
-    for (const auto& take : kit_.takes) {
-        const AudioBuffer before = testkit::readSound(take);
-        const AudioBuffer after = testkit::readSound(*folder_ / "stretched" / take.filename());
-        ASSERT_EQ(after.frames(), before.frames());
-        for (const Json& hit : report["hits"]) {
-            const auto from =
-                static_cast<std::size_t>(std::llround(hit["source_s"].get<double>() * 48000.0));
-            const auto to =
-                static_cast<std::size_t>(std::llround(hit["target_s"].get<double>() * 48000.0));
-            EXPECT_TRUE(std::ranges::equal(
-                before.channel(0).subspan(from, 400), after.channel(0).subspan(to, 400)
-            )) << take;
-        }
-    }
-}
-
-// One sung line and one drum take, for the commands that work on a recording by itself.
-class StretchCommand : public FitCommand {
-protected:
-    [[nodiscard]] static std::filesystem::path voice()
-    {
-        const auto path = *folder_ / "voice.wav";
-        if (!std::filesystem::exists(path)) {
-            testkit::writeSound(path, testkit::sing({.seconds = 4.0}).sound);
-        }
-        return path;
-    }
-    static Outcome
-    stretch(const std::filesystem::path& in, const std::string& more, const char* out = "out.wav")
-    {
-        return run("stretch " + quoted(in) + " " + quoted(*folder_ / out) + " " + more);
-    }
-};
-
-TEST_F(StretchCommand, IsExactInLengthHoweverTheLengthIsSaid)
-{
-    const AudioBuffer before = testkit::readSound(voice());
-    for (const auto& [how, ratio] :
-         {std::pair("--ratio 1.25", 1.25),
-          std::pair("--source-bpm 90 --target-bpm 100", 0.9),
-          std::pair("--to-beats 8 --target-bpm 100", 8.0 * 60.0 / 100.0 / 4.0)}) {
-        for (const char* material : {"hits", "line", "blend", "tape"}) {
-            const Outcome made =
-                stretch(voice(), std::string(how) + " --json --material " + material);
-            ASSERT_EQ(made.code, 0) << how << material;
-            const auto wanted = std::llround(static_cast<double>(before.frames().count()) * ratio);
-            EXPECT_EQ(testkit::readSound(*folder_ / "out.wav").frames(), Frames(wanted));
-            EXPECT_EQ(Json::parse(made.out)["frames"], wanted);
-        }
-    }
-    ASSERT_EQ(stretch(voice(), "--ratio 1 --material line").code, 0);
-    EXPECT_EQ(testkit::readSound(*folder_ / "out.wav"), before);
-}
-
-TEST_F(StretchCommand, FollowsPinsAndMovesThePitch)
-{
-    std::ofstream(*folder_ / "pins.json") << "[[0,0],[1,1.2],[2,2.1],[4,4.5]]";
-    ASSERT_EQ(stretch(voice(), "--material line --pins " + quoted(*folder_ / "pins.json")).code, 0);
-    EXPECT_EQ(testkit::readSound(*folder_ / "out.wav").frames(), Frames(216000));
-    ASSERT_EQ(stretch(voice(), "--material line --semitones 4 --cents 50").code, 0);
-    const auto hertzAt = [](const std::filesystem::path& path) {
-        const Json curve = Json::parse(run("pitch " + quoted(path) + " --json").out);
-        EXPECT_EQ(curve["hop_s"], 0.005);
-        std::vector<double> all;
-        for (const Json& frame : curve["frames"]) {
-            if (!frame["hz"].is_null()) {
-                all.push_back(frame["hz"].get<double>());
-            }
-        }
-        std::ranges::sort(all);
-        return all[all.size() / 2];
-    };
-    const double moved = 1200.0 * std::log2(hertzAt(*folder_ / "out.wav") / hertzAt(voice()));
-    EXPECT_NEAR(moved, 450.0, 5.0);
-}
-
-TEST_F(StretchCommand, RefusesWhatCannotBeMeantAndLeavesNothing)
-{
-    std::ofstream(*folder_ / "bad.json") << "[[0,0],[2,1],[1,3]]";
-    std::ofstream(*folder_ / "worse.json") << "{\"pins\": 3}";
-    for (const std::string& wrong :
-         {std::string("--ratio 0"),
-          std::string("--ratio 1000"),
-          std::string("--ratio nan"),
-          std::string("--ratio 1.1 --to-beats 4 --target-bpm 100"),
-          std::string("--source-bpm 100"),
-          std::string("--semitones 40"),
-          std::string("--ratio 1.1 --material glass"),
-          std::string()}) {
-        const std::string material =
-            wrong.find("--material") == wrong.npos ? " --material hits" : "";
-        EXPECT_EQ(stretch(voice(), wrong + material, "wrong.wav").code, 2) << wrong;
-    }
-    EXPECT_EQ(stretch(voice(), "--material tape --semitones 2 --ratio 1.1", "wrong.wav").code, 2);
-    for (const char* pins : {"bad.json", "worse.json", "none.json"}) {
-        EXPECT_EQ(
-            stretch(voice(), "--material hits --pins " + quoted(*folder_ / pins), "wrong.wav").code,
-            3
-        ) << pins;
-    }
-    EXPECT_FALSE(std::filesystem::exists(*folder_ / "wrong.wav"));
-    // Never over its input.
-    EXPECT_EQ(stretch(voice(), "--ratio 1.1 --material hits", "voice.wav").code, 2);
 }
 
 }  // namespace

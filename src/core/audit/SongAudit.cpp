@@ -357,7 +357,12 @@ splicesOf(const Song& song, const MicSet& set, const Sources& sources)
             if (after.shift != before.shift && after.begin() >= clip.soundStart) {
                 const PlannedJoin join{
                     after.begin() + clip.offset(), after.fade, moveOf(before), moveOf(after)};
-                joins.push_back({join, after.diesAwayUntil.has_value()});
+                joins.push_back({join, {}});
+                if (after.diesAwayUntil) {
+                    const Frames back = i + 1 < splices->size() ? (*splices)[i + 1].from
+                                                                : clip.soundStart + clip.length;
+                    joins.back().diesAwayUntil = back + clip.offset();
+                }
             }
         }
     }

@@ -33,7 +33,8 @@ mendJoin(const Song& song, SetId id, PartId join, const Sources& sources);
 
 // Where stretching spliced a set's sound, as a join between what is moved differently.
 struct PlannedSplice : PlannedJoin {
-    bool diesAway = false;  // what comes after it is turned down: see EditMap::Piece
+    // What comes after it is turned down until then, song time: see EditMap::Piece.
+    std::optional<Frames> diesAwayUntil = {};
 };
 
 // Of its first microphone, and so of all. Errors: the sources'.

@@ -178,6 +178,19 @@ TEST_F(Checking, FindsAClickAtAJoinAndElsewhere)
     EXPECT_EQ(click->join, 0U);
 }
 
+TEST_F(Checking, AClickBesideAJoinIsNotTheJoins)
+{
+    for (const std::size_t at : {47930U, 48300U}) {
+        edited_[at] += 0.3F;
+        const auto found = check();
+        const Finding* click = find(found, FindingKind::Click);
+        ASSERT_NE(click, nullptr) << at;
+        EXPECT_FALSE(click->join) << at;
+        EXPECT_EQ(std::ranges::count(found, FindingKind::Click, &Finding::kind), 1) << at;
+        edited_[at] -= 0.3F;
+    }
+}
+
 TEST_F(Checking, FindsWhatIsOverFullScale)
 {
     edited_[80000] = -1.5F;

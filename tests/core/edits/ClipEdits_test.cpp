@@ -362,6 +362,11 @@ TEST_F(ByHand, NothingMovesWhatIsLocked)
     const Song whole = *lockTracks(split, {track(0)}, true);
     EXPECT_FALSE(moveClips(whole, choice, Frames(10), kHand));
     EXPECT_TRUE(std::ranges::all_of(joinsOf(whole, whole.sets[0]), &SetJoin::isLocked));
+    // One locked track of a set locks its joins, the last as well as the first; no other track does.
+    const Song second = *lockTracks(split, {track(1)}, true);
+    EXPECT_TRUE(std::ranges::all_of(joinsOf(second, second.sets[0]), &SetJoin::isLocked));
+    const Song other = *lockTracks(split, {track(2)}, true);
+    EXPECT_TRUE(std::ranges::none_of(joinsOf(other, other.sets[0]), &SetJoin::isLocked));
 }
 
 TEST_F(ByHand, FadesFreeEndsAndLeavesTouchingOnesTheirCrossfade)

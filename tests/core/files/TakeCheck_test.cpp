@@ -55,6 +55,17 @@ TEST_F(TakeCheckTest, NoticesTakesThatAreMissingOrChanged)
     EXPECT_TRUE(glanceAtTake(song.takes[1], folder.path(), known));
 }
 
+TEST_F(TakeCheckTest, SaysHowFarItIsAndStopsWhenItIsTold)
+{
+    std::vector<double> said;
+    std::stop_source stop;
+    Work work{stop.get_token(), [&](double done) { said.push_back(done); }};
+    ASSERT_TRUE(checkTakes(song, folder.path(), known, work));
+    EXPECT_EQ(said, (std::vector{0.0, 0.5, 1.0}));
+    stop.request_stop();
+    EXPECT_EQ(checkTakes(song, folder.path(), known, work).error().kind, ErrorKind::Cancelled);
+}
+
 TEST_F(TakeCheckTest, ReadsNoFileAgainThatWasNotTouched)
 {
     ASSERT_TRUE(checkTakes(song, folder.path(), known)->empty());

@@ -189,6 +189,26 @@ TEST(Performance, KeepsItsPlaceWhenHitsLieBetweenTheLines)
     }
 }
 
+TEST(Performance, ADrummerWhoFallsBeatsBehindIsFollowed)
+{
+    // Two beats behind or ahead at the end, farther than any line that is looked at from where the first was.
+    for (const double slower : {1.0133, 0.9867}) {
+        const Grid grid(*TempoMap::steady(120.0, {}, Seconds(2.0)), {4, false, 50.0});
+        std::vector<PlayedHit> hits;
+        for (std::int64_t line = 0; line < 150; ++line) {
+            const Frames at =
+                toFrames(Seconds(2.0 + 0.5 * slower * static_cast<double>(line)), kRate);
+            hits.push_back({0, at, at, 1.0, std::nullopt});
+        }
+
+        const Performance performance = judge(hits, grid, kRate);
+
+        for (std::size_t i = 0; i < performance.hits.size(); ++i) {
+            EXPECT_EQ(performance.hits[i].line.index, static_cast<std::int64_t>(i)) << slower;
+        }
+    }
+}
+
 TEST(Performance, KeepsItsPlaceOnSwungEighths)
 {
     // At 63 % the second eighth lies between straight sixteenths; the player is not pushed on by a line.

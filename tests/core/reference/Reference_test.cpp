@@ -1,8 +1,7 @@
-#include "testkit/Reference.h"
-
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
+#include "Answers.h"
 #include "core/audit/SongAudit.h"
 #include "core/audit/Unheard.h"
 #include "core/demo/KitRecording.h"
@@ -29,11 +28,6 @@ using testkit::expectAsBefore;
 using testkit::Json;
 using testkit::markedKit;
 
-double rounded(double value)
-{
-    return std::round(value * 1e4) / 1e4;
-}
-
 // In every 20 ms: dB and, as what a stretch of sound is made of shows in how often it does, zero crossings.
 Json levels(std::span<const float> sound)
 {
@@ -47,31 +41,6 @@ Json levels(std::span<const float> sound)
         }
         const double power = sum / 960.0;
         list.push_back({rounded(power > 1e-9 ? 10.0 * std::log10(power) : -90.0), crossings});
-    }
-    return list;
-}
-
-Json candidatesOf(const std::vector<OnsetCandidate>& candidates)
-{
-    Json list = Json::array();
-    for (const OnsetCandidate& each : candidates) {
-        if (each.onset.confidence > 0.02) {
-            list.push_back(
-                {each.onset.at.count(),
-                 each.body.count(),
-                 each.byItself.count(),
-                 rounded(each.onset.strength),
-                 rounded(each.onset.confidence),
-                 rounded(each.riseDecibels),
-                 rounded(each.noveltyDecibels),
-                 rounded(each.overBleedDecibels),
-                 rounded(each.owedDecibels),
-                 rounded(each.sinceBlow.count()),
-                 each.isRing ? 1 : 0,
-                 each.ahead.size(),
-                 each.othersBlows.size()}
-            );
-        }
     }
     return list;
 }
