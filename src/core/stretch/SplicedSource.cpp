@@ -10,9 +10,10 @@ namespace orthochron {
 
 namespace {
 
-constexpr double kLeastDecibels = -6.0;         // of one repeat
-constexpr double kLeastInTheEnd = -4.0;         // of one repeat: more would be heard as a hole
-constexpr Seconds kLevel = milliseconds(25.0);  // a period and more of the lowest drum
+constexpr double kLeastDecibels = -6.0;           // of one repeat
+constexpr double kLeastInTheEnd = -4.0;           // of one repeat: more would be heard as a hole
+constexpr Seconds kLevel = milliseconds(25.0);    // a period and more of the lowest drum
+constexpr Seconds kJustNow = milliseconds(12.5);  // half of one: its power repeats by then
 constexpr Seconds kHop = milliseconds(5.0);
 constexpr std::size_t kMostDecays = 1024;
 
@@ -84,10 +85,11 @@ SplicedSource::decayOf(const Run& before, const Splice& next)
     if (const auto known = decays_.find(next.from); known != decays_.end()) {
         return known->second;
     }
-    const Frames window = toFrames(kLevel, rate());
     const Frames hop = toFrames(kHop, rate());
     // The level over the window up to each hop from a place on.
-    const auto levels = [&](Frames take, std::size_t count) -> Result<std::vector<double>> {
+    const auto levels = [&](Frames take, std::size_t count, Seconds over
+                        ) -> Result<std::vector<double>> {
+        const Frames window = toFrames(over, rate());
         AudioBuffer sound(
             channels(), window + Frames(hop.count() * static_cast<std::int64_t>(count - 1))
         );
@@ -109,29 +111,34 @@ SplicedSource::decayOf(const Run& before, const Splice& next)
     };
     Decay decay{next.from - next.shift, hop, {}};
     const Frames until = *next.diesAwayUntil;
+    const Frames left = next.from - before.shift;
     const auto count = std::max<std::int64_t>((until - decay.first).count() / hop.count(), 1);
-    const auto out = levels(next.from - before.shift, 1);
-    const auto in = levels(decay.first, static_cast<std::size_t>(count));
-    const auto earlier = levels(until - (next.shift - before.shift), 1);
-    const auto last = levels(until, 1);
-    for (const auto* read : {&out, &in, &earlier, &last}) {
+    const auto out = levels(left, 1, kLevel);
+    const auto justOut = levels(left, 1, kJustNow);
+    const auto in = levels(decay.first, 1, kLevel);
+    const auto justIn = levels(decay.first, static_cast<std::size_t>(count), kJustNow);
+    const auto earlier = levels(until - (next.shift - before.shift), 1, kLevel);
+    const auto last = levels(until, 1, kLevel);
+    for (const auto* read : {&out, &justOut, &in, &justIn, &earlier, &last}) {
         if (!*read) {
             return tl::unexpected(read->error());
         }
     }
-    const double down = toDecibels(before.gainAt(next.from)) +
-                        std::clamp(out->front() - in->front(), kLeastDecibels, 0.0);
+    // What fell just before is softer already than it was on average.
+    const double fallen = std::max(out->front() - in->front(), justOut->front() - justIn->front());
+    const double down =
+        toDecibels(before.gainAt(next.from)) + std::clamp(fallen, kLeastDecibels, 0.0);
     decay.end = std::max(
         down,
         (before.decay ? before.decay->end : 0.0) +
             std::clamp(last->front() - earlier->front(), kLeastInTheEnd, 0.0)
     );
-    const double least = *std::ranges::min_element(*in);
-    const double way = std::max(in->front() - least, decay.end - down);
-    double lowest = in->front();
-    for (const double level : *in) {
+    const double least = *std::ranges::min_element(*justIn);
+    const double way = std::max(justIn->front() - least, decay.end - down);
+    double lowest = justIn->front();
+    for (const double level : *justIn) {
         lowest = std::min(lowest, level);
-        const double part = way > 0.0 ? (in->front() - lowest) / way : 1.0;
+        const double part = way > 0.0 ? (justIn->front() - lowest) / way : 1.0;
         decay.decibels.push_back(down + part * (decay.end - down));
     }
     if (decays_.size() >= kMostDecays) {

@@ -51,6 +51,17 @@ TEST(Notes, AToneThatIsTonguedAnewIsAnotherNote)
     EXPECT_EQ(notes[0].midi, notes[1].midi);
 }
 
+TEST(Notes, ALowToneThatIsTonguedAnewBeginsWhereItDips)
+{
+    for (const double hertz : {49.0, 65.4, 98.0}) {
+        const auto notes = notesIn(tone(hertz, 1.4, [](double time) {
+            return 1.0 - 0.6 * std::exp(-0.5 * std::pow((time - 0.7) / 0.016, 2.0));
+        }));
+        ASSERT_EQ(notes.size(), 2U) << hertz;
+        EXPECT_NEAR(startOf(notes[1]), 0.7, 0.008) << hertz;
+    }
+}
+
 TEST(Notes, AConsonantOnTheWayIntoAnotherPitchBeginsNoNoteOfItsOwn)
 {
     // A dip of 4 dB at half a second, and so many frames later another pitch.

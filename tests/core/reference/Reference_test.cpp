@@ -152,16 +152,22 @@ TEST(Reference, BarsAndTempiOfADrummerWithoutAClick)
     const Channel over = channelOver(microphones[5].channel(0));
     Json json;
     const MapDraft draft = *draftMap(std::vector{over}, kRate, {});
-    json["beats"] = Json::array();
-    for (const DraftBeat& beat : draft.beats) {
-        json["beats"].push_back(
-            {rounded(inMilliseconds(beat.at)),
-             beat.bar,
-             beat.beat,
-             rounded(beat.bpm),
-             rounded(beat.confidence)}
-        );
-    }
+    const auto addBeats = [&](const char* name, const std::vector<DraftBeat>& beats) {
+        json[name] = Json::array();
+        for (const DraftBeat& beat : beats) {
+            json[name].push_back(
+                {rounded(inMilliseconds(beat.at)),
+                 beat.bar,
+                 beat.beat,
+                 rounded(beat.bpm),
+                 rounded(beat.confidence)}
+            );
+        }
+    };
+    addBeats("beats", draft.beats);
+    // As if a moment between two beats were said to be the first.
+    const Seconds between = draft.beats[20].at + milliseconds(190.0);
+    addBeats("said where", draftMap(std::vector{over}, kRate, {.firstDownbeat = between})->beats);
     json["readings"] = Json::array();
     const TempoFound found = *findTempo(over, kRate);
     for (const TempoReading& each : found.readings) {

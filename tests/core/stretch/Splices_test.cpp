@@ -450,6 +450,35 @@ TEST(Splices, WhatSoundsOnBesideAStrokeDrawnOutIsInTheEndAsLoudAsInItsTake)
     }
 }
 
+// What has just become softer goes on at that level: the mean of before and after would turn it down once more.
+// Another microphone hears something swell later, so that it is repeated before that.
+TEST(Splices, WhatFallsJustBeforeItIsRepeatedIsNotTurnedDownTwice)
+{
+    for (double fall = 0.32; fall < 0.4; fall += 0.005) {
+        std::mt19937 random(7);
+        std::normal_distribution<double> noise;
+        const auto strokes = std::make_shared<const AudioBuffer>(testkit::soundOf(2.0, [&](auto n) {
+            const double since = static_cast<double>(n % 24000) / 48000.0;
+            const double beside = since < fall ? 0.12 : 0.05;
+            return n < 24000 ? 0.0 : 0.2 * noise(random) * (std::exp(-since / 0.03) + beside);
+        }));
+        const auto swelling =
+            std::make_shared<const AudioBuffer>(testkit::soundOf(2.0, [&](auto n) {
+                const double since = static_cast<double>(n % 24000) / 48000.0;
+                const double swell = std::clamp((since - 0.42) / 0.07, 0.0, 1.0);
+                return n < 24000 ? 0.0 : 0.2 * noise(random) * (std::exp(-since / 0.03) + swell);
+            }));
+        const AudioBuffer made = stretched(drawnOut(1.07), {strokes, swelling}, 0);
+        for (const std::int64_t stroke : {24000, 48000}) {
+            const auto begin = std::llround(static_cast<double>(stroke) * 1.07);
+            const auto next = std::llround(static_cast<double>(stroke + 24000) * 1.07);
+            for (std::int64_t at = begin; at < next - 1440 - 240; at += 240) {
+                EXPECT_GT(levelOf(made, at), -42.5) << fall << ' ' << at - begin;
+            }
+        }
+    }
+}
+
 // A drum that rings 80 ms longer has died away by as much more, as if it were played at that tempo; by 4 dB a
 // repeat, so that little drawn out leaves no hole.
 TEST(Splices, AStrokeDrawnOutHasDiedAwayFurtherInTheEnd)

@@ -30,6 +30,10 @@ TEST(Taps, BeginAnewAfterAPauseOrAtAnotherPace)
     EXPECT_FALSE(taps.tap(Seconds(9.3)));  // twice as fast and more
     EXPECT_EQ(taps.count(), 1U);
     EXPECT_FALSE(taps.tap(Seconds(9.3)));  // the clock stood still
+    // Two are a pace already.
+    (void)taps.tap(Seconds(9.8));
+    EXPECT_FALSE(taps.tap(Seconds(10.9)));
+    EXPECT_EQ(taps.count(), 1U);
     taps.forget();
     EXPECT_EQ(taps.count(), 0U);
 }

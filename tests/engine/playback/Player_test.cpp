@@ -206,6 +206,24 @@ TEST_F(Playing, LoopsWithoutAClickAndComesRound)
     EXPECT_LT(player_->position(), Frames(22321));
 }
 
+TEST_F(Playing, ASilenceJustAfterALoopIsNotHeardInIt)
+{
+    addTake(4.0, [](std::int64_t) { return 0.2; });
+    Hush hush;
+    hush.keeps = Keeps::Time;
+    hush.from = HeldPlace(toSeconds(Frames(34001), kRate).count());
+    hush.to = HeldPlace(2.0);
+    hush.edge = Seconds(0.0);
+    song_ = *addHush(song_, std::array{song_.tracks[0]->id}, hush);
+    load();
+    player_->setLoop(LoopRange{Frames(10000), Frames(34000)});
+    player_->seek(Frames(33100));
+    player_->play();
+    const auto all = play(60000);
+    const auto sound = std::span(all).subspan(2 * 400);
+    EXPECT_GT(std::ranges::min(sound), 0.99F * std::ranges::max(sound));
+}
+
 TEST_F(Playing, AnEditJustBeforeALoopComesRoundIsHeardFromItsBeginning)
 {
     addTake(4.0, [](std::int64_t) { return 0.2; });
