@@ -5,7 +5,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
+#include <optional>
 #include <tuple>
 
 namespace orthochron {
@@ -13,10 +15,11 @@ namespace orthochron {
 namespace {
 
 // How quickly a player's drift changes its course: spectral density of the random walk of its
-// slope, (s/s)^2/s. About 1.5 ms/s of change within a second; where a passage asks for more it is
-// raised there (see bend).
-constexpr double kCalmCourse = 2.2e-6;
+// slope, (s/s)^2/s. About 3 ms/s of change within a second; from player to player it is twice or half as
+// much, and where a passage asks for more it is raised there (see bend).
+constexpr double kUsualCourse = 8e-6;
 constexpr double kMostCourse = 4e-3;
+constexpr double kMostBend = 2000.0;
 constexpr double kLeastStray =
     0.0015;                           // s; no player is steadier, so the drift never chases samples
 constexpr double kTailFreedom = 4.0;  // of Student's t for strays: a mistake pulls little
@@ -26,8 +29,10 @@ struct Sample {
     double time = 0.0;
     double value = 0.0;  // deviation less feel
     double weight = 1.0;
-    double course = kCalmCourse;  // between this and the one before
-    double surprise = 0.0;  // squared, against what the filter expected of it; about 1 is usual
+    double bend = 1.0;  // times the course of the whole, between this and the one before
+    // Of the last pass:
+    double expected = 0.0;  // variance of the value, to the filter
+    double surprise = 0.0;  // squared, against that; about 1 is usual
 };
 
 // A level and its slope with their covariance.
@@ -47,33 +52,46 @@ Course predicted(const Course& c, double dt, double q)
     return next;
 }
 
-// Forward filter and backward smoother over samples in order of time.
-std::vector<Course> smoothed(std::vector<Sample>& samples, double variance)
+// The filter's forward pass over samples in order of time: what it expects at each, and what it knows then.
+struct Pass {
+    std::vector<Course> before;
+    std::vector<Course> after;
+};
+
+Pass filtered(std::vector<Sample>& samples, double variance, double course)
 {
-    std::vector<Course> before(samples.size());
-    std::vector<Course> after(samples.size());
+    Pass pass;
     Course state;
     state.level = samples.front().value;
     state.p00 = 0.25;    // (0.5 s)^2: nothing is known of where the player starts
     state.p11 = 0.0004;  // (20 ms/s)^2
     for (std::size_t i = 0; i < samples.size(); ++i) {
         if (i > 0) {
-            state = predicted(state, samples[i].time - samples[i - 1].time, samples[i].course);
+            const double q = std::min(course * samples[i].bend, kMostCourse);
+            state = predicted(state, samples[i].time - samples[i - 1].time, q);
         }
-        before[i] = state;
+        pass.before.push_back(state);
         const double noise = variance / samples[i].weight;
         const double total = state.p00 + noise;
         const double g0 = state.p00 / total;
         const double g1 = state.p01 / total;
         const double surprise = samples[i].value - state.level;
+        samples[i].expected = total;
         samples[i].surprise = surprise * surprise / total;
         state.level += g0 * surprise;
         state.slope += g1 * surprise;
         state.p11 -= g1 * state.p01;
         state.p01 -= g0 * state.p01;
         state.p00 -= g0 * state.p00;
-        after[i] = state;
+        pass.after.push_back(state);
     }
+    return pass;
+}
+
+// Forward filter and backward smoother.
+std::vector<Course> smoothed(std::vector<Sample>& samples, double variance, double course)
+{
+    const auto [before, after] = filtered(samples, variance, course);
     std::vector<Course> smooth = after;
     for (std::size_t i = samples.size() - 1; i-- > 0;) {
         const Course& p = before[i + 1];
@@ -96,12 +114,36 @@ std::vector<Course> smoothed(std::vector<Sample>& samples, double variance)
     return smooth;
 }
 
+// The course under which what was played is likeliest, by the filter's own predictions (Schweppe 1965); how players
+// differ is known beforehand to an octave (standard deviation).
+double likeliestCourse(std::vector<Sample>& samples, double variance)
+{
+    constexpr double kFurthest = 3.0;  // octaves
+    constexpr double kStep = 0.5;
+    constexpr std::size_t kSettled = 2;  // samples: from two a course is known at all
+    double best = kUsualCourse;
+    double most = -std::numeric_limits<double>::max();
+    for (double octave = -kFurthest; octave <= kFurthest; octave += kStep) {
+        const double course = kUsualCourse * std::exp2(octave);
+        (void)filtered(samples, variance, course);
+        double likelihood = -0.5 * octave * octave;
+        for (std::size_t i = kSettled; i < samples.size(); ++i) {
+            likelihood -= 0.5 * (std::log(samples[i].expected) + samples[i].surprise);
+        }
+        if (likelihood > most) {
+            most = likelihood;
+            best = course;
+        }
+    }
+    return best;
+}
+
 // Lets the course bend more where several hits in a row surprise the filter, and less again where
 // none does: the filter's own check of consistency (Bar-Shalom et al. 2001) used to set its noise.
 void bend(std::vector<Sample>& samples)
 {
     constexpr double kReach = 2.5;    // s to each side
-    constexpr double kMuch = 1.7;     // mean surprise that asks for more freedom
+    constexpr double kMuch = 3.0;     // mean surprise that asks for more freedom
     constexpr double kMistake = 9.0;  // one stray counts no more than this
     std::size_t first = 0;
     std::size_t last = 0;
@@ -115,7 +157,7 @@ void bend(std::vector<Sample>& samples)
         }
         const double mean = sum / static_cast<double>(last - first);
         const double change = mean > kMuch ? std::min(mean * mean, 8.0) : 0.6;
-        sample.course = std::clamp(sample.course * change, kCalmCourse, kMostCourse);
+        sample.bend = std::clamp(sample.bend * change, 1.0, kMostBend);
     }
 }
 
@@ -147,44 +189,74 @@ double robustMean(const std::vector<double>& values)
     return sum / count;
 }
 
-using StepKey = std::tuple<int, int, int>;  // section, lead, step
+using StepKey = std::tuple<int, int, int, bool>;  // section, lead, step, whether it is attached
+
+// What says where the player is: a main hit, or another that was played for a line.
+struct Told {
+    double time = 0.0;
+    double value = 0.0;  // deviation from that line
+    StepKey key;
+};
+
+// A ghost stroke goes with its main hit, but it was played for a line of its own, whole steps away; graces and what a
+// roll has between the lines were not.
+std::optional<Told>
+ofOwnLine(const JudgedHit& hit, const JudgedHit& main, const Grid& grid, Hertz rate)
+{
+    constexpr double kNear = 0.25;  // of a step
+    const Seconds at = toSeconds(hit.played.beatPoint, rate);
+    const Seconds deviation = toSeconds(main.played.beatPoint, rate) - main.line.time;
+    const GridLine own = grid.nearest(at - deviation);
+    const double bpm = grid.map().bpmAt(grid.map().beatsAt(at));
+    const double step = grid.stepLength().count() * 60.0 / bpm;
+    if (own.index == main.line.index ||
+        std::abs((at - deviation - own.time).count()) > kNear * step) {
+        return std::nullopt;
+    }
+    return Told{
+        at.count(), (at - own.time).count(), {hit.section, hit.played.lead, own.step, true}};
+}
 
 class Splitter {
 public:
-    Splitter(std::vector<JudgedHit>& hits, Hertz rate) : hits_(hits)
+    Splitter(std::vector<JudgedHit>& hits, const Grid& grid, Hertz rate) : hits_(hits)
     {
-        for (std::size_t i = 0; i < hits.size(); ++i) {
+        for (const JudgedHit& hit : hits) {
+            const JudgedHit& mainHit = hits[hit.main];
             // A roll's strokes have no line of their own; a hit for the same moment has.
-            const Seconds at = toSeconds(hits[i].played.beatPoint, rate);
-            const Seconds main = toSeconds(hits[hits[i].main].played.beatPoint, rate);
-            const bool counts = hits[i].role == HitRole::Main ||
-                                std::abs((at - main).count()) <= kOneMoment.count();
+            const Seconds at = toSeconds(hit.played.beatPoint, rate);
+            const Seconds main = toSeconds(mainHit.played.beatPoint, rate);
+            const bool counts =
+                hit.role == HitRole::Main || std::abs((at - main).count()) <= kOneMoment.count();
             times_.push_back(main.count());
-            values_.push_back((at - hits[i].line.time).count());
-            keys_.emplace_back(hits[i].section, hits[i].played.lead, hits[i].line.step);
+            values_.push_back((at - hit.line.time).count());
+            keys_.emplace_back(hit.section, hit.played.lead, hit.line.step, false);
             if (counts) {
-                used_.push_back(i);
+                told_.push_back({times_.back(), values_.back(), keys_.back()});
+            } else if (const auto own = ofOwnLine(hit, mainHit, grid, rate)) {
+                told_.push_back(*own);
             }
         }
-        std::ranges::stable_sort(used_, {}, [&](std::size_t i) { return times_[i]; });
+        std::ranges::stable_sort(told_, {}, &Told::time);
     }
 
     std::vector<FeelStep> split()
     {
-        if (used_.empty()) {
+        if (told_.empty()) {
             return {};
         }
-        std::vector<Sample> samples(used_.size());
-        for (std::size_t n = 0; n < used_.size(); ++n) {
-            samples[n].time = times_[used_[n]];
+        std::vector<Sample> samples(told_.size());
+        for (std::size_t n = 0; n < told_.size(); ++n) {
+            samples[n].time = told_[n].time;
         }
         double spread = 0.006;
         std::vector<Course> smooth;
         for (int round = 0; round < kRounds; ++round) {
-            for (std::size_t n = 0; n < used_.size(); ++n) {
-                samples[n].value = values_[used_[n]] - feelOf(keys_[used_[n]]);
+            for (std::size_t n = 0; n < told_.size(); ++n) {
+                samples[n].value = told_[n].value - feelOf(told_[n].key);
             }
-            smooth = smoothed(samples, spread * spread);
+            const double variance = spread * spread;
+            smooth = smoothed(samples, variance, likeliestCourse(samples, variance));
             measureFeel(smooth);
             spread = weigh(samples, smooth);
             bend(samples);
@@ -203,8 +275,8 @@ private:
     void measureFeel(const std::vector<Course>& smooth)
     {
         std::map<StepKey, std::vector<double>> left;
-        for (std::size_t n = 0; n < used_.size(); ++n) {
-            left[keys_[used_[n]]].push_back(values_[used_[n]] - smooth[n].level);
+        for (std::size_t n = 0; n < told_.size(); ++n) {
+            left[told_[n].key].push_back(told_[n].value - smooth[n].level);
         }
         feel_.clear();
         counts_.clear();
@@ -215,7 +287,7 @@ private:
             feel_[key] = robustMean(values) * count / (count + 1.0);
             counts_[key] = static_cast<int>(values.size());
             auto& zero = zeros[std::get<0>(key)];
-            if (std::get<2>(key) == 0 && values.size() > zero.first) {
+            if (std::get<2>(key) == 0 && !std::get<3>(key) && values.size() > zero.first) {
                 zero = {values.size(), feel_[key]};
             }
         }
@@ -227,12 +299,11 @@ private:
     double weigh(std::vector<Sample>& samples, const std::vector<Course>& smooth) const
     {
         std::vector<double> strays;
-        for (std::size_t n = 0; n < used_.size(); ++n) {
-            strays.push_back(std::abs(values_[used_[n]] - smooth[n].level - feelOf(keys_[used_[n]]))
-            );
+        for (std::size_t n = 0; n < told_.size(); ++n) {
+            strays.push_back(std::abs(told_[n].value - smooth[n].level - feelOf(told_[n].key)));
         }
         const double spread = std::max(1.4826 * medianOf(strays), kLeastStray);
-        for (std::size_t n = 0; n < used_.size(); ++n) {
+        for (std::size_t n = 0; n < told_.size(); ++n) {
             const double z = strays[n] / spread;
             samples[n].weight = (kTailFreedom + 1.0) / (kTailFreedom + z * z);
         }
@@ -257,16 +328,18 @@ private:
     {
         std::vector<FeelStep> steps;
         for (const auto& [key, feel] : feel_) {
-            const auto [section, lead, step] = key;
-            steps.push_back({lead, step, Seconds(feel), counts_.at(key), section});
+            const auto [section, lead, step, isAttached] = key;
+            if (!isAttached) {
+                steps.push_back({lead, step, Seconds(feel), counts_.at(key), section});
+            }
         }
         return steps;
     }
 
     std::vector<JudgedHit>& hits_;
-    std::vector<std::size_t> used_;  // of the hits, by the time of their moment
-    std::vector<double> times_;      // of each hit's moment
-    std::vector<double> values_;     // deviation of each hit from its main hit's line
+    std::vector<Told> told_;      // by time
+    std::vector<double> times_;   // of each hit's moment
+    std::vector<double> values_;  // deviation of each hit from its main hit's line
     std::vector<StepKey> keys_;
     std::map<StepKey, double> feel_;
     std::map<StepKey, int> counts_;
@@ -297,7 +370,7 @@ judge(std::vector<PlayedHit> hits, const Grid& grid, Hertz rate, std::span<const
         hit.section = found == sections.end() ? JudgedHit::kNoSection
                                               : static_cast<int>(found - sections.begin());
     }
-    performance.feel = Splitter(performance.hits, rate).split();
+    performance.feel = Splitter(performance.hits, grid, rate).split();
     return performance;
 }
 

@@ -5,6 +5,7 @@
 #include "testkit/Rate.h"
 
 #include <cmath>
+#include <random>
 
 namespace orthochron {
 
@@ -207,6 +208,69 @@ TEST(Performance, ADrummerWhoFallsBeatsBehindIsFollowed)
             EXPECT_EQ(performance.hits[i].line.index, static_cast<std::int64_t>(i)) << slower;
         }
     }
+}
+
+// How far the drift found is from that of a player who wanders within so many seconds (ms, of the mean of some): on
+// every beat of 32 bars one hit, on other sixteenths ghosts where there are any.
+double driftOff(double within, bool hasGhosts)
+{
+    const Grid grid(*TempoMap::steady(112.0, {}, Seconds(1.0)), {});
+    double sum = 0.0;
+    constexpr int kPlayers = 12;
+    for (unsigned player = 0; player < kPlayers; ++player) {
+        std::mt19937 random(player);
+        std::normal_distribution<double> normal;
+        std::vector<double> bumps(200);
+        std::ranges::generate(bumps, [&] { return 0.010 * normal(random); });
+        const auto driftAt = [&](double time) {
+            double drift = 0.0;
+            for (std::size_t k = 0; k < bumps.size(); ++k) {
+                const double away = (time - 0.5 * static_cast<double>(k)) / within;
+                drift += bumps[k] * std::exp(-0.5 * away * away) / std::sqrt(within);
+            }
+            return drift;
+        };
+        std::vector<PlayedHit> hits;
+        std::vector<double> drifts;
+        for (std::int64_t line = 0; line < 512; ++line) {
+            const bool isGhost = line % 4 != 0;
+            if (isGhost && (!hasGhosts || line % 16 == 7)) {
+                continue;
+            }
+            const double time = grid.line(line).time.count();
+            drifts.push_back(driftAt(time));
+            const Frames at =
+                toFrames(Seconds(time + drifts.back() + 0.005 * normal(random)), kRate);
+            hits.push_back({0, at, at, isGhost ? 0.12 : 0.9, std::nullopt});
+        }
+        const Performance performance = judge(hits, grid, kRate);
+        double off = 0.0;
+        double mean = 0.0;
+        int count = 0;
+        for (std::size_t i = 0; i < performance.hits.size(); ++i) {
+            if (performance.hits[i].role == HitRole::Main) {
+                const double here = performance.hits[i].drift.count() - drifts[i];
+                off += here * here;
+                mean += here;
+                ++count;
+            }
+        }
+        // What is early or late throughout may be feel as well.
+        mean /= count;
+        sum += std::sqrt(off / count - mean * mean) / kPlayers;
+    }
+    return 1000.0 * sum;
+}
+
+TEST(Performance, LearnsFromAPlayerHowQuicklyTheyDrift)
+{
+    EXPECT_LT(driftOff(1.5, false), 3.0);
+    EXPECT_LT(driftOff(6.0, false), 1.45);
+}
+
+TEST(Performance, GhostsSayAsWellWhereThePlayerIs)
+{
+    EXPECT_LT(driftOff(1.5, true), 0.6 * driftOff(1.5, false));
 }
 
 TEST(Performance, KeepsItsPlaceOnSwungEighths)
