@@ -167,6 +167,11 @@ TEST_F(ByHand, SlipsTheAudioInsideFixedEdges)
     };
     EXPECT_NEAR(likeness(split), 1.0, 1e-6);
     EXPECT_LT(std::abs(likeness(*slipped)), 0.5);
+    // Clips that only touch have nothing to be unlike in.
+    EXPECT_EQ(*sources_.likeness(clips(song_, 0)[0], clips(song_, 0)[0]), 1.0);
+    Clip later = clips(song_, 0)[0];
+    later.at = later.end();
+    EXPECT_EQ(*sources_.likeness(clips(song_, 0)[0], later), 1.0);
     // The first clip begins where the take does: there is nothing before it to slip in.
     EXPECT_EQ(slipReach(split, {id(split, 0, 0)}, Frames(480)), Frames(0));
     EXPECT_FALSE(slipClips(split, {id(split, 0, 0)}, Frames(480), kHand));

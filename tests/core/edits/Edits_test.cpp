@@ -353,5 +353,17 @@ TEST(TakeFromFile, NamesTakesRelativeToTheSongAndConvertsTheirLength)
     EXPECT_FALSE(takeFromFile(folder / "none.wav", Hertz(48000.0), folder.path()));
 }
 
+// As many of the song's frames as hold all of it.
+TEST(TakeFromFile, IsAsLongAtTheSongsRateAsHoldsAllOfIt)
+{
+    const testkit::Folder folder;
+    for (const auto& [frames, wanted] : {std::pair{1, 2}, {44101, 48002}, {441, 480}}) {
+        const AudioBuffer sound(1, Frames(frames));
+        const auto path = folder / (std::to_string(frames) + ".wav");
+        testkit::writeSound(path, sound, PrintFormat::Wav16, Hertz(44100.0));
+        EXPECT_EQ(takeFromFile(path, Hertz(48000.0), folder.path())->frames, Frames(wanted));
+    }
+}
+
 }  // namespace
 }  // namespace orthochron

@@ -1,6 +1,7 @@
 #include <gtest/gtest.h>
 
 #include "core/edits/TakeEdits.h"
+#include "core/render/LastSound.h"
 #include "core/render/Loudness.h"
 #include "core/render/Print.h"
 #include "testkit/Folder.h"
@@ -65,6 +66,22 @@ TEST_F(Rendering, PlaysAClipWhereItLiesAndSilenceElsewhere)
     EXPECT_EQ(out.channel(0)[1000], 1000.0F / 48000.0F);
     EXPECT_EQ(out.channel(0)[2999], 2999.0F / 48000.0F);
     EXPECT_EQ(out.channel(0)[3000], 0.0F);
+}
+
+TEST_F(Rendering, TheLastSoundEndsWithItsLastFrame)
+{
+    for (const std::int64_t end : {1, 30000, 47999, 48000}) {
+        Song song;
+        Sources sources;
+        auto audio = std::make_shared<AudioBuffer>(1, Frames(48000));
+        std::ranges::fill(audio->channel(0).first(static_cast<std::size_t>(end)), 0.5F);
+        Take take;
+        take.name = "t";
+        take.frames = Frames(48000);
+        song = *addTakes(song, {{take, false}});
+        sources.put(song.takes.back().id, std::make_unique<MemorySource>(audio, kRate));
+        EXPECT_EQ(*lastSound(song, sources, {}), Frames(end));
+    }
 }
 
 TEST_F(Rendering, LoudnessIsThatOfTheMixWhereItIsAsked)

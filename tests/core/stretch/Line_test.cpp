@@ -166,9 +166,11 @@ TEST(Line, MovesInPitchWithItsFormantsWhereTheyWere)
 TEST(Line, OneAnswerHoweverItIsRead)
 {
     const auto voice = testkit::sing({.seconds = 10.0});
-    for (const double steps : {0.0, 4.0}) {
+    for (const auto& [steps, movesFormants] :
+         {std::pair{0.0, false}, {4.0, false}, {4.0, true}, {-7.0, true}}) {
         Treatment treatment = evenly(1.1, voice.sound.frames());
         treatment.semitones = steps;
+        treatment.movesFormants = movesFormants;
         const AudioBuffer whole = made(treatment, voice.sound);
         auto source = sourceOf(treatment, voice.sound);
         // Backwards, so that nothing is known of what came before.

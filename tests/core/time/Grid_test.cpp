@@ -73,6 +73,17 @@ TEST(Grid, StartsEachBarAnewWhereTheDivisionDoesNotFit)
     EXPECT_DOUBLE_EQ((grid.line(4).at - grid.line(3).at).count(), 0.5);
 }
 
+TEST(Grid, ABarHoldsAtLeastOneStep)
+{
+    for (const Meter meter : {Meter{1, 4}, Meter{1, 8}}) {
+        const Grid grid(steady(120.0, meter), {4, false, 50.0});
+        EXPECT_EQ(grid.stepsInBar(1), 1);
+        EXPECT_EQ(grid.line(5).bar, 6);
+        EXPECT_EQ(grid.line(5).step, 0);
+        EXPECT_DOUBLE_EQ(grid.line(5).at.count(), 5.0 * meter.barLength().count());
+    }
+}
+
 TEST(Grid, FollowsChangesOfTempoAndMeter)
 {
     const auto map = TempoMap::create(
