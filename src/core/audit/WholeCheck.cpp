@@ -18,6 +18,7 @@ constexpr double kQuiet = 1e-4;             // RMS, -80 dB: the sound must be ab
 constexpr double kSilent = 3e-6;            // RMS of a gap
 constexpr std::int64_t kLargestSkew = 240;  // samples looked for at each side
 constexpr std::int64_t kLongestClickHops = 3;
+constexpr std::int64_t kLongHops = 10;   // what is as long is known by its inside alone
 constexpr std::int64_t kMergeHops = 12;  // differences this close are one
 constexpr double kAlike = 0.95;          // correlation of one sound with itself, spoiled or not
 constexpr double kOver = 1.00001;
@@ -227,14 +228,17 @@ private:
     };
     Result<Likeness> skewOf(const Region& region, Frames move) const
     {
-        const std::int64_t size = std::min<std::int64_t>(region.to - region.from, 60 * hop_);
+        // What is amiss begins and ends within a hop, whose other part would count for much where it is loud.
+        const std::int64_t whole = region.to - region.from;
+        const std::int64_t edge = whole >= kLongHops * hop_ ? hop_ : 0;
+        const Frames first(region.from + edge);
+        const std::int64_t size = std::min<std::int64_t>(whole - 2 * edge, 60 * hop_);
         std::vector<float> edited(static_cast<std::size_t>(size));
         std::vector<float> wanted(static_cast<std::size_t>(size + 2 * kLargestSkew));
-        if (auto done = input_.edited(microphone_, Frames(region.from), edited); !done) {
+        if (auto done = input_.edited(microphone_, first, edited); !done) {
             return tl::unexpected(done.error());
         }
-        if (auto done =
-                input_.recorded(microphone_, Frames(region.from - kLargestSkew) - move, wanted);
+        if (auto done = input_.recorded(microphone_, first - Frames(kLargestSkew) - move, wanted);
             !done) {
             return tl::unexpected(done.error());
         }

@@ -19,7 +19,7 @@ namespace {
 // much, and where a passage asks for more it is raised there (see bend).
 constexpr double kUsualCourse = 8e-6;
 constexpr double kMostCourse = 4e-3;
-constexpr double kMostBend = 2000.0;
+constexpr double kMostBend = kMostCourse / kUsualCourse;
 constexpr double kLeastStray =
     0.0015;                           // s; no player is steadier, so the drift never chases samples
 constexpr double kTailFreedom = 4.0;  // of Student's t for strays: a mistake pulls little

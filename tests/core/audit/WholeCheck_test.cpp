@@ -2,6 +2,7 @@
 
 #include "core/audit/Findings.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace orthochron {
