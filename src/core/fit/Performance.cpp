@@ -203,7 +203,8 @@ struct Told {
 std::optional<Told>
 ofOwnLine(const JudgedHit& hit, const JudgedHit& main, const Grid& grid, Hertz rate)
 {
-    constexpr double kNear = 0.25;  // of a step
+    constexpr double kNear =
+        0.2;  // of a step: what lies a sixteenth off a quarter note has no line there
     const Seconds at = toSeconds(hit.played.beatPoint, rate);
     const Seconds deviation = toSeconds(main.played.beatPoint, rate) - main.line.time;
     const GridLine own = grid.nearest(at - deviation);
