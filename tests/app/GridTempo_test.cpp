@@ -306,12 +306,13 @@ TEST_F(GridTempo, CanBeTapped)
 {
     press(Qt::Key_K);
     EXPECT_NE(status().find("Tap on"), std::string::npos) << status();
+    // However unevenly a busy machine taps, and begins anew: what was said last is what stands there.
+    bool isTapped = false;
     for (int tap = 0; tap < 6; ++tap) {
         QTest::qWait(200);
         press(Qt::Key_K);
+        isTapped = isTapped || status().find("tapped") != std::string::npos;
     }
-    // However unevenly a busy machine taps: what is said is what stands there.
-    const bool isTapped = status().find("tapped") != std::string::npos;
     EXPECT_EQ(value("takeBpm") > 0.0, isTapped) << status();
     EXPECT_LE(value("takeBpm"), 400.0);
 }
