@@ -143,10 +143,11 @@ Result<EditMap> editMapFrom(const Json& report, Hertz rate, Frames length, const
             map.pieces.push_back({from, std::min(to, diesAwayUntil), moved});
             map.pieces.back().diesAway = true;
             from = map.pieces.back().to;
+            if (from >= to) {
+                return;
+            }
         }
-        if (from < to) {
-            map.pieces.push_back({from, to, moved});
-        }
+        map.pieces.push_back({from, to, moved});
     };
     for (const Json& join : report["joins"]) {
         double time = 0.0;
