@@ -182,6 +182,8 @@ SpeedSource::SpeedSource(std::unique_ptr<SampleSource> source, PlayedPlaces plac
 SincBanks banksOf(const TimeMap& time, double factor)
 {
     constexpr std::size_t kMost = 8;
+    constexpr double kFastest =
+        64.0;  // what rushes by faster is short: its weights are many, and used once
     std::vector<double> speeds{factor};  // before the first pin and after the last
     for (std::size_t i = 1; i < time.pins().size(); ++i) {
         const Pin& before = time.pins()[i - 1];
@@ -194,7 +196,7 @@ SincBanks banksOf(const TimeMap& time, double factor)
             std::ranges::any_of(banks, [&](const auto& bank) { return bank->isFor(speed); })) {
             continue;
         }
-        if (banks.size() == kMost) {
+        if (banks.size() == kMost || speed > kFastest) {
             return {};
         }
         banks.push_back(std::make_shared<const SincBank>(speed));
