@@ -61,6 +61,8 @@ struct Pass {
 Pass filtered(std::vector<Sample>& samples, double variance, double course)
 {
     Pass pass;
+    pass.before.reserve(samples.size());
+    pass.after.reserve(samples.size());
     Course state;
     state.level = samples.front().value;
     state.p00 = 0.25;    // (0.5 s)^2: nothing is known of where the player starts

@@ -65,9 +65,7 @@ std::vector<Finding> findingsIn(const Sound& edited)
         static_cast<int>(edited.size()),
         readerOf(edited),
         readerOf(fitted().recorded)};
-    auto all = *checkWhole(input);
-    std::ranges::move(*checkJoins(input), std::back_inserter(all));
-    return all;
+    return *checkWhole(input);
 }
 
 double levelOf(std::span<const float> sound)
