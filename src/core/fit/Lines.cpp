@@ -9,21 +9,28 @@ namespace orthochron {
 namespace {
 
 // Costs are negative logarithms of likelihood; times are in seconds.
-constexpr double kLoose = 0.012;  // how far hits stray from their neighbours (standard deviation)
+constexpr double kLoose =
+    0.016;  // how far hits stray from where the player is (standard deviation)
+constexpr double kAstray = 0.035;     // the same of a hit that went astray
+constexpr double kAstrayCosts = 3.2;  // one hit in 25
 constexpr double kDriftPerBeat =
-    0.022;                           // how far a player drifts within a beat (standard deviation)
+    0.018;                           // how far a player drifts within a beat (standard deviation)
 constexpr double kDearest = 22.0;    // of a jump: a take may have been edited before
-constexpr double kFirstHit = 0.150;  // how far off the first hit may be (standard deviation)
-constexpr double kHomesick = 0.03;  // for each beat of deviation squared: the grid is meant as laid
-constexpr double kOffGrid = 7.0;    // of a hit between the lines: it says nothing of its neighbours
-constexpr double kSameLine = 4.0;   // two main hits for one line
+constexpr double kFirstHit = 0.040;  // how far off the first hit may be (half width)
+constexpr double kHomesick = 0.2;    // for each beat of deviation squared, while it is small
+constexpr double kSameLine = 4.0;    // two main hits for one line
 constexpr double kReachBeats = 1.3;  // lines this far from where a hit is expected are considered
+
+// Where the player is taken to be, as far from the grid, and how sure that is.
+struct Whereabouts {
+    double deviation = 0.0;  // seconds
+    double variance = kLoose * kLoose;
+};
 
 struct State {
     std::int64_t line = 0;
     double deviation = 0.0;  // seconds
-    double reference =
-        0.0;  // where the player is taken to be: the deviation, unless it is off the grid
+    Whereabouts player;
     double cost = 0.0;
     int before = -1;
 };
@@ -31,12 +38,23 @@ struct State {
 // Players strike beats more often than what lies between.
 double rarity(const GridLine& line, const Grid& grid)
 {
-    const double beats = (line.at - grid.map().startOfBar(line.bar)).count();
-    const double halves = beats * 2.0;
-    if (std::abs(beats - std::round(beats)) < 0.02) {
+    const Beats within = line.at - grid.map().startOfBar(line.bar);
+    const Meter meter = grid.map().meterOfBar(line.bar);
+    const auto isOn = [&](Beats raster) {
+        const double parts = within / raster;
+        return std::abs(parts - std::round(parts)) * raster.count() < 0.02;
+    };
+    if (isOn(meter.feltBeat())) {
         return 0.0;
     }
-    return std::abs(halves - std::round(halves)) < 0.02 ? 0.1 : 0.35;
+    const bool isByThrees = meter.feltBeat() > meter.beatLength();
+    return isOn(isByThrees ? meter.beatLength() : meter.beatLength() / 2.0) ? 0.1 : 0.35;
+}
+
+// The grid is meant as laid; but who is a beat away may as well be two.
+double homesickness(double beats)
+{
+    return kHomesick * beats * beats / (1.0 + 4.0 * beats * beats);
 }
 
 std::vector<State> statesOf(Seconds at, Seconds expected, const Grid& grid)
@@ -59,41 +77,60 @@ std::vector<State> statesOf(Seconds at, Seconds expected, const Grid& grid)
     return states;
 }
 
-double stepCost(double from, double to, double beats)
+// Of a first hit so far off, by Cauchy's law: a take mostly begins on the grid, but may begin anywhere.
+double startCost(double deviation)
 {
-    const double change = to - from;
-    const double variance = 2.0 * kLoose * kLoose + kDriftPerBeat * kDriftPerBeat * beats;
-    return std::min(0.5 * change * change / variance, kDearest);
+    const double parts = deviation / kFirstHit;
+    return std::log1p(parts * parts);
 }
 
-double startCost(State& state)
+struct Follow {
+    Whereabouts player;
+    double cost = 0.0;
+};
+
+// What a hit tells of the player (a step of Kalman's filter). One that went astray, be it a mistake or played between the
+// lines, tells less, as its own scatter is larger; a jump starts anew. `step` is the grid's, in seconds.
+Follow follow(const Whereabouts& before, double deviation, double beats, double step)
 {
-    state.reference = state.deviation;
-    return 0.5 * state.deviation * state.deviation / (kFirstHit * kFirstHit);
+    constexpr double kUsual = kLoose * kLoose;
+    const double expected = before.variance + kDriftPerBeat * kDriftPerBeat * beats;
+    const double surprise = deviation - before.deviation;
+    const auto scattering = [&](double scatter, double cost) {
+        const double sum = expected + scatter;
+        const double gain = expected / sum;
+        return Follow{
+            {before.deviation + gain * surprise, expected * (1.0 - gain)},
+            cost + 0.5 * surprise * surprise / sum + 0.5 * std::log(sum / kUsual)};
+    };
+    Follow best = scattering(kUsual, 0.0);
+    // Astray it went from the line that is nearest to where the player is.
+    if (std::abs(surprise) <= 0.5 * step) {
+        const Follow astray = scattering(kAstray * kAstray, kAstrayCosts);
+        if (astray.cost < best.cost) {
+            best = astray;
+        }
+    }
+    return best.cost <= kDearest ? best : Follow{{deviation, kUsual}, kDearest};
 }
 
-// The cheapest way to a state from the column before, and what it costs. `beats` lie between the
-// two hits; `step` is the grid's, in seconds.
-double reach(State& state, const std::vector<State>& past, double beats, double step)
+// Comes to a state by the cheapest way from the column before. `beats` lie between the two hits.
+void reach(State& state, const std::vector<State>& past, double beats, double step)
 {
-    double best = std::numeric_limits<double>::max();
+    state.cost = std::numeric_limits<double>::max();
     for (std::size_t k = 0; k < past.size(); ++k) {
         if (past[k].line > state.line) {
             continue;
         }
         const double same = past[k].line == state.line ? kSameLine : 0.0;
-        const double onGrid = stepCost(past[k].reference, state.deviation, beats);
-        // Off the grid it goes to the line nearest to where the player is taken to be.
-        const bool isNearest = std::abs(state.deviation - past[k].reference) <= 0.5 * step;
-        const bool isOff = isNearest && kOffGrid < onGrid;
-        const double cost = past[k].cost + same + (isOff ? kOffGrid : onGrid);
-        if (cost < best) {
-            best = cost;
+        const Follow way = follow(past[k].player, state.deviation, beats, step);
+        const double cost = past[k].cost + same + way.cost;
+        if (cost < state.cost) {
+            state.cost = cost;
             state.before = static_cast<int>(k);
-            state.reference = isOff ? past[k].reference : state.deviation;
+            state.player = way.player;
         }
     }
-    return best;
 }
 
 // Sets the line of every main hit that has none by hand, on a grid at least as fine as what is
@@ -119,14 +156,17 @@ void followLines(
                         .count()
                   : 0.0;
         for (State& state : states) {
+            if (n == 0) {
+                state.player.deviation = state.deviation;
+                state.cost = startCost(state.deviation);
+            } else {
+                reach(state, columns[n - 1], apart * bpm / 60.0, step * 60.0 / bpm);
+            }
             const double inBeats = state.deviation * bpm / 60.0;
-            const double best =
-                n == 0 ? startCost(state)
-                       : reach(state, columns[n - 1], apart * bpm / 60.0, step * 60.0 / bpm);
-            state.cost = best + kHomesick * inBeats * inBeats + rarity(grid.line(state.line), grid);
+            state.cost += homesickness(inBeats) + rarity(grid.line(state.line), grid);
         }
         const auto cheapest = std::ranges::min_element(states, {}, &State::cost);
-        expected = Seconds(cheapest->reference);
+        expected = Seconds(cheapest->player.deviation);
         columns.push_back(std::move(states));
     }
     int k = 0;

@@ -57,14 +57,6 @@ Result<Heard> listen(std::span<const Channel> takes, Hertz rate, const Work& wor
     return heard;
 }
 
-// The beat as it is felt: three eighths in 6/8, 9/8 and 12/8, otherwise one of the meter's.
-Beats feltBeat(Meter meter)
-{
-    const bool isByThrees =
-        meter.denominator >= 8 && meter.numerator > 3 && meter.numerator % 3 == 0;
-    return meter.beatLength() * (isByThrees ? 3.0 : 1.0);
-}
-
 // Readings of nearly one tempo, taken as one: a wandering performance gives several.
 struct Candidate {
     double perMinute = 0.0;
@@ -275,7 +267,7 @@ Result<MapDraft> draftMap(
     if (heard->attacks.size() < kFewest) {
         return nothing(settings);
     }
-    const double felt = feltBeat(settings.meter).count();
+    const double felt = settings.meter.feltBeat().count();
     const TempoRange range{
         std::max(20.0, settings.range.least / felt), std::min(400.0, settings.range.most / felt)};
     const auto found = settings.bpm ? std::optional(Candidate{*settings.bpm / felt, 1.0})

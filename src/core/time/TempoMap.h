@@ -15,6 +15,12 @@ struct Meter {
     bool operator==(const Meter&) const = default;
     [[nodiscard]] Beats barLength() const { return Beats(4.0 * numerator / denominator); }
     [[nodiscard]] Beats beatLength() const { return Beats(4.0 / denominator); }
+    // The beat as it is felt: three eighths in 6/8, 9/8 and 12/8, otherwise one of the meter's.
+    [[nodiscard]] Beats feltBeat() const
+    {
+        const bool isByThrees = denominator >= 8 && numerator > 3 && numerator % 3 == 0;
+        return beatLength() * (isByThrees ? 3.0 : 1.0);
+    }
 };
 
 // Reads "4/4", "7/8". Errors: BadArgument, naming what was read.

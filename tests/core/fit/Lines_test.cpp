@@ -1,0 +1,115 @@
+#include "core/fit/Lines.h"
+
+#include <gtest/gtest.h>
+
+#include "testkit/Rate.h"
+
+#include <cmath>
+#include <numbers>
+#include <random>
+
+// Which line a blow was played for.
+namespace orthochron {
+namespace {
+
+constexpr Seconds kFirst{1.7};
+
+Grid gridAt(double bpm, GridSettings settings = {}, Meter meter = {})
+{
+    return {*TempoMap::steady(bpm, meter, kFirst), settings};
+}
+
+// A blow meant for a line of the grid and as many milliseconds late.
+struct Blow {
+    std::int64_t line;
+    double late;
+};
+
+void expectFound(const std::vector<Blow>& blows, const Grid& grid)
+{
+    std::vector<JudgedHit> hits;
+    for (const Blow& blow : blows) {
+        JudgedHit hit;
+        hit.played.start = toFrames(grid.line(blow.line).time + milliseconds(blow.late), kRate);
+        hit.played.beatPoint = hit.played.start;
+        hit.main = hits.size();
+        hits.push_back(hit);
+    }
+    assignLines(hits, grid, kRate);
+    for (std::size_t i = 0; i < hits.size(); ++i) {
+        EXPECT_EQ(hits[i].line.index, blows[i].line) << "blow " << i;
+    }
+}
+
+TEST(Lines, TwoMistakesDoNotCarryAwayWhatLiesBetween)
+{
+    // Early by almost half a step after a run of late ones: a step too late would be the shorter way to it.
+    expectFound(
+        {{0, -1},
+         {12, 32},
+         {16, 2},
+         {17, 6},
+         {20, 14},
+         {21, 8},
+         {24, 8},
+         {28, 18},
+         {30, -42},
+         {32, -3},
+         {36, 0},
+         {38, 1},
+         {40, -9},
+         {44, -7}},
+        gridAt(152.9)
+    );
+}
+
+TEST(Lines, APlayerBehindFromTheFirstBarIsNotReadAnEighthAhead)
+{
+    std::vector<Blow> blows;
+    for (std::int64_t bar = 0; bar < 12; ++bar) {
+        blows.push_back({8 * bar, 22});
+        blows.push_back({8 * bar + 4, 28});
+        blows.push_back({8 * bar + 6, 49});
+    }
+    expectFound(blows, gridAt(135.9, {8, false, 56.6}));
+}
+
+TEST(Lines, InSixEightTwoBeatsOfThreeEighthsAreStruckMost)
+{
+    // A player who runs ahead by most of an eighth, slowly: what is struck most tells from where.
+    std::vector<Blow> blows;
+    for (std::int64_t bar = 0; bar < 24; ++bar) {
+        const double ahead = -5.0 * static_cast<double>(bar);
+        blows.push_back({12 * bar, ahead});
+        blows.push_back({12 * bar + 6, ahead});
+        blows.push_back({12 * bar + 10, ahead});
+    }
+    expectFound(blows, gridAt(144.0, {}, Meter{6, 8}));
+}
+
+TEST(Lines, APlayerIsFollowedHalfABeatAwayAndBack)
+{
+    std::mt19937 random(5);
+    std::normal_distribution<double> stray(0.0, 5.0);
+    const double bpm = 118.0;
+    std::vector<Blow> blows;
+    for (std::int64_t line = 0; line < 16 * 48; line += line % 8 == 0 ? 4 : 2) {
+        const double way = static_cast<double>(line) / (16 * 48);
+        const double drift = 0.5 * 60e3 / bpm * std::sin(std::numbers::pi * way);
+        blows.push_back({line, drift + stray(random)});
+    }
+    expectFound(blows, gridAt(bpm));
+}
+
+TEST(Lines, ATakeThatBeginsFarOffIsLeftThereWhileItStays)
+{
+    // Nothing tells such a player from one who is early, but that each way the distances are kept.
+    std::vector<Blow> blows;
+    for (std::int64_t line = 0; line < 160; line += 4) {
+        blows.push_back({line, 60.0});
+    }
+    expectFound(blows, gridAt(92.0));
+}
+
+}  // namespace
+}  // namespace orthochron
