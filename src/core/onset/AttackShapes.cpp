@@ -190,7 +190,10 @@ void splitByShape(std::span<Stroke> strokes)
 struct Kind {
     std::size_t name = 0;
     Shape shape{};
-    std::optional<int> start;  // steps from where the shape is lined up; see startOf
+    std::vector<int>
+        found{};  // steps from where the shape is lined up: where its strokes were found to begin
+    std::vector<int> mayBegin{};  // likewise: there, and at what rises ahead of them
+    std::optional<int> start{};   // likewise; see startOf
 };
 
 std::vector<Kind> kindsOf(std::span<const Stroke> strokes)
@@ -340,17 +343,81 @@ const Kind* lineUpKnown(Stroke& stroke, std::span<const Kind> kinds)
     return chosen;
 }
 
-// A kind whose beginning is hidden begins as the same strokes do where they are heard clearly.
-void beginAsInTheClear(std::vector<Kind>& kinds)
+// Where a kind's strokes were found to begin, and where they may.
+void hearMembers(Kind& kind, std::span<const Stroke> strokes)
+{
+    for (const Stroke& stroke : strokes) {
+        if (stroke.kind != kind.name) {
+            continue;
+        }
+        // Found where another drum is heard it says nothing of where its kind begins.
+        if (!stroke.isOthers(stroke.found)) {
+            kind.found.push_back(stroke.found - stroke.at);
+        }
+        for (const int begin : stroke.mayBegin) {
+            kind.mayBegin.push_back(begin - stroke.at);
+        }
+    }
+    std::ranges::sort(kind.found);
+    std::ranges::sort(kind.mayBegin);
+}
+
+// What was found of kinds that are the same strokes as one of them, seen from where that is lined up, and its own. Where one
+// is clearly hidden by something it says nothing of the other.
+struct Kin {
+    std::vector<int> found;
+    std::vector<int> mayBegin;
+    std::optional<int> startInTheClear;
+};
+
+// `kinds`: the clearest first; where those before `which` begin is known.
+Kin kinOf(std::span<const Kind> kinds, std::size_t which)
+{
+    Kin kin{kinds[which].found, kinds[which].mayBegin, std::nullopt};
+    for (std::size_t other = 0; other < kinds.size() && !kin.startInTheClear; ++other) {
+        const Kind& clear = kinds[std::min(which, other)];
+        const Kind& hidden = kinds[std::max(which, other)];
+        const auto later = other == which ? std::nullopt : laterBy(hidden.shape, clear.shape);
+        if (!later) {
+            continue;
+        }
+        const bool isClear = which < other;
+        if (isClearer(clear.shape, hidden.shape)) {
+            if (!isClear && clear.start) {
+                kin.startInTheClear = *clear.start + *later;
+            }
+            continue;
+        }
+        const int shift = isClear ? -*later : *later;
+        for (const int begin : kinds[other].found) {
+            kin.found.push_back(begin + shift);
+        }
+        for (const int begin : kinds[other].mayBegin) {
+            kin.mayBegin.push_back(begin + shift);
+        }
+    }
+    std::ranges::sort(kin.found);
+    std::ranges::sort(kin.mayBegin);
+    return kin;
+}
+
+// A kind whose beginning is hidden begins as the same strokes do where they are heard clearly. Kinds that are the same
+// strokes and heard alike begin alike: a few of one, lined up a swing of the drum too late, are outvoted by all.
+void findStarts(std::vector<Kind>& kinds)
 {
     std::ranges::sort(kinds, {}, [](const Kind& kind) { return quietOf(kind.shape); });
-    for (auto kind = kinds.begin(); kind != kinds.end(); ++kind) {
-        for (auto clearer = kinds.begin(); clearer != kind; ++clearer) {
-            const auto later = laterBy(kind->shape, clearer->shape);
-            if (later && clearer->start && kind->start) {
-                kind->start = *clearer->start + *later;
-                break;
-            }
+    for (std::size_t k = 0; k < kinds.size(); ++k) {
+        Kind& kind = kinds[k];
+        kind.start = startOf(kind.found, kind.mayBegin);
+        if (!kind.start) {
+            continue;
+        }
+        const Kin kin = kinOf(kinds, k);
+        const auto ofAll = startOf(kin.found, kin.mayBegin);
+        if (kin.startInTheClear) {
+            kind.start = kin.startInTheClear;
+        } else if (ofAll && std::abs(*kind.start - *ofAll) > kTogether) {
+            kind.start = ofAll;
         }
     }
 }
@@ -370,25 +437,9 @@ std::vector<Kind> learn(std::vector<Stroke>& strokes)
     }
     auto kinds = kindsOf(strokes);
     for (Kind& kind : kinds) {
-        std::vector<int> found;
-        std::vector<int> mayBegin;
-        for (const Stroke& stroke : strokes) {
-            if (stroke.kind != kind.name) {
-                continue;
-            }
-            // Found where another drum is heard it says nothing of where its kind begins.
-            if (!stroke.isOthers(stroke.found)) {
-                found.push_back(stroke.found - stroke.at);
-            }
-            for (const int begin : stroke.mayBegin) {
-                mayBegin.push_back(begin - stroke.at);
-            }
-        }
-        std::ranges::sort(found);
-        std::ranges::sort(mayBegin);
-        kind.start = startOf(found, mayBegin);
+        hearMembers(kind, strokes);
     }
-    beginAsInTheClear(kinds);
+    findStarts(kinds);
     return kinds;
 }
 

@@ -175,17 +175,20 @@ float quietOf(const Shape& shape)
     return std::max(quietIn(shape, 0), quietIn(shape, 1));
 }
 
+bool isClearer(const Shape& clear, const Shape& hidden)
+{
+    constexpr float kClearer = 6.0F;  // dB
+    return quietIn(clear, 0) <= quietIn(hidden, 0) - kClearer &&
+           quietIn(clear, 1) <= quietIn(hidden, 1) - kClearer;
+}
+
 std::optional<int> laterBy(const Shape& hidden, const Shape& clear)
 {
-    constexpr int kFurthest = 16;     // steps
-    constexpr float kSame = 15.0F;    // dB squared
-    constexpr float kClearer = 6.0F;  // dB
+    constexpr int kFurthest = 16;   // steps
+    constexpr float kSame = 15.0F;  // dB squared
     std::array<float, kListenings> quiet;
     for (std::size_t l = 0; l < kListenings; ++l) {
         quiet[l] = quietIn(hidden, l);
-    }
-    if (quietIn(clear, 0) > quiet[0] - kClearer || quietIn(clear, 1) > quiet[1] - kClearer) {
-        return std::nullopt;
     }
     std::optional<int> best;
     float least = kSame;

@@ -58,8 +58,11 @@ struct Stroke {
 // What is heard just before strokes of a shape are lined up, in the listenings that are brightened, dB.
 [[nodiscard]] float quietOf(const Shape& shape);
 
-// How many steps later a kind of stroke is lined up than another that it is but for what something hides of it, and that
-// stands out more clearly; none where it is another kind of stroke.
+// Whether before one shape it is clearly quieter than before another.
+[[nodiscard]] bool isClearer(const Shape& clear, const Shape& hidden);
+
+// How many steps later a kind of stroke is lined up than another that it is but for what something hides of it; none where
+// it is another kind of stroke.
 [[nodiscard]] std::optional<int> laterBy(const Shape& hidden, const Shape& clear);
 
 struct Place {

@@ -63,15 +63,27 @@ TEST(Lines, TwoMistakesDoNotCarryAwayWhatLiesBetween)
     );
 }
 
-TEST(Lines, APlayerBehindFromTheFirstBarIsNotReadAnEighthAhead)
+TEST(Lines, WhatIsMostlyPlayedBetweenTheBeatsIsNotReadAnEighthLater)
 {
-    std::vector<Blow> blows;
-    for (std::int64_t bar = 0; bar < 12; ++bar) {
-        blows.push_back({8 * bar, 22});
-        blows.push_back({8 * bar + 4, 28});
-        blows.push_back({8 * bar + 6, 49});
-    }
-    expectFound(blows, gridAt(135.9, {8, false, 56.6}));
+    // Swung: on the beats of a grid begun an eighth earlier there would be more.
+    expectFound(
+        {{0, 10},
+         {4, 22},
+         {8, 28},
+         {11, 20},
+         {15, 12},
+         {19, 17},
+         {21, 19},
+         {24, 8},
+         {27, 15},
+         {31, 14},
+         {35, 10},
+         {37, 35},
+         {40, -11},
+         {45, 4},
+         {51, 3}},
+        gridAt(135.9, {8, false, 58.0})
+    );
 }
 
 TEST(Lines, InSixEightTwoBeatsOfThreeEighthsAreStruckMost)

@@ -205,6 +205,29 @@ TEST(AttackShapes, AKindWhoseClickIsHiddenBeginsAsTheSameStrokesInTheClear)
     }
 }
 
+TEST(AttackShapes, AFewFoundTooEarlyAreOutvotedByTheSameStrokesOfAnotherLevel)
+{
+    constexpr unsigned kLoud = 40;
+    constexpr unsigned kSoft = 13;
+    std::vector<AttackTrace> traces;
+    for (unsigned i = 0; i < kLoud + kSoft; ++i) {
+        auto samples = stroke(0.0, 210.0, 0.004, i);
+        for (float& sample : samples) {
+            sample *= i < kLoud ? 1.0F : 0.2F;
+        }
+        traces.push_back(traceOf(samples, kRate, Frames(3072)));
+    }
+    std::vector<FoundAttack> attacks = foundAtTheirCentres(traces);
+    // Of the soft ones alone it is enough of them to say where their kind begins.
+    for (unsigned i = kLoud; i < kLoud + 5; ++i) {
+        attacks[i].start = milliseconds(-3.5);
+    }
+    const auto starts = startsByShape(attacks);
+    for (std::size_t i = 0; i < starts.size(); ++i) {
+        EXPECT_NEAR(starts[i].value_or(attacks[i].start).count(), 0.0, 0.0006) << i;
+    }
+}
+
 TEST(AttackShapes, AKindBeginsWhereManyOfItRiseAhead)
 {
     constexpr double kAhead = -0.005;
