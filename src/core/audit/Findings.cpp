@@ -73,11 +73,10 @@ double clickOf(const JoinSound& sound, std::size_t reach)
 // What lies this far below the music around it is not heard to dip.
 double dipOf(const JoinSound& sound, Hertz rate)
 {
-    const FadeLevel level = levelIn(sound.joined(), rate);
-    if (level.expected < kAudible || level.expected < kDipShare * rms(sound.edited)) {
-        return 1.0;
-    }
-    return level.heard / level.expected;
+    constexpr double kShare = kDipShare * kDipShare;
+    const SoundPower music = soundPowerOf(sound.edited, rate);
+    const auto audible = [](double power) { return std::max(kAudible * kAudible, kShare * power); };
+    return levelLeft(sound.joined(), {audible(music.all), audible(music.high)}, rate);
 }
 
 void scale(Samples& sound, double gain)

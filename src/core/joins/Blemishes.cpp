@@ -16,9 +16,11 @@ constexpr Seconds kWindow = milliseconds(2.0);
 constexpr Seconds kStep = milliseconds(0.5);
 constexpr Seconds kNearby = milliseconds(3.0);
 constexpr Seconds kLevelTime = milliseconds(10.0);
+constexpr Seconds kLevelStep = milliseconds(1.0);
 // In power, against what comes next: softer, it is not heard before that.
 constexpr double kTickHeard = 1e-5;
 constexpr double kDipHeard = 1e-4;
+constexpr double kNearlyADip = 0.75;
 constexpr double kNothing = 1e-14;
 
 std::size_t count(Seconds time, Hertz rate)
@@ -51,13 +53,44 @@ std::vector<double> highSounds(std::span<const float> sound, Hertz rate)
     return high;
 }
 
-std::vector<double> powerSums(std::span<const float> sound, Hertz rate)
+// As running sums.
+std::vector<double> highPowers(std::span<const float> sound, Hertz rate)
 {
     std::vector<double> high = highSounds(sound, rate);
     for (double& value : high) {
         value *= value;
     }
     return runningSum(high);
+}
+
+std::vector<double> allPowers(std::span<const float> sound)
+{
+    std::vector<double> powers;
+    powers.reserve(sound.size());
+    for (const float value : sound) {
+        powers.push_back(static_cast<double>(value) * static_cast<double>(value));
+    }
+    return runningSum(powers);
+}
+
+// Of what is heard and of both sides, as running sums.
+struct Powers {
+    std::vector<double> heard;
+    std::vector<double> before;
+    std::vector<double> after;
+};
+
+Powers allPowersOf(const Joined& joined)
+{
+    return {allPowers(joined.edited), allPowers(joined.before), allPowers(joined.after)};
+}
+
+Powers highPowersOf(const Joined& joined, Hertz rate)
+{
+    return {
+        highPowers(joined.edited, rate),
+        highPowers(joined.before, rate),
+        highPowers(joined.after, rate)};
 }
 
 // Around a frame, of running sums.
@@ -100,11 +133,8 @@ struct Tick {
 };
 
 // Where the high sounds rise most over what either side has nearby, as long as it is heard.
-Tick tickIn(const Joined& joined, Hertz rate)
+Tick tickIn(const Powers& high, const Joined& joined, Hertz rate)
 {
-    const auto heard = powerSums(joined.edited, rate);
-    const auto left = powerSums(joined.before, rate);
-    const auto right = powerSums(joined.after, rate);
     const std::size_t window = count(kWindow, rate);
     const std::size_t step = count(kStep, rate);
     const std::size_t nearby = count(kNearby, rate);
@@ -113,13 +143,13 @@ Tick tickIn(const Joined& joined, Hertz rate)
         double usual = kNothing;
         for (std::size_t k = at > nearby ? at - nearby : 0; k <= at + nearby; k += step) {
             if (k <= joined.begin + joined.length) {
-                usual = std::max(usual, powerAt(left, k, window));
+                usual = std::max(usual, powerAt(high.before, k, window));
             }
             if (k >= joined.begin) {
-                usual = std::max(usual, powerAt(right, k, window));
+                usual = std::max(usual, powerAt(high.after, k, window));
             }
         }
-        const double power = powerAt(heard, at, window);
+        const double power = powerAt(high.heard, at, window);
         if (power > most.rise * usual) {
             most = {power / usual, power};
         }
@@ -127,34 +157,92 @@ Tick tickIn(const Joined& joined, Hertz rate)
     return most;
 }
 
-}  // namespace
+// A level, mean square, and what it would be without a dip.
+struct Level {
+    double heard = 0.0;
+    double expected = 0.0;
+};
 
-FadeLevel levelIn(const Joined& joined, Hertz rate)
+double partLeft(const Level& level, double audible)
+{
+    return level.expected > std::max(audible, kNothing) ? level.heard / level.expected : 1.0;
+}
+
+Level asAWhole(const Powers& powers, const Joined& joined, Hertz rate)
 {
     const std::size_t least = count(kLevelTime, rate);
     const std::size_t wider = joined.length < least ? (least - joined.length) / 2 : 0;
     const std::size_t from = joined.begin - std::min(joined.begin, wider);
     const std::size_t to = std::min(joined.begin + joined.length + wider, joined.edited.size());
-    FadeLevel level;
+    Level level;
     for (std::size_t n = from; n < to; ++n) {
         const double along = static_cast<double>(n) + 0.5 - static_cast<double>(joined.begin);
         const double part =
             std::clamp(along / std::max<double>(1.0, static_cast<double>(joined.length)), 0.0, 1.0);
-        const auto a = static_cast<double>(joined.before[n]);
-        const auto b = static_cast<double>(joined.after[n]);
-        const auto e = static_cast<double>(joined.edited[n]);
-        level.expected += (1.0 - part) * a * a + part * b * b;
-        level.heard += e * e;
+        level.expected += (1.0 - part) * (powers.before[n + 1] - powers.before[n]) +
+                          part * (powers.after[n + 1] - powers.after[n]);
+        level.heard += powers.heard[n + 1] - powers.heard[n];
     }
     const auto size = static_cast<double>(to - from);
-    return {std::sqrt(level.heard / size), std::sqrt(level.expected / size)};
+    return {level.heard / size, level.expected / size};
+}
+
+// Of the windows that touch the crossfade.
+Level whereItDips(const Powers& powers, const Joined& joined, Hertz rate)
+{
+    const std::size_t window = count(kLevelTime, rate);
+    const std::size_t step = count(kLevelStep, rate);
+    const std::size_t first = window / 2;
+    const std::size_t last = joined.edited.size() - std::min(joined.edited.size(), window - first);
+    Level worst{1.0, 1.0};
+    for (std::size_t at = std::max(joined.begin, first);
+         at <= std::min(joined.begin + joined.length, last);
+         at += step) {
+        double least = std::numeric_limits<double>::infinity();
+        const std::size_t nearest = at > window ? at - window : 0;
+        for (std::size_t k = std::max(nearest, first); k <= std::min(at + window, last);
+             k += step) {
+            least = std::min(
+                {least, powerAt(powers.before, k, window), powerAt(powers.after, k, window)}
+            );
+        }
+        const double heard = powerAt(powers.heard, at, window);
+        if (heard * worst.expected < worst.heard * least) {
+            worst = {heard, least};
+        }
+    }
+    return worst;
+}
+
+// See above; `high`: of its high sounds.
+double levelLeft(const Powers& high, const Joined& joined, const SoundPower& audible, Hertz rate)
+{
+    const Level whole = asAWhole(allPowersOf(joined), joined, rate);
+    const Level worst = whereItDips(high, joined, rate);
+    return std::sqrt(std::min(partLeft(whole, audible.all), partLeft(worst, audible.high)));
+}
+
+}  // namespace
+
+SoundPower soundPowerOf(std::span<const float> sound, Hertz rate)
+{
+    if (sound.empty()) {
+        return {};
+    }
+    const auto size = static_cast<double>(sound.size());
+    return {allPowers(sound).back() / size, highPowers(sound, rate).back() / size};
+}
+
+double levelLeft(const Joined& joined, const SoundPower& audible, Hertz rate)
+{
+    return levelLeft(highPowersOf(joined, rate), joined, audible, rate);
 }
 
 double tickOf(
     std::span<const float> before,
     std::span<const float> after,
     FadeShape shape,
-    const Next& next,
+    const SoundPower& next,
     Hertz rate
 )
 {
@@ -162,18 +250,13 @@ double tickOf(
     const std::size_t length = before.size() - 2 * begin;
     const auto edited = crossfaded(before, after, begin, length, shape);
     const Joined joined{edited, before, after, begin, length};
-    const FadeLevel level = levelIn(joined, rate);
-    if (level.heard < kDip * level.expected &&
-        level.expected * level.expected > kDipHeard * next.power) {
+    const SoundPower audible{kDipHeard * next.all, kDipHeard * next.high};
+    const Powers high = highPowersOf(joined, rate);
+    if (levelLeft(high, joined, audible, rate) < kNearlyADip) {
         return std::numeric_limits<double>::infinity();
     }
-    const Tick tick = tickIn(joined, rate);
+    const Tick tick = tickIn(high, joined, rate);
     return tick.power > kTickHeard * next.high ? tick.rise : 0.0;
-}
-
-double highPower(std::span<const float> sound, Hertz rate)
-{
-    return sound.empty() ? 0.0 : powerSums(sound, rate).back() / static_cast<double>(sound.size());
 }
 
 }  // namespace orthochron

@@ -23,35 +23,33 @@ struct Joined {
     std::size_t length = 0;
 };
 
-struct FadeLevel {
-    double heard = 0.0;     // RMS
-    double expected = 0.0;  // of what both sides have there, each counted as far as it is faded in
-};
-
-// Over the crossfade, and at least over the 10 ms an ear takes to hear a level.
-[[nodiscard]] FadeLevel levelIn(const Joined& joined, Hertz rate);
-constexpr double kDip = 0.7079;  // 3 dB less is a dip
-
-// Mean square of the high sounds, those an attack is heard by (from some 250 Hz on).
-[[nodiscard]] double highPower(std::span<const float> sound, Hertz rate);
-
-// What comes after a join, against which it is heard: mean squares.
-struct Next {
-    double power = 0.0;
+// Mean squares, of all that sounds and of the high sounds in it, those an attack is heard by (from some 250 Hz on).
+struct SoundPower {
+    double all = 0.0;
     double high = 0.0;
 };
 
+[[nodiscard]] SoundPower soundPowerOf(std::span<const float> sound, Hertz rate);
+
+constexpr double kDip = 0.7079;  // 3 dB less is a dip
+
+// What is left of the level where a crossfade dips most, heard as an ear hears a level, over 10 ms: against what both sides
+// have there, each counted as far as it is faded in, over the crossfade as a whole; and wherever it is heard, in all sounds
+// and in the high ones, against the least that either side has within 10 ms. 1 where it dips nowhere, or where it would be
+// softer than `audible`.
+[[nodiscard]] double levelLeft(const Joined& joined, const SoundPower& audible, Hertz rate);
+
 // Has to be given of both sides before and after what is crossfaded.
-constexpr Seconds kBlemishMargin = milliseconds(6.0);
+constexpr Seconds kBlemishMargin = milliseconds(16.0);
 
 // How far a crossfade of these two sides, all but the margins long, would tick, as a rise in power;
-// 0 where that is too soft to be heard before what comes next. One that would dip is no way out:
+// 0 where that is too soft to be heard before what comes `next`. One that would dip is no way out:
 // infinite.
 [[nodiscard]] double tickOf(
     std::span<const float> before,
     std::span<const float> after,
     FadeShape shape,
-    const Next& next,
+    const SoundPower& next,
     Hertz rate
 );
 

@@ -199,11 +199,11 @@ private:
     Result<void> load()
     {
         // One stretch of recorded time holds both layers.
+        const Frames margin = toFrames(kBlemishMargin, rate_);
         first_ = Frames(slot_.earliest) - high_ -
-                 Frames(static_cast<std::int64_t>(hop_) * (kQuietHops + 1));
+                 std::max(Frames(static_cast<std::int64_t>(hop_) * (kQuietHops + 1)), margin);
         const Frames last =
-            Frames(slot_.latest) - low_ +
-            std::max(Frames(static_cast<std::int64_t>(hop_)), toFrames(kBlemishMargin, rate_));
+            Frames(slot_.latest) - low_ + std::max(Frames(static_cast<std::int64_t>(hop_)), margin);
         std::vector<float> sound(static_cast<std::size_t>((last - first_).count()));
         std::vector<float> hit(static_cast<std::size_t>(toFrames(milliseconds(15.0), rate_).count())
         );
@@ -215,8 +215,8 @@ private:
             if (auto read = reader_(m, slot_.after.start, hit); !read) {
                 return read;
             }
-            const double loud = std::max(meanPower(hit), 1e-10);
-            next_.push_back({loud, std::max(highPower(hit, rate_), 1e-10)});
+            const SoundPower power = soundPowerOf(hit, rate_);
+            next_.push_back({std::max(power.all, 1e-10), std::max(power.high, 1e-10)});
             const auto layer = [&](Frames move) {
                 const Frames from = Frames(slot_.earliest) - move - first_;
                 return std::span(sound).subspan(static_cast<std::size_t>(from.count()), window);
@@ -255,8 +255,8 @@ private:
         for (std::size_t m = 0; m < layers_.size(); ++m) {
             const Layers::Sums sums = layers_[m].over(from, to);
             mismatch +=
-                mismatchOf(sums, length, next_[m].power) / static_cast<double>(layers_.size());
-            cancelling += cancellingOf(sums, length, next_[m].power);
+                mismatchOf(sums, length, next_[m].all) / static_cast<double>(layers_.size());
+            cancelling += cancellingOf(sums, length, next_[m].all);
         }
         const Frames begin(slot_.earliest + at);
         const double attack = attacksWithin(begin - high_, begin + Frames(frames) - low_);
@@ -277,7 +277,7 @@ private:
     Frames first_;  // recorded time of the first frame looked at
     std::vector<Layers> layers_;
     std::vector<std::vector<float>> sounds_;  // of each microphone, from first_ on
-    std::vector<Next> next_;                  // what each hears of the next hit
+    std::vector<SoundPower> next_;            // what each hears of the next hit
     std::vector<double> attacks_;             // running sum over hops from first_ on
 };
 

@@ -117,9 +117,9 @@ private:
                 static_cast<std::size_t>(pad_ + b_ - a_ + frames(kLeadIn)),
                 static_cast<std::size_t>(frames(kNext))
             );
+            const SoundPower power = soundPowerOf(next, section_.rate);
             next_.push_back(
-                {std::max({meanPower(next), meanPower(middle), 1e-10}),
-                 std::max(highPower(next, section_.rate), 1e-10)}
+                {std::max({power.all, meanPower(middle), 1e-10}), std::max(power.high, 1e-10)}
             );
             addAttacks(attacks_, sound, hop_, std::max(meanChange(next), meanChange(middle)));
             sounds_.push_back(std::move(sound));
@@ -293,9 +293,9 @@ private:
                 continue;
             }
             const Layers::Sums sums = sides.layers[w].over(from, to);
-            cost += mismatchOf(sums, length, next_[w].power) /
-                        static_cast<double>(sides.layers.size()) +
-                    kCancelCost * cancellingOf(sums, length, next_[w].power);
+            cost +=
+                mismatchOf(sums, length, next_[w].all) / static_cast<double>(sides.layers.size()) +
+                kCancelCost * cancellingOf(sums, length, next_[w].all);
         }
         const std::int64_t place = sides.window.from + at;
         const std::int64_t room = sides.window.to - sides.window.from;
@@ -355,8 +355,8 @@ private:
     std::int64_t pad_ = 0;
     std::int64_t first_ = 0;  // take time of the first frame in memory
     std::vector<std::vector<float>> sounds_;
-    std::vector<Next> next_;       // what each witness hears of what comes next
-    std::vector<double> attacks_;  // running sum over hops from first_ on
+    std::vector<SoundPower> next_;  // what each witness hears of what comes next
+    std::vector<double> attacks_;   // running sum over hops from first_ on
 };
 
 }  // namespace

@@ -10,11 +10,12 @@
 #include <cstdint>
 #include <functional>
 #include <numbers>
+#include <random>
 
 namespace orthochron {
 namespace {
 
-constexpr std::size_t kMargin = 288;  // 6 ms
+const auto kMargin = static_cast<std::size_t>(toFrames(kBlemishMargin, kRate).count());
 
 std::vector<float> tone(double hertz, double amplitude, std::size_t frames, double from = 0.0)
 {
@@ -99,26 +100,65 @@ TEST(Blemishes, TheLevelOfACrossfadeIsHeldAgainstBothSides)
 {
     const std::vector<float> loud(240 + 2 * kMargin, 0.4F);
     const std::vector<float> soft(loud.size(), 0.1F);
-    const FadeLevel same = levelIn({loud, loud, loud, kMargin, 240}, kRate);
-    EXPECT_NEAR(same.heard, 0.4, 1e-6);
-    EXPECT_NEAR(same.expected, 0.4, 1e-6);
+    const SoundPower any{1e-9, 1e-9};
+    EXPECT_NEAR(levelLeft({loud, loud, loud, kMargin, 240}, any, kRate), 1.0, 1e-6);
     // Half of the ten milliseconds is the fade: on the mean as much of one side as of the other.
-    const FadeLevel falling = levelIn({soft, loud, soft, kMargin, 240}, kRate);
-    EXPECT_NEAR(falling.heard, 0.1, 1e-6);
-    EXPECT_NEAR(falling.expected, std::sqrt(0.5 * (0.16 + 0.01)), 1e-3);
+    const Joined falling{soft, loud, soft, kMargin, 240};
+    const double expected = std::sqrt(0.5 * (0.16 + 0.01));
+    EXPECT_NEAR(levelLeft(falling, any, kRate), 0.1 / expected, 1e-3);
+    // Softer than can be heard, it is no dip.
+    EXPECT_EQ(levelLeft(falling, {0.17, 1.0}, kRate), 1.0);
+}
+
+// A hiss over a loud low tone: the level of all that sounds hides that it dips for some milliseconds.
+TEST(Blemishes, ADipOfTheHighSoundsIsOneWhereverItLies)
+{
+    std::mt19937 random(3);
+    std::normal_distribution<double> noise(0.0, 0.05);
+    const auto low = tone(60.0, 0.5, 240 + 2 * kMargin);
+    std::vector<float> whole = low;
+    for (float& value : whole) {
+        value += static_cast<float>(noise(random));
+    }
+    const SoundPower any{1e-9, 1e-9};
+    const auto leftWhereItDips = [&](std::size_t from, std::size_t length) {
+        std::vector<float> edited = whole;
+        std::copy_n(
+            low.begin() + static_cast<std::ptrdiff_t>(from),
+            length,
+            edited.begin() + static_cast<std::ptrdiff_t>(from)
+        );
+        return levelLeft({edited, whole, whole, kMargin, 240}, any, kRate);
+    };
+    EXPECT_LT(leftWhereItDips(kMargin, 380), 0.6);
+    EXPECT_LT(leftWhereItDips(kMargin - 140, 380), 0.6);
+    EXPECT_GT(leftWhereItDips(kMargin, 96), 0.75);
+}
+
+// What swells by itself within 10 ms is not blamed on the crossfade.
+TEST(Blemishes, ASoundThatIsSofterNearbyByItselfDoesNotDip)
+{
+    auto before = tone(1000.0, 0.5, 240 + 2 * kMargin);
+    for (std::size_t n = 0; n < before.size(); ++n) {
+        const bool isPause = n > kMargin - 300 && n < kMargin + 300;
+        before[n] *= isPause ? 0.3F : 1.0F;
+    }
+    const auto after = before;
+    EXPECT_NEAR(levelLeft({before, before, after, kMargin, 240}, {1e-9, 1e-9}, kRate), 1.0, 1e-3);
 }
 
 TEST(Blemishes, HighSoundsAreThoseAnAttackIsHeardBy)
 {
     const auto level = [](double hertz) {
-        return highPower(tone(hertz, 1.0, 9600), kRate) / 0.5;  // less its ends
+        return soundPowerOf(tone(hertz, 1.0, 9600), kRate).high / 0.5;  // less its ends
     };
     EXPECT_LT(level(80.0), 1e-3);
     EXPECT_LT(level(120.0), 0.01);
     EXPECT_GT(level(300.0), 0.5);  // the thump of a short crossfade in a kick
     EXPECT_GT(level(1000.0), 0.7);
     EXPECT_GT(level(6000.0), 0.7);
-    EXPECT_EQ(highPower({}, kRate), 0.0);
+    EXPECT_EQ(soundPowerOf({}, kRate).high, 0.0);
+    EXPECT_NEAR(soundPowerOf(tone(80.0, 1.0, 9600), kRate).all, 0.5, 1e-3);
 }
 
 // Two strokes 300 ms apart, each a click of 1 ms and a ring of 70 Hz, over some hiss.
