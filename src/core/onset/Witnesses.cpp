@@ -37,6 +37,29 @@ std::int64_t lagOf(const BandEnvelope& heard, int band, std::int64_t hop)
     return kLatest;
 }
 
+// How many hops later `other` hears what is loud in one of two microphones than `heard` does, mostly.
+double usualLag(
+    const BandEnvelope& heard,
+    const BandEnvelope& other,
+    int band,
+    const HeardAttacks& attacks,
+    std::size_t reference,
+    std::span<const std::int64_t> hops
+)
+{
+    constexpr double kLoud = -8.0;  // dB
+    std::vector<double> lags;
+    for (std::size_t i = 0; i < hops.size(); ++i) {
+        const double power = sumOf(attacks.attacks[i][reference]);
+        if (decibelsOf(power / std::max(attacks.loud, 1e-14)) > kLoud) {
+            lags.push_back(
+                static_cast<double>(lagOf(other, band, hops[i]) - lagOf(heard, band, hops[i]))
+            );
+        }
+    }
+    return percentile(std::move(lags), 0.5);
+}
+
 // Two microphones stand at one drum when what stands out most in either stands out in both.
 bool isSameDrum(std::span<const HeardAttacks> pair)
 {
@@ -120,18 +143,16 @@ std::vector<OnsetWitness> witnesses(
         const auto band =
             static_cast<std::size_t>(std::ranges::max_element(strong) - strong.begin());
         std::vector<double> there;
-        std::vector<double> lags;
-        for (std::size_t i = 0; i < clear.size(); ++i) {
-            there.push_back(here.attacks[i][1][band]);
-            if (decibelsOf(sumOf(here.attacks[i][0]) / std::max(here.loud, 1e-14)) > -8.0) {
-                const auto later = lagOf(*other, static_cast<int>(band), clear[i]) -
-                                   lagOf(heard, static_cast<int>(band), clear[i]);
-                lags.push_back(static_cast<double>(later));
-            }
+        for (const Everywhere& attack : here.attacks) {
+            there.push_back(attack[1][band]);
         }
         const bool isDeaf = decibelsOf(loudOf(std::move(there))) <
                             decibelsOf(static_cast<double>(noiseFloor(*other)[band])) + 12.0;
-        if (!isDeaf && percentile(std::move(lags), 0.5) < kRoomLagHops && !isSameDrum(both)) {
+        const auto inBand = static_cast<int>(band);
+        // A close microphone hears late what is struck elsewhere, and first what is struck there.
+        const bool isRoom = usualLag(heard, *other, inBand, here, 0, clear) >= kRoomLagHops &&
+                            usualLag(heard, *other, inBand, both[1], 1, witness.clear) > 0.0;
+        if (!isDeaf && !isRoom && !isSameDrum(both)) {
             tried[o] = std::move(witness);
         }
     });
