@@ -17,6 +17,8 @@ constexpr double kGoesOn =
     1.45;  // of its own pace: what follows a roll within that is where it leads
 constexpr double kGhost = 0.36;  // of what the lead plays loud nearby, -9 dB
 constexpr Seconds kNearby{5.0};  // about two bars to each side
+constexpr double kLeastLoud =
+    0.7;  // of what it plays loud at all: nearby there may be ghosts alone
 
 using Indices = std::vector<std::size_t>;
 
@@ -24,6 +26,11 @@ Seconds between(const JudgedHit& a, const JudgedHit& b, Hertz rate)
 {
     return toSeconds(b.played.beatPoint - a.played.beatPoint, rate);
 }
+
+struct Lead {
+    Indices strokes;    // hits, ascending
+    double loud = 0.0;  // the strength of what it plays loud
+};
 
 // Strokes of one lead that follow each other faster than the grid.
 struct Roll {
@@ -109,35 +116,57 @@ void attachRoll(std::vector<JudgedHit>& hits, const Roll& roll, const StepAt& st
     }
 }
 
-// What this lead plays loud around a hit: its upper quartile there.
-double
-loudNearby(const std::vector<JudgedHit>& hits, const Indices& ofLead, std::size_t which, Hertz rate)
+// The strength that so many of a lead's strokes do not reach.
+double strengthOf(std::vector<double> strengths, double share)
 {
-    std::vector<double> strengths;
-    const auto near = [&](std::size_t k) {
-        return std::abs(between(hits[ofLead[which]], hits[ofLead[k]], rate).count()) <=
-               kNearby.count();
-    };
-    for (std::size_t k = which; k < ofLead.size() && near(k); ++k) {
-        strengths.push_back(hits[ofLead[k]].played.strength);
-    }
-    for (std::size_t k = which; k-- > 0 && near(k);) {
-        strengths.push_back(hits[ofLead[k]].played.strength);
-    }
-    const auto at = strengths.begin() + static_cast<std::ptrdiff_t>(strengths.size() * 3 / 4);
+    const auto place = static_cast<std::size_t>(share * static_cast<double>(strengths.size()));
+    const auto at = strengths.begin() + static_cast<std::ptrdiff_t>(place);
     std::ranges::nth_element(strengths, at);
     return *at;
 }
 
+Lead leadOf(const std::vector<JudgedHit>& hits, int number)
+{
+    constexpr double kLoud = 0.85;
+    Lead lead;
+    std::vector<double> strengths;
+    for (std::size_t i = 0; i < hits.size(); ++i) {
+        if (hits[i].played.lead == number) {
+            lead.strokes.push_back(i);
+            strengths.push_back(hits[i].played.strength);
+        }
+    }
+    lead.loud = strengths.empty() ? 0.0 : strengthOf(std::move(strengths), kLoud);
+    return lead;
+}
+
+// What this lead plays loud around a hit: its upper quartile there, and not much less than at all.
+double
+loudNearby(const std::vector<JudgedHit>& hits, const Lead& lead, std::size_t which, Hertz rate)
+{
+    const Indices& own = lead.strokes;
+    std::vector<double> strengths;
+    const auto near = [&](std::size_t k) {
+        return std::abs(between(hits[own[which]], hits[own[k]], rate).count()) <= kNearby.count();
+    };
+    for (std::size_t k = which; k < own.size() && near(k); ++k) {
+        strengths.push_back(hits[own[k]].played.strength);
+    }
+    for (std::size_t k = which; k-- > 0 && near(k);) {
+        strengths.push_back(hits[own[k]].played.strength);
+    }
+    return std::max(strengthOf(std::move(strengths), 0.75), kLeastLoud * lead.loud);
+}
+
 void markGhosts(
-    std::vector<JudgedHit>& hits, const Indices& ofLead, Hertz rate, std::vector<bool>& isGhost
+    const std::vector<JudgedHit>& hits, const Lead& lead, Hertz rate, std::vector<bool>& isGhost
 )
 {
-    for (std::size_t i = 0; i < ofLead.size(); ++i) {
-        const JudgedHit& hit = hits[ofLead[i]];
+    for (std::size_t i = 0; i < lead.strokes.size(); ++i) {
+        const JudgedHit& hit = hits[lead.strokes[i]];
         if (hit.role == HitRole::Main &&
-            hit.played.strength < kGhost * loudNearby(hits, ofLead, i, rate)) {
-            isGhost[ofLead[i]] = !hit.played.line.has_value();
+            hit.played.strength < kGhost * loudNearby(hits, lead, i, rate)) {
+            isGhost[lead.strokes[i]] = !hit.played.line.has_value();
         }
     }
 }
@@ -247,21 +276,16 @@ std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, const StepAt& 
     }
     std::vector<bool> isGhost(hits.size(), false);
     std::vector<std::pair<Roll, double>> rolls;  // and what their lead plays loud there
-    for (int lead = 0; lead < leads; ++lead) {
-        Indices ofLead;
-        for (std::size_t i = 0; i < hits.size(); ++i) {
-            if (hits[i].played.lead == lead) {
-                ofLead.push_back(i);
-            }
-        }
-        for (Roll& roll : rollsOf(hits, ofLead, stepAt, rate)) {
+    for (int number = 0; number < leads; ++number) {
+        const Lead lead = leadOf(hits, number);
+        for (Roll& roll : rollsOf(hits, lead.strokes, stepAt, rate)) {
             attachRoll(hits, roll, stepAt, rate);
-            const auto first = std::ranges::lower_bound(ofLead, roll.strokes.front());
-            const auto which = static_cast<std::size_t>(first - ofLead.begin());
-            const double loud = loudNearby(hits, ofLead, which, rate);
+            const auto first = std::ranges::lower_bound(lead.strokes, roll.strokes.front());
+            const auto which = static_cast<std::size_t>(first - lead.strokes.begin());
+            const double loud = loudNearby(hits, lead, which, rate);
             rolls.emplace_back(std::move(roll), loud);
         }
-        markGhosts(hits, ofLead, rate, isGhost);
+        markGhosts(hits, lead, rate, isGhost);
     }
     for (const auto& [roll, loud] : rolls) {
         attachToOtherDrums(hits, roll, loud, isGhost, rate);

@@ -43,6 +43,24 @@ TEST(Roles, AGhostGoesWithAFullBlow)
     EXPECT_EQ(hits[hits[1].main].role, HitRole::Main);
 }
 
+TEST(Roles, AGhostIsOneWhereItsDrumPlaysNothingElseToo)
+{
+    // For ten seconds the snare whispers beside the kick; a section that is played somewhat softer is none of ghosts.
+    std::vector<PlayedHit> played;
+    for (int bar = 0; bar < 12; ++bar) {
+        const double at0 = 2.6 * bar;
+        const bool isWhispered = bar >= 4 && bar < 8;
+        played.push_back(at(at0, 0.9, 0));
+        played.push_back(at(at0 + 0.65, isWhispered ? 0.2 : 0.9, 1));
+        played.push_back(at(at0 + 1.3, bar >= 8 ? 0.35 : 0.9, 0));
+    }
+    const auto hits = roles(played);
+    for (const JudgedHit& hit : hits) {
+        const bool isGhost = hit.played.strength == 0.2;
+        EXPECT_EQ(hit.role, isGhost ? HitRole::Attached : HitRole::Main);
+    }
+}
+
 TEST(Roles, AreGivenInOrderOfTimeWhateverTheOrderTheyCome)
 {
     const auto hits = roles({at(3.0), at(1.0), at(2.0)});
