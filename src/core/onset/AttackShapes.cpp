@@ -187,13 +187,13 @@ void splitByShape(std::span<Stroke> strokes)
     }
 }
 
+// Of each place so many steps from where the shape is lined up.
 struct Kind {
     std::size_t name = 0;
     Shape shape{};
-    std::vector<int>
-        found{};  // steps from where the shape is lined up: where its strokes were found to begin
-    std::vector<int> mayBegin{};  // likewise: there, and at what rises ahead of them
-    std::optional<int> start{};   // likewise; see startOf
+    std::vector<int> found{};     // where its strokes were found to begin, ascending
+    std::vector<int> mayBegin{};  // there, and at what rises ahead of them, ascending
+    std::optional<int> start{};   // see startOf
 };
 
 std::vector<Kind> kindsOf(std::span<const Stroke> strokes)

@@ -72,7 +72,7 @@ void learnDrum(
 )
 {
     // What is struck together with a drum now and then is no part of it.
-    constexpr double kAlways = 0.1;
+    constexpr double kAlways = 0.05;
     constexpr double kHardly = 0.1;  // of what its loud blows have there
     const BandPowers pattern = patternOf(heard, own, drum);
     for (std::size_t band = 0; band < kBands; ++band) {
