@@ -15,19 +15,18 @@ namespace orthochron {
 
 namespace {
 
-using Indices = std::vector<std::size_t>;
-using InBands = std::array<Mixing, kBands>;
-
-// Which attacks of each microphone are its own drum's, and how loud those are.
-std::vector<Indices> tellOwn(std::vector<HeardAttacks>& all)
+std::array<Mixing, kBands> learn(std::vector<HeardAttacks>& all)
 {
     constexpr int kRounds = 3;
-    std::vector<Indices> own(all.size());
+    // What is struck together with a drum now and then is no part of it.
+    constexpr double kAlways = 0.1;
+    const std::size_t count = all.size();
+    std::vector<std::vector<std::size_t>> own(count);
     for (int round = 0; round < kRounds; ++round) {
-        for (std::size_t d = 0; d < all.size(); ++d) {
+        for (std::size_t d = 0; d < count; ++d) {
             own[d] = ownOf(all, d);
         }
-        for (std::size_t d = 0; d < all.size(); ++d) {
+        for (std::size_t d = 0; d < count; ++d) {
             std::vector<double> powers;
             for (const std::size_t i : own[d]) {
                 powers.push_back(sumOf(all[d].attacks[i][d]));
@@ -35,79 +34,37 @@ std::vector<Indices> tellOwn(std::vector<HeardAttacks>& all)
             all[d].loud = loudOf(std::move(powers));
         }
     }
-    return own;
-}
-
-// What a drum's loud blows have in each band in its own microphone.
-BandPowers patternOf(const HeardAttacks& heard, const Indices& own, std::size_t drum)
-{
-    const auto powerOf = [&](std::size_t i) { return sumOf(heard.attacks[i][drum]); };
-    std::vector<double> powers;
-    std::ranges::transform(own, std::back_inserter(powers), powerOf);
-    std::ranges::sort(powers, std::greater{});
-    const std::size_t half = std::max<std::size_t>(2, powers.size() / 2);
-    const double least = powers.empty() ? 0.0 : powers[std::min(powers.size() - 1, half)];
-    BandPowers pattern{};
-    for (std::size_t band = 0; band < kBands; ++band) {
-        std::vector<double> parts;
-        for (const std::size_t i : own) {
-            if (const double power = powerOf(i); power > 0.0 && power >= least) {
-                parts.push_back(heard.attacks[i][drum][band] / power);
-            }
+    std::array<Mixing, kBands> mixing;
+    mixing.fill(Mixing(count, std::vector<double>(count, 0.0)));
+    auto growth = mixing;
+    for (std::size_t d = 0; d < count; ++d) {
+        std::vector<double> powers;
+        for (const std::size_t i : own[d]) {
+            powers.push_back(sumOf(all[d].attacks[i][d]));
         }
-        pattern[band] = percentile(std::move(parts), 0.5) * heard.loud;
-    }
-    return pattern;
-}
-
-// How strongly every microphone hears a drum's loud blow. The way there takes the same part of a band from every stroke,
-// bright or dull, so it is held against what the drum's own microphone has in that band; strokes that have hardly anything
-// in it say nothing.
-void learnDrum(
-    const HeardAttacks& heard,
-    const Indices& own,
-    std::size_t drum,
-    InBands& mixing,
-    InBands& growth
-)
-{
-    // What is struck together with a drum now and then is no part of it.
-    constexpr double kAlways = 0.05;
-    constexpr double kHardly = 0.1;  // of what its loud blows have there
-    const BandPowers pattern = patternOf(heard, own, drum);
-    for (std::size_t band = 0; band < kBands; ++band) {
-        mixing[band][drum][drum] = pattern[band];
-        for (std::size_t m = 0; m < mixing[band].size(); ++m) {
-            if (m == drum) {
-                continue;
-            }
-            std::vector<double> blows;
-            std::vector<double> there;
-            std::vector<double> parts;
-            for (const std::size_t i : own) {
-                const Everywhere& attack = heard.attacks[i];
-                const double blow = attack[drum][band];
-                const double usual = pattern[band] * sumOf(attack[drum]) / heard.loud;
-                if (blow > kHardly * usual) {
-                    blows.push_back(blow);
-                    there.push_back(attack[m][band]);
-                    parts.push_back(attack[m][band] / blow);
+        std::vector<double> sorted = powers;
+        std::ranges::sort(sorted, std::greater{});
+        const double least =
+            sorted.empty()
+                ? 0.0
+                : sorted[std::min(sorted.size() - 1, std::max<std::size_t>(2, sorted.size() / 2))];
+        for (std::size_t m = 0; m < count; ++m) {
+            for (std::size_t band = 0; band < kBands; ++band) {
+                std::vector<double> parts;
+                std::vector<double> blows;
+                std::vector<double> there;
+                for (std::size_t k = 0; k < own[d].size(); ++k) {
+                    if ((m != d || powers[k] >= least) && powers[k] > 0.0) {
+                        blows.push_back(powers[k]);
+                        there.push_back(all[d].attacks[own[d][k]][m][band]);
+                        parts.push_back(there.back() / blows.back());
+                    }
                 }
+                growth[band][m][d] = growthOf(blows, there) * all[d].loud;
+                mixing[band][m][d] =
+                    percentile(std::move(parts), m == d ? 0.5 : kAlways) * all[d].loud;
             }
-            growth[band][m][drum] = growthOf(blows, there) * pattern[band];
-            mixing[band][m][drum] = percentile(std::move(parts), kAlways) * pattern[band];
         }
-    }
-}
-
-InBands learn(std::vector<HeardAttacks>& all)
-{
-    const std::vector<Indices> own = tellOwn(all);
-    InBands mixing;
-    mixing.fill(Mixing(all.size(), std::vector<double>(all.size(), 0.0)));
-    InBands growth = mixing;
-    for (std::size_t d = 0; d < all.size(); ++d) {
-        learnDrum(all[d], own[d], d, mixing, growth);
     }
     for (std::size_t band = 0; band < kBands; ++band) {
         leaveOutCompany(mixing[band], growth[band]);

@@ -172,38 +172,6 @@ TEST_F(KitPatterns, ACloseMicrophoneThatHearsADrumLateIsAWitness)
     EXPECT_EQ(ownParts(here.envelope(), hops, hops, std::vector{&other}).witnesses, 1U);
 }
 
-// Soft strokes are dull. Were bleed learned as a part of all that is struck, a loud bright one would bring more of its
-// bright sounds than they say, and pass for a stroke of this drum.
-TEST_F(KitPatterns, BleedIsTheSamePartOfABandHoweverBrightTheStroke)
-{
-    Made here;
-    Made there;
-    std::vector<std::int64_t> hops;
-    for (int i = 0; i < 60; ++i) {
-        const std::int64_t hop = 300 + 200 * i;
-        hops.push_back(hop);
-        BandPowers struck = kSecondDrum;
-        if (i % 6 < 3) {  // soft
-            struck = times(struck, 0.2);
-            struck[2] *= 0.05;
-            struck[3] *= 0.05;
-        }
-        const bool isFirst = i % 3 == 0;
-        // The first drum is a bright one.
-        here.strike(hop, isFirst ? BandPowers{1e-5, 1e-4, 3e-3, 6e-3} : times(struck, 0.1));
-        there.strike(hop, isFirst ? BandPowers{1e-7, 1e-6, 3e-5, 6e-5} : struck);
-    }
-    const BandEnvelope other = there.envelope();
-    const OwnParts apart = ownParts(here.envelope(), hops, hops, std::vector{&other});
-    for (std::size_t i = 0; i < hops.size(); ++i) {
-        if (i % 3 != 0) {
-            EXPECT_LT(level(apart, i), -25.0) << i;
-        } else {
-            EXPECT_NEAR(level(apart, i), 0.0, 1.5) << i;
-        }
-    }
-}
-
 // The second drum is never struck without the first, which is struck alone as well; each as hard as it likes.
 class StruckTogether : public testing::Test {
 protected:
