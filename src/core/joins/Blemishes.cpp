@@ -63,27 +63,12 @@ std::vector<double> highPowers(std::span<const float> sound, Hertz rate)
     return runningSum(high);
 }
 
-std::vector<double> allPowers(std::span<const float> sound)
-{
-    std::vector<double> powers;
-    powers.reserve(sound.size());
-    for (const float value : sound) {
-        powers.push_back(static_cast<double>(value) * static_cast<double>(value));
-    }
-    return runningSum(powers);
-}
-
 // Of what is heard and of both sides, as running sums.
 struct Powers {
     std::vector<double> heard;
     std::vector<double> before;
     std::vector<double> after;
 };
-
-Powers allPowersOf(const Joined& joined)
-{
-    return {allPowers(joined.edited), allPowers(joined.before), allPowers(joined.after)};
-}
 
 Powers highPowersOf(const Joined& joined, Hertz rate)
 {
@@ -168,20 +153,22 @@ double partLeft(const Level& level, double audible)
     return level.expected > std::max(audible, kNothing) ? level.heard / level.expected : 1.0;
 }
 
-Level asAWhole(const Powers& powers, const Joined& joined, Hertz rate)
+Level asAWhole(const Joined& joined, Hertz rate)
 {
     const std::size_t least = count(kLevelTime, rate);
     const std::size_t wider = joined.length < least ? (least - joined.length) / 2 : 0;
     const std::size_t from = joined.begin - std::min(joined.begin, wider);
     const std::size_t to = std::min(joined.begin + joined.length + wider, joined.edited.size());
+    const auto square = [](float value) {
+        return static_cast<double>(value) * static_cast<double>(value);
+    };
     Level level;
     for (std::size_t n = from; n < to; ++n) {
         const double along = static_cast<double>(n) + 0.5 - static_cast<double>(joined.begin);
         const double part =
             std::clamp(along / std::max<double>(1.0, static_cast<double>(joined.length)), 0.0, 1.0);
-        level.expected += (1.0 - part) * (powers.before[n + 1] - powers.before[n]) +
-                          part * (powers.after[n + 1] - powers.after[n]);
-        level.heard += powers.heard[n + 1] - powers.heard[n];
+        level.expected += (1.0 - part) * square(joined.before[n]) + part * square(joined.after[n]);
+        level.heard += square(joined.edited[n]);
     }
     const auto size = static_cast<double>(to - from);
     return {level.heard / size, level.expected / size};
@@ -217,7 +204,7 @@ Level whereItDips(const Powers& powers, const Joined& joined, Hertz rate)
 // See above; `high`: of its high sounds.
 double levelLeft(const Powers& high, const Joined& joined, const SoundPower& audible, Hertz rate)
 {
-    const Level whole = asAWhole(allPowersOf(joined), joined, rate);
+    const Level whole = asAWhole(joined, rate);
     const Level worst = whereItDips(high, joined, rate);
     return std::sqrt(std::min(partLeft(whole, audible.all), partLeft(worst, audible.high)));
 }
@@ -230,7 +217,7 @@ SoundPower soundPowerOf(std::span<const float> sound, Hertz rate)
         return {};
     }
     const auto size = static_cast<double>(sound.size());
-    return {allPowers(sound).back() / size, highPowers(sound, rate).back() / size};
+    return {meanPower(sound), highPowers(sound, rate).back() / size};
 }
 
 double levelLeft(const Joined& joined, const SoundPower& audible, Hertz rate)
