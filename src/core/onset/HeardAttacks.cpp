@@ -27,6 +27,7 @@ HeardAttacks hearAll(
 )
 {
     HeardAttacks heard;
+    heard.hops.assign(hops.begin(), hops.end());
     heard.attacks.resize(hops.size());
     tbb::parallel_for(std::size_t{0}, hops.size(), [&](std::size_t i) {
         heard.attacks[i] = hearAt(microphones, reference, hops[i]);
@@ -37,6 +38,25 @@ HeardAttacks hearAll(
     }
     heard.loud = loudOf(std::move(powers));
     return heard;
+}
+
+std::int64_t lagOf(const BandEnvelope& heard, std::size_t band, std::int64_t hop)
+{
+    constexpr std::int64_t kEarliest = -4;
+    constexpr std::int64_t kLatest = 16;
+    const auto levelAt = [&](std::int64_t shift) {
+        return heard.mean(static_cast<int>(band), hop + shift, hop + shift + 2);
+    };
+    double most = 0.0;
+    for (std::int64_t shift = kEarliest; shift <= kLatest; ++shift) {
+        most = std::max(most, levelAt(shift));
+    }
+    for (std::int64_t shift = kEarliest; shift <= kLatest; ++shift) {
+        if (levelAt(shift) >= 0.5 * most) {
+            return shift;
+        }
+    }
+    return kLatest;
 }
 
 double levelIn(const Everywhere& attack, std::size_t microphone, std::span<const HeardAttacks> all)

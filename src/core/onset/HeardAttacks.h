@@ -12,6 +12,7 @@ using Everywhere = std::vector<BandPowers>;  // of one attack, by microphone
 
 // The attacks that stand out in one microphone, and what all of them hear then.
 struct HeardAttacks {
+    std::vector<std::int64_t> hops;  // when
     std::vector<Everywhere> attacks;
     double loud = 0.0;  // power of the loud ones that are its own
 };
@@ -24,6 +25,10 @@ hearAt(std::span<const BandEnvelope* const> microphones, std::size_t reference, 
     std::size_t reference,
     std::span<const std::int64_t> hops
 );
+
+// How many hops after `hop` a microphone hears an attack in a band, -4 to 16: when its level has come half way
+// to the highest of these moments.
+[[nodiscard]] std::int64_t lagOf(const BandEnvelope& heard, std::size_t band, std::int64_t hop);
 
 // How loud an attack is in a microphone; dB, 0 is loud there.
 [[nodiscard]] double

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <functional>
 #include <iterator>
 
@@ -15,18 +16,19 @@ namespace orthochron {
 
 namespace {
 
-std::array<Mixing, kBands> learn(std::vector<HeardAttacks>& all)
+using Indices = std::vector<std::size_t>;
+using InBands = std::array<Mixing, kBands>;
+
+// Which attacks of each microphone are its own drum's, and how loud those are.
+std::vector<Indices> tellOwn(std::vector<HeardAttacks>& all)
 {
     constexpr int kRounds = 3;
-    // What is struck together with a drum now and then is no part of it.
-    constexpr double kAlways = 0.1;
-    const std::size_t count = all.size();
-    std::vector<std::vector<std::size_t>> own(count);
+    std::vector<Indices> own(all.size());
     for (int round = 0; round < kRounds; ++round) {
-        for (std::size_t d = 0; d < count; ++d) {
+        for (std::size_t d = 0; d < all.size(); ++d) {
             own[d] = ownOf(all, d);
         }
-        for (std::size_t d = 0; d < count; ++d) {
+        for (std::size_t d = 0; d < all.size(); ++d) {
             std::vector<double> powers;
             for (const std::size_t i : own[d]) {
                 powers.push_back(sumOf(all[d].attacks[i][d]));
@@ -34,35 +36,145 @@ std::array<Mixing, kBands> learn(std::vector<HeardAttacks>& all)
             all[d].loud = loudOf(std::move(powers));
         }
     }
-    std::array<Mixing, kBands> mixing;
-    mixing.fill(Mixing(count, std::vector<double>(count, 0.0)));
-    auto growth = mixing;
-    for (std::size_t d = 0; d < count; ++d) {
-        std::vector<double> powers;
-        for (const std::size_t i : own[d]) {
-            powers.push_back(sumOf(all[d].attacks[i][d]));
+    return own;
+}
+
+// What a drum's loud blow has in each band in its own microphone.
+BandPowers patternOf(const HeardAttacks& heard, const Indices& own, std::size_t drum)
+{
+    const auto powerOf = [&](std::size_t i) { return sumOf(heard.attacks[i][drum]); };
+    std::vector<double> powers;
+    std::ranges::transform(own, std::back_inserter(powers), powerOf);
+    std::ranges::sort(powers, std::greater{});
+    const std::size_t half = std::max<std::size_t>(2, powers.size() / 2);
+    const double least = powers.empty() ? 0.0 : powers[std::min(powers.size() - 1, half)];
+    BandPowers pattern{};
+    for (std::size_t band = 0; band < kBands; ++band) {
+        std::vector<double> parts;
+        for (const std::size_t i : own) {
+            if (const double power = powerOf(i); power > 0.0 && power >= least) {
+                parts.push_back(heard.attacks[i][drum][band] / power);
+            }
         }
-        std::vector<double> sorted = powers;
-        std::ranges::sort(sorted, std::greater{});
-        const double least =
-            sorted.empty()
-                ? 0.0
-                : sorted[std::min(sorted.size() - 1, std::max<std::size_t>(2, sorted.size() / 2))];
-        for (std::size_t m = 0; m < count; ++m) {
-            for (std::size_t band = 0; band < kBands; ++band) {
-                std::vector<double> parts;
-                std::vector<double> blows;
-                std::vector<double> there;
-                for (std::size_t k = 0; k < own[d].size(); ++k) {
-                    if ((m != d || powers[k] >= least) && powers[k] > 0.0) {
-                        blows.push_back(powers[k]);
-                        there.push_back(all[d].attacks[own[d][k]][m][band]);
-                        parts.push_back(there.back() / blows.back());
-                    }
-                }
-                growth[band][m][d] = growthOf(blows, there) * all[d].loud;
-                mixing[band][m][d] =
-                    percentile(std::move(parts), m == d ? 0.5 : kAlways) * all[d].loud;
+        pattern[band] = percentile(std::move(parts), 0.5) * heard.loud;
+    }
+    return pattern;
+}
+
+// A drum's own blows, as all microphones hear them.
+struct OwnBlows {
+    std::span<const BandEnvelope* const> microphones;
+    const HeardAttacks& heard;
+    const Indices& own;
+    std::size_t drum = 0;
+    BandPowers pattern{};
+
+    [[nodiscard]] double lagIn(std::size_t microphone, std::size_t band, std::size_t i) const
+    {
+        return static_cast<double>(lagOf(*microphones[microphone], band, heard.hops[i]));
+    }
+};
+
+// What a microphone has in a band of another drum's blow, and how much later than the drum's own.
+struct BleedingBlow {
+    double blow = 0.0;
+    double there = 0.0;
+    double lag = 0.0;  // hops
+
+    [[nodiscard]] double part() const { return there / blow; }
+};
+
+// Those that have hardly anything in the band say nothing.
+std::vector<BleedingBlow>
+bleedingBlows(const OwnBlows& blows, std::size_t microphone, std::size_t band)
+{
+    constexpr double kHardly = 0.1;  // of what its loud blows have there
+    const auto& [microphones, heard, own, drum, pattern] = blows;
+    const double loud = std::max(heard.loud, 1e-14);
+    std::vector<BleedingBlow> bleeding;
+    for (const std::size_t i : own) {
+        const Everywhere& attack = heard.attacks[i];
+        if (attack[drum][band] > kHardly * pattern[band] * sumOf(attack[drum]) / loud) {
+            const double lag = blows.lagIn(microphone, band, i) - blows.lagIn(drum, band, i);
+            bleeding.push_back({attack[drum][band], attack[microphone][band], lag});
+        }
+    }
+    return bleeding;
+}
+
+// Bleed keeps one time, company does not: whether those that are least heard come equally late.
+bool keepsTime(std::span<const BleedingBlow> blows)
+{
+    constexpr double kLeastHeard = 0.25;  // of them
+    constexpr double kOneTime = 1.0;      // hop
+    constexpr double kKept = 0.5;
+    std::vector<double> parts;
+    std::ranges::transform(blows, std::back_inserter(parts), &BleedingBlow::part);
+    const double least = percentile(std::move(parts), kLeastHeard);
+    std::vector<double> lags;
+    for (const BleedingBlow& blow : blows) {
+        if (blow.part() <= least) {
+            lags.push_back(blow.lag);
+        }
+    }
+    const double usual = percentile(lags, 0.5);
+    const auto inTime = static_cast<double>(std::ranges::count_if(lags, [&](double lag) {
+        return std::abs(lag - usual) <= kOneTime;
+    }));
+    return inTime >= kKept * static_cast<double>(lags.size());
+}
+
+// How loud a microphone hears a drum's loud blow in one band.
+struct Bleed {
+    double power = 0.0;
+    double growth = 0.0;  // the most that may be believed of it
+};
+
+// The way there takes the same part of a band from every stroke, bright or dull, so it is held against what the drum's
+// own microphone has in that band. Near the least that is heard of any stroke, since what is struck together with it now
+// and then is no part of it; nearer yet where even that keeps no time.
+Bleed bleedOf(const OwnBlows& blows, std::size_t microphone, std::size_t band)
+{
+    constexpr double kAlways = 0.1;
+    constexpr double kUnderCompany = 0.05;
+    const auto& [microphones, heard, own, drum, pattern] = blows;
+    std::vector<double> whole;
+    std::vector<double> there;
+    for (const std::size_t i : own) {
+        whole.push_back(sumOf(heard.attacks[i][drum]));
+        there.push_back(heard.attacks[i][microphone][band]);
+    }
+    const double growth = growthOf(whole, there) * heard.loud;
+    std::vector<double> parts;
+    std::vector<double> inBand;
+    std::vector<double> thereOfBand;
+    const auto bleeding = bleedingBlows(blows, microphone, band);
+    for (const BleedingBlow& blow : bleeding) {
+        parts.push_back(blow.part());
+        inBand.push_back(blow.blow);
+        thereOfBand.push_back(blow.there);
+    }
+    if (!keepsTime(bleeding)) {
+        return {percentile(std::move(parts), kUnderCompany) * pattern[band], growth};
+    }
+    return {
+        percentile(std::move(parts), kAlways) * pattern[band],
+        std::max(growth, growthOf(inBand, thereOfBand) * pattern[band])};
+}
+
+InBands learn(std::span<const BandEnvelope* const> microphones, std::vector<HeardAttacks>& all)
+{
+    const std::vector<Indices> own = tellOwn(all);
+    InBands mixing;
+    mixing.fill(Mixing(all.size(), std::vector<double>(all.size(), 0.0)));
+    InBands growth = mixing;
+    for (std::size_t d = 0; d < all.size(); ++d) {
+        const OwnBlows blows{microphones, all[d], own[d], d, patternOf(all[d], own[d], d)};
+        for (std::size_t band = 0; band < kBands; ++band) {
+            for (std::size_t m = 0; m < all.size(); ++m) {
+                const Bleed bleed = m == d ? Bleed{blows.pattern[band]} : bleedOf(blows, m, band);
+                mixing[band][m][d] = bleed.power;
+                growth[band][m][d] = bleed.growth;
             }
         }
     }
@@ -114,7 +226,7 @@ OwnParts ownParts(
     for (std::size_t w = 0; w < chosen.size(); ++w) {
         all.push_back(hearAll(microphones, w + 1, chosen[w].clear));
     }
-    const auto mixing = learn(all);
+    const auto mixing = learn(microphones, all);
     OwnParts parts;
     parts.own.resize(hops.size());
     parts.bleed.resize(hops.size());

@@ -19,42 +19,23 @@ namespace {
 constexpr double kRoomLagHops = 5.0;
 constexpr double kClearRise = 6.0;  // dB
 
-// How many hops after `hop` a microphone hears an attack: when its level has come half way
-// to the highest of the next moments.
-std::int64_t lagOf(const BandEnvelope& heard, int band, std::int64_t hop)
-{
-    constexpr std::int64_t kEarliest = -4;
-    constexpr std::int64_t kLatest = 16;
-    double most = 0.0;
-    for (std::int64_t shift = kEarliest; shift <= kLatest; ++shift) {
-        most = std::max(most, heard.mean(band, hop + shift, hop + shift + 2));
-    }
-    for (std::int64_t shift = kEarliest; shift <= kLatest; ++shift) {
-        if (heard.mean(band, hop + shift, hop + shift + 2) >= 0.5 * most) {
-            return shift;
-        }
-    }
-    return kLatest;
-}
-
 // How many hops later `other` hears what is loud in one of two microphones than `heard` does, mostly.
 double usualLag(
     const BandEnvelope& heard,
     const BandEnvelope& other,
-    int band,
+    std::size_t band,
     const HeardAttacks& attacks,
-    std::size_t reference,
-    std::span<const std::int64_t> hops
+    std::size_t reference
 )
 {
     constexpr double kLoud = -8.0;  // dB
     std::vector<double> lags;
-    for (std::size_t i = 0; i < hops.size(); ++i) {
+    for (std::size_t i = 0; i < attacks.hops.size(); ++i) {
         const double power = sumOf(attacks.attacks[i][reference]);
         if (decibelsOf(power / std::max(attacks.loud, 1e-14)) > kLoud) {
-            lags.push_back(
-                static_cast<double>(lagOf(other, band, hops[i]) - lagOf(heard, band, hops[i]))
-            );
+            lags.push_back(static_cast<double>(
+                lagOf(other, band, attacks.hops[i]) - lagOf(heard, band, attacks.hops[i])
+            ));
         }
     }
     return percentile(std::move(lags), 0.5);
@@ -148,10 +129,9 @@ std::vector<OnsetWitness> witnesses(
         }
         const bool isDeaf = decibelsOf(loudOf(std::move(there))) <
                             decibelsOf(static_cast<double>(noiseFloor(*other)[band])) + 12.0;
-        const auto inBand = static_cast<int>(band);
         // A close microphone hears late what is struck elsewhere, and first what is struck there.
-        const bool isRoom = usualLag(heard, *other, inBand, here, 0, clear) >= kRoomLagHops &&
-                            usualLag(heard, *other, inBand, both[1], 1, witness.clear) > 0.0;
+        const bool isRoom = usualLag(heard, *other, band, here, 0) >= kRoomLagHops &&
+                            usualLag(heard, *other, band, both[1], 1) > 0.0;
         if (!isDeaf && !isRoom && !isSameDrum(both)) {
             tried[o] = std::move(witness);
         }

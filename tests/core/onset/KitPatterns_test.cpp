@@ -238,6 +238,88 @@ TEST_F(StruckTogether, WhatBleedsAlmostAsLoudIsBleedAllTheSame)
     }
 }
 
+// A hat and a snare that is struck bright or dull; what the hat's microphone hears of it is as bright or dull.
+class BrightAndDull : public testing::Test {
+protected:
+    static constexpr BandPowers kHat{1e-5, 1e-4, 3e-3, 6e-3};
+    static constexpr BandPowers kBright{5e-3, 8e-3, 6e-3, 8e-3};
+    static constexpr BandPowers kDull{5e-3, 8e-3, 4e-4, 2e-4};
+    static constexpr double kWay = 0.05;  // -13 dB
+
+    void strike(const BandPowers& snare, double hat, std::int64_t hatLater = 0)
+    {
+        const std::int64_t hop = 300 + 200 * static_cast<std::int64_t>(hops_.size());
+        hops_.push_back(hop);
+        here_.strike(hop + hatLater, times(kHat, hat));
+        here_.strike(hop + 1, times(snare, kWay));
+        there_.strike(hop + 1, times(kHat, 0.01 * hat));
+        there_.strike(hop, snare);
+    }
+    // Of the hat, dB.
+    [[nodiscard]] std::vector<double> levels() const
+    {
+        const BandEnvelope other = there_.envelope();
+        const OwnParts apart = ownParts(here_.envelope(), hops_, hops_, std::vector{&other});
+        std::vector<double> levels;
+        for (const BandPowers& own : apart.own) {
+            levels.push_back(decibelsOf(sumOf(own) / apart.loud));
+        }
+        return levels;
+    }
+
+    Made here_;
+    Made there_;
+    std::vector<std::int64_t> hops_;
+};
+
+TEST_F(BrightAndDull, WhatABrightStrokeBleedsIsKnownFromDullOnesToo)
+{
+    std::mt19937 random(12);
+    std::uniform_real_distribution<double> hard(0.5, 1.0);
+    for (int i = 0; i < 60; ++i) {
+        const bool isHat = i % 2 == 0;
+        const double blow = hard(random);
+        strike(times(i % 3 == 0 ? kBright : kDull, isHat ? 0.0 : blow), isHat ? blow : 0.0);
+    }
+    const auto hat = levels();
+    for (std::size_t i = 0; i < hat.size(); ++i) {
+        if (i % 2 == 0) {
+            EXPECT_GT(hat[i], -4.0) << i;
+        } else {
+            EXPECT_LT(hat[i], -24.0) << i;
+        }
+    }
+}
+
+// Struck with nearly every snare stroke, but as players do, a little before or after.
+TEST_F(BrightAndDull, WhatKeepsNoTimeIsNoBleed)
+{
+    std::mt19937 random(13);
+    std::uniform_real_distribution<double> hard(0.5, 1.0);
+    std::uniform_int_distribution<std::int64_t> late(-5, 5);
+    constexpr double kSoft = 0.16;  // -8 dB
+    std::vector<std::size_t> together;
+    for (std::size_t i = 0; i < 80; ++i) {
+        const bool isSnare = i % 2 == 1;
+        const bool isHatToo = isSnare && i % 30 != 1;  // three of forty are struck alone
+        if (isHatToo) {
+            together.push_back(i);
+        }
+        const double blow = hard(random);
+        strike(
+            times(kDull, isSnare ? blow : 0.0),
+            isSnare ? (isHatToo ? kSoft : 0.0) : blow,
+            isHatToo ? late(random) : 0
+        );
+    }
+    const auto hat = levels();
+    double sum = 0.0;
+    for (const std::size_t i : together) {
+        sum += hat[i];
+    }
+    EXPECT_NEAR(sum / static_cast<double>(together.size()), decibelsOf(kSoft), 3.0);
+}
+
 TEST_F(KitPatterns, BlowsOfOthersAreWhatTheirOwnMicrophonesHearMost)
 {
     const auto blows = parts({&other_}).othersBlows;
