@@ -7,6 +7,7 @@
 #include "core/base/Meanwhile.h"
 #include "core/onset/AttackLevels.h"
 #include "core/onset/Belief.h"
+#include "core/onset/Growth.h"
 #include "core/onset/Rises.h"
 
 #include <algorithm>
@@ -349,6 +350,9 @@ bool weigh(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
         onset.confidence =
             gathered.isOfSeveral ? plainConfidence(gathered.evidence[i]) : confidence[i];
         onset.at = analysis.candidates[i].byItself;
+    }
+    if (!gathered.isOfSeveral) {
+        tellGrowth(analysis);
     }
     if (gathered.isAmongOthers) {
         beginWithOwnRises(analysis);
