@@ -62,7 +62,7 @@ OneShots::OneShots(const std::filesystem::path& folder) : name_(folder.filename(
     for (const auto& entry : std::filesystem::directory_iterator(folder)) {
         files.insert(entry.path());
     }
-    const std::array<std::pair<std::string_view, Ways*>, 9> kinds{
+    const std::array<std::pair<std::string_view, Ways*>, 10> kinds{
         {{"kick", &ways_[0]},
          {"snare", &ways_[1]},
          {"tom", &ways_[2]},
@@ -71,7 +71,8 @@ OneShots::OneShots(const std::filesystem::path& folder) : name_(folder.filename(
          {"crash", &ways_[5]},
          {"floor", &ways_[6]},
          {"stick", &sticks_},
-         {"open", &openHats_}}};
+         {"open", &openHats_},
+         {"pedal", &pedals_}}};
     for (const auto& path : files) {
         const std::string name = path.stem().string();
         const std::string_view kind = std::string_view(name).substr(0, name.find('-'));
@@ -86,15 +87,16 @@ OneShots::OneShots(const std::filesystem::path& folder) : name_(folder.filename(
     }
 }
 
-const OneShots::Strokes*
-OneShots::strokesFor(demo::Drum drum, double velocity, demo::Random& random) const
+const OneShots::Strokes* OneShots::strokesFor(const demo::DemoHit& hit, demo::Random& random) const
 {
-    const Ways* ways = &ways_[static_cast<std::size_t>(drum)];
+    const Ways* ways = &ways_[static_cast<std::size_t>(hit.drum)];
     const double chance = random.even();
-    if (drum == demo::Drum::Snare && !sticks_.empty() && velocity > 0.3 && chance < 0.06) {
+    if (hit.drum == demo::Drum::Snare && !sticks_.empty() && hit.velocity > 0.3 && chance < 0.06) {
         ways = &sticks_;
     }
-    if (drum == demo::Drum::Hat && !openHats_.empty() && chance < 0.08) {
+    if (hit.isByFoot && !pedals_.empty()) {
+        ways = &pedals_;
+    } else if (hit.drum == demo::Drum::Hat && !openHats_.empty() && !hit.isByFoot && chance < 0.08) {
         ways = &openHats_;
     }
     if (ways->empty()) {
@@ -110,18 +112,19 @@ OneShots::strokesFor(demo::Drum drum, double velocity, demo::Random& random) con
 }
 
 std::vector<float>
-OneShots::blow(demo::Drum drum, double velocity, double stretch, demo::Random& random) const
+OneShots::blow(const demo::DemoHit& hit, double stretch, demo::Random& random) const
 {
-    const Strokes* strokes = strokesFor(drum, velocity, random);
+    const Strokes* strokes = strokesFor(hit, random);
     if (strokes == nullptr || strokes->empty()) {
         return {};
     }
     const auto top = static_cast<double>(strokes->size() - 1);
-    const double hard = velocity * top + random.between(-0.5, 0.5);
+    const double hard = hit.velocity * top + random.between(-0.5, 0.5);
     const auto which = static_cast<std::size_t>(std::lround(std::clamp(hard, 0.0, top)));
     auto sound = slower((*strokes)[which], stretch * random.between(0.985, 1.015));
     constexpr std::array<double, demo::kDrums> kPeaks{1.0, 1.0, 0.85, 0.5, 0.35, 0.6, 0.85};
-    const auto level = static_cast<float>(velocity * kPeaks[static_cast<std::size_t>(drum)]);
+    const auto level =
+        static_cast<float>(hit.velocity * kPeaks[static_cast<std::size_t>(hit.drum)]);
     for (float& sample : sound) {
         sample *= level;
     }

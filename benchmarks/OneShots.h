@@ -8,8 +8,8 @@
 namespace orthochron {
 
 // The drums of one kit, recorded blow by blow: files named kick-1-01.wav, where 1 is the way it is
-// struck and 01 how hard, softest first; kick, snare, stick, tom, floor, hat, open, ride, crash.
-// A drum that has none is silent.
+// struck and 01 how hard, softest first; kick, snare, stick, tom, floor, hat, open, pedal, ride,
+// crash. A drum that has none is silent; a hat without a pedal's sound is struck softly instead.
 class OneShots {
 public:
     // Exits with a sentence where a file cannot be read.
@@ -17,22 +17,22 @@ public:
 
     [[nodiscard]] const std::string& name() const { return name_; }
 
-    // A blow from the moment it stands 40 dB below its peak, which is `velocity`; `stretch` is how much
+    // A blow from the moment it stands 40 dB below its peak, which is its velocity; `stretch` is how much
     // slower than recorded the kit is played, and lower with it.
     [[nodiscard]] std::vector<float>
-    blow(demo::Drum drum, double velocity, double stretch, demo::Random& random) const;
+    blow(const demo::DemoHit& hit, double stretch, demo::Random& random) const;
 
 private:
     using Strokes = std::vector<std::vector<float>>;  // softest first
     using Ways = std::vector<Strokes>;
 
-    [[nodiscard]] const Strokes*
-    strokesFor(demo::Drum drum, double velocity, demo::Random& random) const;
+    [[nodiscard]] const Strokes* strokesFor(const demo::DemoHit& hit, demo::Random& random) const;
 
     std::string name_;
     std::array<Ways, demo::kDrums> ways_;
     Ways sticks_;
     Ways openHats_;
+    Ways pedals_;
 };
 
 // The kits in the folders of `folder`, by name.

@@ -327,6 +327,17 @@ soundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random&
 }
 
 std::vector<float>
+closedByFoot(double velocity, Hertz rate, const KitTuning& tuning, Random& random)
+{
+    auto out = room(0.2, rate.count());
+    const double decay = 0.030 * tuning.cymbalDecay;
+    const double lowest = random.between(350.0, 900.0);
+    addPlate(out, rate.count(), {30, lowest, 9000.0, 0.05 * velocity, decay, 0.2}, random);
+    addNoise(out, rate.count(), {0.5 * velocity, lowest, 7000.0, 0.022, 0.0012}, random);
+    return out;
+}
+
+std::vector<float>
 wiresAnswering(double velocity, Hertz rate, const KitTuning& tuning, Random& random)
 {
     auto out = room(0.4, rate.count());

@@ -40,6 +40,10 @@ struct KitTuning {
 [[nodiscard]] std::vector<float>
 soundOf(Drum drum, double velocity, Hertz rate, const KitTuning& tuning, Random& random);
 
+// A hat that its pedal closes: no stick, and less of the highest sounds.
+[[nodiscard]] std::vector<float>
+closedByFoot(double velocity, Hertz rate, const KitTuning& tuning, Random& random);
+
 // A blow that only rings in its modes, with all that the tuning says a drum does beside.
 [[nodiscard]] std::vector<float> livened(
     std::vector<float> plain,

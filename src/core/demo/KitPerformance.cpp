@@ -12,7 +12,7 @@ namespace orthochron::demo {
 namespace {
 
 // One bar of sixteenths for each drum: X accented, x plain, s soft, g ghosted, f with a grace
-// stroke ahead, d with two, r a roll up to the next step, . rests.
+// stroke ahead, d with two, r a roll up to the next step, p closed by the pedal, . rests.
 struct Pattern {
     std::string_view kick, snare, hat, ride, tom, crash, floorTom;
 };
@@ -92,6 +92,8 @@ private:
         const double ghosts = random_.even() < 0.6 ? random_.between(0.1, 0.4) : 0.0;
         const double rolls = random_.even() < 0.5 ? random_.between(0.03, 0.5) : 0.0;
         const bool onHat = random_.even() < 0.6;
+        const bool isByFoot = settings_.hasPedal && !onHat && random_.even() >= 0.3;
+        const int pedalStep = isByFoot && random_.even() >= 0.7 ? 4 : 8;
         const int cymbalStep = random_.even() < 0.25 ? 1 : random_.even() < 0.7 ? 2 : 4;
         const double busyKick = random_.between(0.1, 0.45);
         const double tomGroove = random_.even() < 0.3 ? 0.35 : 0.0;
@@ -110,6 +112,9 @@ private:
             put(snare, rolls, "rrsd", 0, 1);
             put(snare, 0.3 * rolls, "fxd", 0, 2);
             put(onHat ? hat : ride, 0.9, "Xxs", 0, cymbalStep);
+            if (isByFoot) {
+                put(hat, 0.95, "p", 4, pedalStep);
+            }
             put(tom, tomGroove, "xs", 3, 4);
             put(floorTom, tomGroove, "Xx", 2, 4);
             if (i % 4 == 0) {
@@ -181,8 +186,9 @@ private:
             hit.bar = bar;
             hit.step = step;
             hit.stroke = pattern[i] == 'g' ? Stroke::Ghost : Stroke::Main;
+            hit.isByFoot = pattern[i] == 'p';
             const double loud = pattern[i] == 'X'                        ? 0.92
-                                : pattern[i] == 'x'                      ? 0.74
+                                : pattern[i] == 'x' || hit.isByFoot      ? 0.74
                                 : pattern[i] == 's'                      ? 0.4
                                 : pattern[i] == 'r'                      ? 0.28
                                 : pattern[i] == 'f' || pattern[i] == 'd' ? 0.85

@@ -25,6 +25,7 @@ struct DemoHit {
     Seconds feel;   // plus, for a grace or roll stroke, its spacing
     Seconds stray;
     Seconds played;
+    bool isByFoot = false;  // a hat closed by its pedal, without a stick
 };
 
 // How the made-up drummer plays. The defaults are "Lantern Weir"; tests vary them.
@@ -40,6 +41,8 @@ struct DrummerSettings {
     int wanderBar = 40;
     bool mistakes = true;      // strays, flam, roll
     bool isInventing = false;  // bars made up from the seed instead of those of "Lantern Weir"
+    bool hasPedal =
+        false;  // inventing, on the ride, the hat is closed by foot on every beat or second beat, or not
 };
 
 struct KitPerformance {

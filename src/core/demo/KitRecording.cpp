@@ -198,10 +198,13 @@ void addWires(
 std::vector<float> blow(const DemoHit& hit, const RecordingSettings& settings, Random& random)
 {
     if (settings.plainBlow) {
-        auto plain = settings.plainBlow(hit.drum, hit.velocity, random);
+        auto plain = settings.plainBlow(hit, random);
         return livened(
             std::move(plain), hit.drum, hit.velocity, settings.rate, settings.tuning, random
         );
+    }
+    if (hit.isByFoot) {
+        return closedByFoot(hit.velocity, settings.rate, settings.tuning, random);
     }
     return soundOf(hit.drum, hit.velocity, settings.rate, settings.tuning, random);
 }

@@ -41,7 +41,7 @@ struct RecordingSettings {
     std::vector<Microphone> microphones;  // those of the boathouse when there are none
     // What a blow sounds like before it is livened; the synthesiser's when there is none. Asked by several threads at
     // once, each with a drum and a generator of its own.
-    std::function<std::vector<float>(Drum drum, double velocity, Random& random)> plainBlow;
+    std::function<std::vector<float>(const DemoHit& hit, Random& random)> plainBlow;
 };
 
 // One mono buffer for each microphone, all of one length. Deterministic. Errors: Cancelled.

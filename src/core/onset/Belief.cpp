@@ -60,6 +60,17 @@ void tellColour(Evidence& evidence, const BandPowers& own, const OwnParts& parts
     evidence.thin = lacking(parts.pattern[strong], own[strong]);
 }
 
+// How much more of an attack there is here than elsewhere.
+void tellApart(Evidence& evidence, const BandPowers& own, const BandPowers& elsewhere, double loud)
+{
+    constexpr double kNothing = 1e-6;  // of a loud blow
+    const auto apart = [&](double here, double there) {
+        return std::clamp(decibelsOf((here / loud + kNothing) / (there + kNothing)), -30.0, 30.0);
+    };
+    evidence.brightApart = apart(own[2] + own[3], elsewhere[2] + elsewhere[3]);
+    evidence.middleApart = apart(own[1], elsewhere[1]);
+}
+
 // What the blows of the last half second still ring with.
 void tellOwed(OnsetAnalysis& analysis, std::vector<Evidence>& evidence)
 {
@@ -235,7 +246,9 @@ std::array<double, kEvidence> listed(const Evidence& e)
         e.unlike,
         e.height,
         e.dryness,
-        e.amongLevel};
+        e.amongLevel,
+        e.brightApart,
+        e.middleApart};
 }
 
 Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
@@ -265,6 +278,9 @@ Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const
         each.novelty = std::clamp(candidate.noveltyDecibels, 0.0, 12.0);
         each.isRing = candidate.isRing ? 1.0 : 0.0;
         tellColour(each, parts.own[i], parts);
+        if (parts.witnesses > 1) {
+            tellApart(each, parts.own[i], parts.elsewhere[i], loud);
+        }
         auto rises = risesAround(analysis.envelope, floor, hops[i]);
         each.brightRise = std::min(std::max(rises[2], rises[3]), 25.0);
         std::ranges::sort(rises);

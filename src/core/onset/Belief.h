@@ -24,13 +24,18 @@ struct Evidence {
     double isRing = 0.0;      // 1 for what tellRings takes for one
     double unlike =
         0.0;  // how much otherwise it is made up than the loud blows, see UsualColour; 2 at least
+    // How much more there is of it here than elsewhere (see OwnParts), in the two high bands and in the one above the
+    // lowest. What no microphone stands at is heard about as much by all, a drum's soft stroke mostly by its own. 30 at the
+    // most, and where fewer than two others have something to say.
+    double brightApart = 30.0;
+    double middleApart = 30.0;
     // Of the microphone, the same for all its attacks: what kind of drum its loud blows tell of. A snare's soft strokes
     // are as dull as a kick's rings.
     double height = 0.0;   // 0 where their power lies low (a kick), 2 where it lies high (cymbals)
     double dryness = 0.0;  // 0 where they ring on, 2 where little is left after 80 ms
     double amongLevel = 0.0;  // see oddsAtLevel; 0 at first
 };
-inline constexpr std::size_t kEvidence = 15;
+inline constexpr std::size_t kEvidence = 17;
 [[nodiscard]] std::array<double, kEvidence> listed(const Evidence& evidence);
 
 // All that is known of a channel's candidates, in their order.

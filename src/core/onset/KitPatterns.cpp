@@ -230,6 +230,7 @@ OwnParts ownParts(
     OwnParts parts;
     parts.own.resize(hops.size());
     parts.bleed.resize(hops.size());
+    parts.elsewhere.resize(hops.size());
     parts.loud = all.front().loud;
     parts.witnesses = chosen.size();
     parts.othersBlows = blowsOfOthers(all, chosen);
@@ -257,8 +258,13 @@ OwnParts ownParts(
             }
             const auto gains = unmixing[band].gainsOf(inBand);
             parts.own[i][band] = gains[0] * mixing[band][0][0];
+            double most = 0.0;
             for (std::size_t d = 1; d < gains.size(); ++d) {
                 parts.bleed[i][band] += gains[d] * mixing[band][0][d];
+                const double there = gains[d] * mixing[band][d][d] / std::max(all[d].loud, 1e-14);
+                double& second = parts.elsewhere[i][band];
+                second = std::max(second, std::min(most, there));
+                most = std::max(most, there);
             }
         }
     });

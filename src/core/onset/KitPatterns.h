@@ -10,7 +10,10 @@ namespace orthochron {
 // What of the attacks that a microphone hears is its own drum's, and what that of others.
 struct OwnParts {
     std::vector<BandPowers> own;  // of each attack, mean square added by the microphone's own drum
-    std::vector<BandPowers> bleed;          // by all others
+    std::vector<BandPowers> bleed;  // by all others
+    // Of each attack, the second most that another drum has in its own microphone, against that drum's loud blows: one may
+    // be struck at the same time.
+    std::vector<BandPowers> elsewhere;
     double loud = 0.0;                      // power of one of the own drum's loud blows
     BandPowers pattern{};                   // the part of it in each band
     std::size_t witnesses = 0;              // other microphones that had something to say

@@ -7,6 +7,7 @@
 #include "core/demo/SungLines.h"
 #include "core/files/AtomicFile.h"
 #include "core/files/SongFile.h"
+#include "core/onset/BandEnvelope.h"
 #include "core/pitch/AnyVoice.h"
 #include "core/render/Sources.h"
 #include "core/tempo/MapDraft.h"
@@ -93,6 +94,59 @@ TEST(DemoDrummer, WithNothingLooseHasOnlyItsSmallFeelLeft)
             EXPECT_NEAR(hit.stray.count(), 0.0, 1e-9);
             EXPECT_LE(std::abs(hit.feel.count()), 0.005) << hit.bar << " " << hit.step;
         }
+    }
+}
+
+// Drummers who invent, of forty seeds; with or without a pedal.
+std::vector<KitPerformance> inventors(bool hasPedal)
+{
+    std::vector<KitPerformance> all;
+    for (std::uint64_t seed = 1; seed <= 40; ++seed) {
+        DrummerSettings settings = eightBars(seed);
+        settings.isInventing = true;
+        settings.hasPedal = hasPedal;
+        all.push_back(performKit(settings));
+    }
+    return all;
+}
+
+TEST(DemoDrummer, OnTheRideTheFootMayCloseTheHat)
+{
+    std::size_t players = 0;
+    for (const KitPerformance& performance : inventors(true)) {
+        const bool isOnHat = std::ranges::any_of(performance.hits, [](const DemoHit& hit) {
+            return hit.drum == Drum::Hat && !hit.isByFoot;
+        });
+        std::size_t byFoot = 0;
+        for (const DemoHit& hit : performance.hits) {
+            if (hit.isByFoot) {
+                EXPECT_EQ(hit.drum, Drum::Hat);
+                EXPECT_TRUE(hit.step % 4 == 0 && hit.step > 0) << hit.step;
+                ++byFoot;
+            }
+        }
+        EXPECT_TRUE(byFoot == 0 || !isOnHat);
+        players += byFoot > 8 ? 1 : 0;
+    }
+    EXPECT_GE(players, 5U);
+    EXPECT_LE(players, 20U);
+    for (const KitPerformance& performance : inventors(false)) {
+        EXPECT_TRUE(std::ranges::none_of(performance.hits, &DemoHit::isByFoot));
+    }
+}
+
+TEST(DemoRecording, AHatClosedByFootIsDullerThanOneStruck)
+{
+    const auto brightness = [](std::span<const float> sound) {
+        const BandEnvelope envelope = bandEnvelopeOf(sound, Hertz(48000.0));
+        const auto length = static_cast<std::int64_t>(envelope.size());
+        return envelope.mean(3, 0, length) / envelope.mean(2, 0, length);
+    };
+    for (std::uint64_t seed = 1; seed <= 10; ++seed) {
+        Random random(seed);
+        const auto struck = soundOf(Drum::Hat, 0.7, Hertz(48000.0), {}, random);
+        const auto closed = closedByFoot(0.7, Hertz(48000.0), {}, random);
+        EXPECT_GT(brightness(struck), 3.0 * brightness(closed)) << seed;
     }
 }
 

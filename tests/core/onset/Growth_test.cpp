@@ -57,6 +57,22 @@ TEST_F(Growth, WhatADrumGrowsToIsNoOtherBlow)
     }
 }
 
+TEST_F(Growth, WhatItGrowsToIsOftenHalfBelieved)
+{
+    play({{0.0, 18.0, 20.0, 0.5}, {20.0, 5.0, 22.0, 1.0}}, 6);
+    for (std::size_t i = 1; i < analysis_.candidates.size(); i += 4) {
+        analysis_.candidates[i].onset.confidence = 0.3;
+    }
+    EXPECT_EQ(blows(), 6U);
+    EXPECT_EQ(analysis_.candidates[1].onset.confidence, 0.0);
+}
+
+TEST_F(Growth, WhatFollowsMoreSoftlyIsNoGrowth)
+{
+    play({{0.0, 18.0, 20.0, 1.0}, {24.0, 5.0, 6.0, 0.8}}, 10);
+    EXPECT_EQ(blows(), 20U);
+}
+
 TEST_F(Growth, AMainStrokeAfterItsGraceStrokeIsABlow)
 {
     play({{0.0, 30.0, 24.0, 0.3}, {22.0, 13.0, 12.0, 0.9}}, 10);

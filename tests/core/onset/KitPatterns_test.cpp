@@ -320,6 +320,44 @@ TEST_F(BrightAndDull, WhatKeepsNoTimeIsNoBleed)
     EXPECT_NEAR(sum / static_cast<double>(together.size()), decibelsOf(kSoft), 3.0);
 }
 
+// A cymbal that no microphone stands at is heard by all; a soft stroke of the first drum by its own, even while
+// another is struck.
+TEST_F(KitPatterns, WhatNobodyStandsAtIsHeardElsewhereToo)
+{
+    constexpr BandPowers kCymbal{1e-6, 1e-5, 1e-4, 1e-4};
+    constexpr BandPowers kThirdDrum{8e-3, 2e-3, 1e-4, 2e-5};
+    Made third;
+    for (std::int64_t hop = 400; hop < kHops - 200; hop += 400) {
+        third.strike(hop, kThirdDrum);
+    }
+    for (std::size_t i = 0; i < 40; i += 2) {
+        third.strike(hops_[i] + 2, times(kFirstDrum, 0.01));
+    }
+    const std::int64_t cymbal = 10'600;
+    const std::int64_t soft = 12'200;
+    for (Made* microphone : {&here_, &there_, &third}) {
+        microphone->strike(cymbal, kCymbal);
+    }
+    here_.strike(soft, times(kFirstDrum, 0.3));
+    here_.strike(soft + 2, times(kSecondDrum, 0.02));
+    there_.strike(soft, kSecondDrum);
+    hops_.insert(hops_.end(), {cymbal, soft});
+    const BandEnvelope heard = here_.envelope();
+    const BandEnvelope second = there_.envelope();
+    const BandEnvelope another = third.envelope();
+    const OwnParts apart = ownParts(heard, hops_, hops_, std::vector{&second, &another});
+    ASSERT_EQ(apart.witnesses, 2U);
+    const auto above = [&](std::size_t attack) {
+        const double own = apart.own[attack][2] + apart.own[attack][3];
+        const double elsewhere = apart.elsewhere[attack][2] + apart.elsewhere[attack][3];
+        return decibelsOf((own / apart.loud + 1e-6) / (elsewhere + 1e-6));
+    };
+    EXPECT_LT(above(hops_.size() - 2), 3.0);
+    EXPECT_GT(above(hops_.size() - 1), 10.0);
+    const OwnParts two = ownParts(heard, hops_, hops_, std::vector{&second});
+    EXPECT_EQ(sumOf(two.elsewhere[hops_.size() - 2]), 0.0);  // who else should have heard it
+}
+
 TEST_F(KitPatterns, BlowsOfOthersAreWhatTheirOwnMicrophonesHearMost)
 {
     const auto blows = parts({&other_}).othersBlows;
