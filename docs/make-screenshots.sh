@@ -20,10 +20,11 @@ shot takes --stage takes
 shot grid --stage grid --at 0 --bars 3 --tempo
 song="Slack Water"
 shot grid-follow --stage grid --at 24 --bars 6 --follow
+# Nothing is doubtful in the kit.
+shot marks-doubtful --stage marks --at 24 --bars 6 --doubtful
 song="Lantern Weir"
 shot grid-loop --stage grid --at 3 --bars 5 --track "Kick in" --loop 2
 shot marks --stage marks --at 40 --bars 4
-shot marks-doubtful --stage marks --at 40 --bars 4 --doubtful
 shot marks-samples --stage marks --at 41.8 --samples
 shot fit --stage fit --at 40 --bars 4
 shot fit-groove --stage fit --at 40 --bars 4 --groove
