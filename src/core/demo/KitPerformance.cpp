@@ -39,6 +39,20 @@ const Pattern& patternOf(int bar)
     return kPatterns[static_cast<std::size_t>((chorus ? 2 : 0) + (bar + 1) % 2)];
 }
 
+double loudnessOf(char stroke)
+{
+    switch (stroke) {
+    case 'X': return 0.92;
+    case 'f':
+    case 'd': return 0.85;
+    case 'x':
+    case 'p': return 0.74;
+    case 's': return 0.4;
+    case 'r': return 0.28;
+    default: return 0.16;
+    }
+}
+
 class Drummer {
 public:
     explicit Drummer(const DrummerSettings& settings)
@@ -72,6 +86,7 @@ public:
 
 private:
     using Line = std::array<char, 16>;
+    using Bar = std::array<Line, 7>;  // by drum as in Pattern
 
     // Of the steps that `on` picks each is played with the chance given.
     void put(Line& line, double chance, std::string_view strokes, int first, int every)
@@ -121,15 +136,20 @@ private:
                 crash[0] = 'X';
             }
             if (i % 4 == 3) {
-                const int from = random_.even() < 0.5 ? 8 : 12;
-                for (std::size_t step = static_cast<std::size_t>(from); step < 16; ++step) {
-                    snare[step] = hat[step] = ride[step] = '.';
-                    Line& line = random_.even() < 0.3   ? snare
-                                 : random_.even() < 0.5 ? tom
-                                                        : floorTom;
-                    line[step] = "Xxs."[static_cast<std::size_t>(random_.between(0.0, 3.99))];
-                }
+                putFill(inventions_[i]);
             }
+        }
+    }
+
+    // From the third or the last beat on.
+    void putFill(Bar& bar)
+    {
+        auto& [kick, snare, hat, ride, tom, crash, floorTom] = bar;
+        const int from = random_.even() < 0.5 ? 8 : 12;
+        for (std::size_t step = static_cast<std::size_t>(from); step < 16; ++step) {
+            snare[step] = hat[step] = ride[step] = '.';
+            Line& line = random_.even() < 0.3 ? snare : random_.even() < 0.5 ? tom : floorTom;
+            line[step] = "Xxs."[static_cast<std::size_t>(random_.between(0.0, 3.99))];
         }
     }
 
@@ -187,12 +207,7 @@ private:
             hit.step = step;
             hit.stroke = pattern[i] == 'g' ? Stroke::Ghost : Stroke::Main;
             hit.isByFoot = pattern[i] == 'p';
-            const double loud = pattern[i] == 'X'                        ? 0.92
-                                : pattern[i] == 'x' || hit.isByFoot      ? 0.74
-                                : pattern[i] == 's'                      ? 0.4
-                                : pattern[i] == 'r'                      ? 0.28
-                                : pattern[i] == 'f' || pattern[i] == 'd' ? 0.85
-                                                                         : 0.16;
+            const double loud = loudnessOf(pattern[i]);
             hit.velocity = std::clamp(loud * (1.0 + 0.07 * random_.bell()), 0.08, 1.0);
             hit.grid = map_.timeAt(at);
             hit.drift = driftAt(at);
@@ -280,7 +295,7 @@ private:
     Random random_;
     TempoMap map_;
     std::vector<DemoHit> hits_;
-    std::array<std::array<Line, 7>, 8> inventions_{};  // by bar and drum as in Pattern
+    std::array<Bar, 8> inventions_{};
 };
 
 }  // namespace
