@@ -9,7 +9,7 @@ namespace orthochron {
 
 // The drums of one kit, recorded blow by blow: files named kick-1-01.wav, where 1 is the way it is
 // struck and 01 how hard, softest first; kick, snare, stick, tom, floor, hat, open, pedal, ride,
-// crash. A drum that has none is silent; a hat without a pedal's sound is struck softly instead.
+// crash. A drum that has none is silent; a hat without a pedal's sound is struck instead.
 class OneShots {
 public:
     // Exits with a sentence where a file cannot be read.

@@ -150,6 +150,22 @@ TEST(DemoRecording, AHatClosedByFootIsDullerThanOneStruck)
     }
 }
 
+TEST(DemoRecording, HearsWhetherAHatWasClosedByFoot)
+{
+    const auto players = inventors(true);
+    const auto player = std::ranges::find_if(players, [](const KitPerformance& performance) {
+        return std::ranges::any_of(performance.hits, &DemoHit::isByFoot);
+    });
+    ASSERT_NE(player, players.end());
+    KitPerformance struck = *player;
+    for (DemoHit& hit : struck.hits) {
+        hit.isByFoot = false;
+    }
+    const auto closed = *recordKit(*player, {});
+    const auto asStruck = *recordKit(struck, {});
+    EXPECT_FALSE(std::ranges::equal(closed[5].channel(0), asStruck[5].channel(0)));
+}
+
 TEST(DemoRecording, IsTheSameTwiceAndHeardWhenTheRoomSays)
 {
     const auto performance = performKit(eightBars());

@@ -79,6 +79,25 @@ TEST_F(Growth, AMainStrokeAfterItsGraceStrokeIsABlow)
     EXPECT_EQ(blows(), 20U);
 }
 
+// Either of what tells it is enough: how much it rises, or how soft the grace stroke is against it.
+TEST_F(Growth, AMainStrokeIsToldByItsRise)
+{
+    play({{0.0, 30.0, 24.0, 0.5}, {22.0, 13.0, 12.0, 0.9}}, 10);
+    EXPECT_EQ(blows(), 20U);
+}
+
+TEST_F(Growth, AMainStrokeIsToldByItsLoudness)
+{
+    play({{0.0, 30.0, 24.0, 0.3}, {22.0, 8.0, 12.0, 0.9}}, 10);
+    EXPECT_EQ(blows(), 20U);
+}
+
+TEST_F(Growth, WhatFollowsLaterIsAnotherBlow)
+{
+    play({{0.0, 18.0, 20.0, 0.5}, {35.0, 5.0, 8.0, 0.8}}, 10);
+    EXPECT_EQ(blows(), 20U);
+}
+
 TEST_F(Growth, StrokesThatFollowEachOtherSoftlyAreBlows)
 {
     play({{0.0, 20.0, 14.0, 0.3}, {28.0, 4.0, 3.0, 0.3}, {55.0, 12.0, 12.0, 0.9}}, 10);
