@@ -3,6 +3,9 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
+#include <set>
+#include <utility>
 
 namespace orthochron {
 
@@ -18,7 +21,8 @@ constexpr double kDriftPerBeat =
 constexpr double kDearest = 22.0;    // of a jump: a take may have been edited before
 constexpr double kFirstHit = 0.040;  // how far off the first hit may be (half width)
 constexpr double kHomesick = 0.2;    // for each beat of deviation squared, while it is small
-constexpr double kSameLine = 4.0;    // two main hits for one line
+constexpr double kSameLine = 4.0;    // two main hits for one line, of one drum
+constexpr double kTogether = 1.0;    // of two drums: mostly both were meant for it
 constexpr double kReachBeats = 1.3;  // lines this far from where a hit is expected are considered
 
 // Where the player is taken to be, as far from the grid, and how sure that is.
@@ -56,6 +60,49 @@ double homesickness(double beats)
 {
     return kHomesick * beats * beats / (1.0 + 4.0 * beats * beats);
 }
+
+// At which steps of the bar each lead mostly plays, as its main hits lie by now: who plays a song repeats himself, and a hit
+// halfway between two lines rather belongs to the one that is struck in other bars.
+class Habits {
+public:
+    Habits() = default;  // nothing is known
+    Habits(const std::vector<JudgedHit>& hits, const std::vector<std::size_t>& mains)
+    {
+        std::map<int, std::set<int>> bars;
+        for (const std::size_t main : mains) {
+            const JudgedHit& hit = hits[main];
+            if (lines_.insert({hit.played.lead, hit.line.index}).second) {
+                ++struck_[{hit.played.lead, hit.line.step}];
+            }
+            bars[hit.played.lead].insert(hit.line.bar);
+        }
+        for (const auto& [lead, of] : bars) {
+            bars_[lead] = static_cast<double>(of.size());
+        }
+    }
+
+    // That a lead strikes a line, by all other bars.
+    [[nodiscard]] double cost(int lead, const GridLine& line) const
+    {
+        constexpr double kUsual = 0.15;   // of the bars, as long as nothing is known of a step
+        constexpr double kUnknown = 2.0;  // bars that this is worth
+        constexpr double kMost = 3.0;
+        const auto bars = bars_.find(lead);
+        if (bars == bars_.end()) {
+            return 0.0;
+        }
+        const auto struck = struck_.find({lead, line.step});
+        const double all = struck == struck_.end() ? 0.0 : struck->second;
+        const double others = all - (lines_.contains({lead, line.index}) ? 1.0 : 0.0);
+        const double share = (others + kUnknown * kUsual) / (bars->second - 1.0 + kUnknown);
+        return std::min(-std::log(share), kMost);
+    }
+
+private:
+    std::set<std::pair<int, std::int64_t>> lines_;  // of each lead
+    std::map<std::pair<int, int>, double> struck_;  // in how many bars, by lead and step
+    std::map<int, double> bars_;                    // of each lead
+};
 
 std::vector<State> statesOf(Seconds at, Seconds expected, const Grid& grid)
 {
@@ -114,15 +161,16 @@ Follow follow(const Whereabouts& before, double deviation, double beats, double 
     return best.cost <= kDearest ? best : Follow{{deviation, kUsual}, kDearest};
 }
 
-// Comes to a state by the cheapest way from the column before. `beats` lie between the two hits.
-void reach(State& state, const std::vector<State>& past, double beats, double step)
+// Comes to a state by the cheapest way from the column before. `beats` lie between the two hits, `sameLine` is what it costs
+// that both go to one line.
+void reach(State& state, const std::vector<State>& past, double beats, double step, double sameLine)
 {
     state.cost = std::numeric_limits<double>::max();
     for (std::size_t k = 0; k < past.size(); ++k) {
         if (past[k].line > state.line) {
             continue;
         }
-        const double same = past[k].line == state.line ? kSameLine : 0.0;
+        const double same = past[k].line == state.line ? sameLine : 0.0;
         const Follow way = follow(past[k].player, state.deviation, beats, step);
         const double cost = past[k].cost + same + way.cost;
         if (cost < state.cost) {
@@ -135,9 +183,10 @@ void reach(State& state, const std::vector<State>& past, double beats, double st
 
 // Sets the line of every main hit that has none by hand, on a grid at least as fine as what is
 // played.
-void followLines(
+void followOnce(
     std::vector<JudgedHit>& hits,
     const std::vector<std::size_t>& mains,
+    const Habits& habits,
     const Grid& grid,
     Hertz rate
 )
@@ -149,21 +198,23 @@ void followLines(
         const Seconds at = toSeconds(hits[mains[n]].played.beatPoint, rate);
         auto states = statesOf(at, expected, grid);
         const double bpm = grid.map().bpmAt(grid.map().beatsAt(at));
-        const double apart =
-            n > 0 ? toSeconds(
-                        hits[mains[n]].played.beatPoint - hits[mains[n - 1]].played.beatPoint, rate
-                    )
-                        .count()
-                  : 0.0;
         for (State& state : states) {
             if (n == 0) {
                 state.player.deviation = state.deviation;
                 state.cost = startCost(state.deviation);
             } else {
-                reach(state, columns[n - 1], apart * bpm / 60.0, step * 60.0 / bpm);
+                const PlayedHit& before = hits[mains[n - 1]].played;
+                const PlayedHit& now = hits[mains[n]].played;
+                const Seconds apart = toSeconds(now.beatPoint - before.beatPoint, rate);
+                const double sameLine = before.lead == now.lead ? kSameLine : kTogether;
+                reach(
+                    state, columns[n - 1], apart.count() * bpm / 60.0, step * 60.0 / bpm, sameLine
+                );
             }
             const double inBeats = state.deviation * bpm / 60.0;
-            state.cost += homesickness(inBeats) + rarity(grid.line(state.line), grid);
+            const GridLine line = grid.line(state.line);
+            state.cost += homesickness(inBeats) + rarity(line, grid) +
+                          habits.cost(hits[mains[n]].played.lead, line);
         }
         const auto cheapest = std::ranges::min_element(states, {}, &State::cost);
         expected = Seconds(cheapest->player.deviation);
@@ -179,6 +230,17 @@ void followLines(
         hits[mains[n]].line = grid.line(state.line);
         k = state.before;
     }
+}
+
+void followLines(
+    std::vector<JudgedHit>& hits,
+    const std::vector<std::size_t>& mains,
+    const Grid& grid,
+    Hertz rate
+)
+{
+    followOnce(hits, mains, {}, grid, rate);
+    followOnce(hits, mains, Habits(hits, mains), grid, rate);
 }
 
 // Where the player is around each main hit: the middle deviation of its neighbours.

@@ -360,11 +360,15 @@ judge(std::vector<PlayedHit> hits, const Grid& grid, Hertz rate, std::span<const
     if (hits.empty()) {
         return performance;
     }
-    const auto stepAt = [&grid](Seconds at) {
-        const double bpm = grid.map().bpmAt(grid.map().beatsAt(at));
-        return Seconds(grid.stepLength().count() * 60.0 / bpm);
+    const auto gridAt = [&grid](Seconds at) {
+        const TempoMap& map = grid.map();
+        const Beats beats = map.beatsAt(at);
+        const Beats since = beats - map.startOfBar(map.barAt(beats));
+        return GridThere{
+            Seconds(grid.stepLength().count() * 60.0 / map.bpmAt(beats)),
+            since / grid.stepLength()};
     };
-    performance.hits = assignRoles(std::move(hits), stepAt, rate);
+    performance.hits = assignRoles(std::move(hits), gridAt, rate);
     assignLines(performance.hits, grid, rate);
     for (JudgedHit& hit : performance.hits) {
         const auto found = std::ranges::find_if(sections, [&](const BarRange& bars) {

@@ -40,7 +40,7 @@ struct Roll {
 
 // A roll goes on at its own pace, whatever the step: the blow it leads up to belongs to it too.
 std::vector<Roll>
-rollsOf(const std::vector<JudgedHit>& hits, const Indices& ofLead, const StepAt& stepAt, Hertz rate)
+rollsOf(const std::vector<JudgedHit>& hits, const Indices& ofLead, const GridAt& gridAt, Hertz rate)
 {
     std::vector<Roll> rolls;
     for (std::size_t i = 0; i < ofLead.size();) {
@@ -52,7 +52,7 @@ rollsOf(const std::vector<JudgedHit>& hits, const Indices& ofLead, const StepAt&
             const Seconds apart = between(before, after, rate);
             const bool isFlam =
                 apart <= kFlam && before.played.strength < kGraceQuieter * after.played.strength;
-            const Seconds step = stepAt(toSeconds(before.played.beatPoint, rate));
+            const Seconds step = gridAt(toSeconds(before.played.beatPoint, rate)).step;
             const double within = std::max(kRollOfStep * step.count(), kGoesOn * pace.count());
             if (!isFlam && apart.count() >= within) {
                 break;
@@ -74,6 +74,55 @@ rollsOf(const std::vector<JudgedHit>& hits, const Indices& ofLead, const StepAt&
     return rolls;
 }
 
+// Two full blows, so far apart that the one may have been meant for the next line and gone astray.
+bool mayBeOfTwoLines(
+    const std::vector<JudgedHit>& hits, const Roll& roll, double loud, Seconds step, Hertz rate
+)
+{
+    constexpr double kFull = 0.6;                            // of what the lead plays loud
+    constexpr double kFar = 0.4;                             // of a step
+    constexpr Seconds kFurthestAstray = milliseconds(65.0);  // nobody errs by more
+    constexpr Seconds kWidestFlam = milliseconds(45.0);      // of one whose grace stroke is full
+    const double first = hits[roll.strokes.front()].played.strength;
+    const double last = hits[roll.strokes.back()].played.strength;
+    const Seconds apart = between(hits[roll.strokes.front()], hits[roll.strokes.back()], rate);
+    return roll.strokes.size() == 2 && std::min(first, last) >= kFull * loud &&
+           apart >= step * kFar && step - apart <= kFurthestAstray &&
+           (apart > kWidestFlam || first >= kGraceQuieter * last);
+}
+
+// Takes from the rolls of a lead what are two blows for two lines. Who means to strike twice does so again at the same
+// place of another bar.
+void leaveOutStrays(
+    std::vector<Roll>& rolls,
+    const std::vector<JudgedHit>& hits,
+    double loud,
+    const GridAt& gridAt,
+    Hertz rate
+)
+{
+    constexpr double kSamePlace = 0.25;  // of a step
+    const auto there = [&](const Roll& roll) {
+        return gridAt(toSeconds(hits[roll.strokes.front()].played.beatPoint, rate));
+    };
+    const auto isPair = [&](const Roll& roll) {
+        return mayBeOfTwoLines(hits, roll, loud, there(roll).step, rate);
+    };
+    std::vector<double> places;
+    for (const Roll& roll : rolls) {
+        if (isPair(roll)) {
+            places.push_back(there(roll).steps);
+        }
+    }
+    std::ranges::sort(places);
+    std::erase_if(rolls, [&](const Roll& roll) {
+        const double place = there(roll).steps;
+        const auto from = std::ranges::lower_bound(places, place - kSamePlace);
+        const auto to = std::ranges::upper_bound(places, place + kSamePlace);
+        return isPair(roll) && to - from < 2;
+    });
+}
+
 void attach(std::vector<JudgedHit>& hits, const Indices& strokes, std::size_t main)
 {
     for (const std::size_t stroke : strokes) {
@@ -91,28 +140,28 @@ std::size_t loudestOf(const std::vector<JudgedHit>& hits, const Indices& strokes
 
 // Whether a long roll ends with a stroke that lies whole steps after its first one and is no softer than the rest: the blow it
 // leads up to, though in the rattle of the strokes before it is not heard how loud it is.
-bool arrives(const std::vector<JudgedHit>& hits, const Roll& roll, const StepAt& stepAt, Hertz rate)
+bool arrives(const std::vector<JudgedHit>& hits, const Roll& roll, const GridAt& gridAt, Hertz rate)
 {
     constexpr std::size_t kLong = 4;
     constexpr double kOnALine = 0.25;  // of a step
     const JudgedHit& first = hits[roll.strokes.front()];
     const JudgedHit& last = hits[roll.strokes.back()];
     const double steps =
-        between(first, last, rate) / stepAt(toSeconds(first.played.beatPoint, rate));
+        between(first, last, rate) / gridAt(toSeconds(first.played.beatPoint, rate)).step;
     return roll.strokes.size() >= kLong && std::abs(steps - std::round(steps)) < kOnALine &&
            last.played.strength >=
                kGraceQuieter * hits[loudestOf(hits, roll.strokes)].played.strength;
 }
 
 // The last one is the main hit when they lead up to it, otherwise the first.
-void attachRoll(std::vector<JudgedHit>& hits, const Roll& roll, const StepAt& stepAt, Hertz rate)
+void attachRoll(std::vector<JudgedHit>& hits, const Roll& roll, const GridAt& gridAt, Hertz rate)
 {
     const std::size_t first = roll.strokes.front();
     const std::size_t loudest = loudestOf(hits, roll.strokes);
     if (hits[loudest].played.strength * kGraceQuieter > hits[first].played.strength) {
         attach(hits, roll.strokes, loudest);
     } else {
-        attach(hits, roll.strokes, arrives(hits, roll, stepAt, rate) ? roll.strokes.back() : first);
+        attach(hits, roll.strokes, arrives(hits, roll, gridAt, rate) ? roll.strokes.back() : first);
     }
 }
 
@@ -262,7 +311,7 @@ void attachGhosts(std::vector<JudgedHit>& hits, const std::vector<bool>& isGhost
 
 }  // namespace
 
-std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, const StepAt& stepAt, Hertz rate)
+std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, const GridAt& gridAt, Hertz rate)
 {
     std::ranges::stable_sort(played, {}, &PlayedHit::start);
     std::vector<JudgedHit> hits;
@@ -278,8 +327,10 @@ std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, const StepAt& 
     std::vector<std::pair<Roll, double>> rolls;  // and what their lead plays loud there
     for (int number = 0; number < leads; ++number) {
         const Lead lead = leadOf(hits, number);
-        for (Roll& roll : rollsOf(hits, lead.strokes, stepAt, rate)) {
-            attachRoll(hits, roll, stepAt, rate);
+        std::vector<Roll> ofLead = rollsOf(hits, lead.strokes, gridAt, rate);
+        leaveOutStrays(ofLead, hits, lead.loud, gridAt, rate);
+        for (Roll& roll : ofLead) {
+            attachRoll(hits, roll, gridAt, rate);
             const auto first = std::ranges::lower_bound(lead.strokes, roll.strokes.front());
             const auto which = static_cast<std::size_t>(first - lead.strokes.begin());
             const double loud = loudNearby(hits, lead, which, rate);

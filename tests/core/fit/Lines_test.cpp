@@ -23,6 +23,7 @@ Grid gridAt(double bpm, GridSettings settings = {}, Meter meter = {})
 struct Blow {
     std::int64_t line;
     double late;
+    int lead = 0;
 };
 
 void expectFound(const std::vector<Blow>& blows, const Grid& grid)
@@ -30,6 +31,7 @@ void expectFound(const std::vector<Blow>& blows, const Grid& grid)
     std::vector<JudgedHit> hits;
     for (const Blow& blow : blows) {
         JudgedHit hit;
+        hit.played.lead = blow.lead;
         hit.played.start = toFrames(grid.line(blow.line).time + milliseconds(blow.late), kRate);
         hit.played.beatPoint = hit.played.start;
         hit.main = hits.size();
@@ -37,7 +39,7 @@ void expectFound(const std::vector<Blow>& blows, const Grid& grid)
     }
     assignLines(hits, grid, kRate);
     for (std::size_t i = 0; i < hits.size(); ++i) {
-        EXPECT_EQ(hits[i].line.index, blows[i].line) << "blow " << i;
+        EXPECT_EQ(hits[i].line.index, blows[i].line) << "blow " << i << " of " << hits.size();
     }
 }
 
@@ -111,6 +113,36 @@ TEST(Lines, APlayerIsFollowedHalfABeatAwayAndBack)
         blows.push_back({line, drift + stray(random)});
     }
     expectFound(blows, gridAt(bpm));
+}
+
+TEST(Lines, WhatLiesHalfwayBelongsToTheLineThatIsStruckInOtherBars)
+{
+    // Once a blow lies 46 ms after one line and 52 before the next: of a song that strikes the one, or the other, bar after bar.
+    for (const std::int64_t usual : {13, 14}) {
+        std::vector<Blow> blows;
+        for (std::int64_t bar = 0; bar < 8; ++bar) {
+            for (const std::int64_t step :
+                 {std::int64_t{0}, std::int64_t{4}, std::int64_t{8}, usual}) {
+                const double late = bar != 5 || step != usual ? 0.0 : usual == 13 ? 46.0 : -52.0;
+                blows.push_back({16 * bar + step, late});
+            }
+        }
+        expectFound(blows, gridAt(152.9));
+    }
+}
+
+TEST(Lines, TwoDrumsThatGoTogetherElsewhereDoSoWhereOneIsLate)
+{
+    std::vector<Blow> blows;
+    for (std::int64_t bar = 0; bar < 8; ++bar) {
+        for (std::int64_t step = 0; step < 16; step += 4) {
+            blows.push_back({16 * bar + step, 0.0});
+            if (step % 8 == 4) {
+                blows.push_back({16 * bar + step, bar == 5 && step == 4 ? 47.0 : 25.0, 1});
+            }
+        }
+    }
+    expectFound(blows, gridAt(152.9));
 }
 
 TEST(Lines, ATakeThatBeginsFarOffIsLeftThereWhileItStays)

@@ -4,6 +4,8 @@
 
 #include "testkit/Rate.h"
 
+#include <cmath>
+
 // Which blow is meant for a line, and which goes with another.
 namespace orthochron {
 namespace {
@@ -20,10 +22,16 @@ PlayedHit at(double seconds, double strength = 1.0, int lead = 0)
     return hit;
 }
 
+// Bars of four beats from the start of the song.
+GridThere there(Seconds at, Seconds step)
+{
+    return {step, std::fmod(at / step, 16.0)};
+}
+
 std::vector<JudgedHit> roles(std::vector<PlayedHit> hits)
 {
     return assignRoles(
-        std::move(hits), [](Seconds) { return kStep; }, kRate
+        std::move(hits), [](Seconds at) { return there(at, kStep); }, kRate
     );
 }
 
@@ -201,6 +209,57 @@ TEST(Roles, ASoftRollMayLeadUpToAnotherDrum)
     EXPECT_NE(ghost[3].main, 4U);
 }
 
+// Eight bars at 158 bpm of a blow every second step, and after that of some step another at once.
+std::vector<JudgedHit> withASecond(const std::vector<double>& of, Seconds after, double strength)
+{
+    constexpr Seconds kShort{0.095};
+    std::vector<PlayedHit> played;
+    for (int step = 16; step < 16 * 9; step += 2) {
+        const double time = step * kShort.count();
+        played.push_back(at(time));
+        if (std::ranges::find(of, step) != of.end()) {
+            played.push_back(at(time + after.count(), strength));
+        }
+    }
+    return assignRoles(
+        std::move(played), [](Seconds time) { return there(time, kShort); }, kRate
+    );
+}
+
+std::ptrdiff_t attachedOf(const std::vector<JudgedHit>& hits)
+{
+    return std::ranges::count(hits, HitRole::Attached, &JudgedHit::role);
+}
+
+TEST(Roles, OfTwoFullBlowsOneMayHaveGoneAstray)
+{
+    const auto hits = withASecond({36}, milliseconds(52.0), 0.9);
+    EXPECT_EQ(attachedOf(hits), 0);
+    EXPECT_EQ(hits.size(), 65U);
+    // A soft one is none, nor is what follows so soon that it would lie too far from the next line.
+    EXPECT_EQ(attachedOf(withASecond({36}, milliseconds(52.0), 0.5)), 1);
+    EXPECT_EQ(attachedOf(withASecond({36}, milliseconds(34.0), 0.9)), 1);
+    // Who means it does it again, there in another bar; elsewhere in it that is another mistake.
+    EXPECT_EQ(attachedOf(withASecond({36, 68}, milliseconds(52.0), 0.9)), 2);
+    EXPECT_EQ(attachedOf(withASecond({36, 70}, milliseconds(52.0), 0.9)), 0);
+}
+
+TEST(Roles, AFlamIsOneHoweverFullItsGraceStroke)
+{
+    const auto flam = [](double ahead) {
+        const double step = 0.1;
+        std::vector<PlayedHit> played{at(1.6), at(2.0), at(2.4 - ahead, 0.7), at(2.4), at(2.8)};
+        const auto hits = assignRoles(
+            played, [&](Seconds time) { return there(time, Seconds(step)); }, kRate
+        );
+        return hits[2].role;
+    };
+    EXPECT_EQ(flam(0.043), HitRole::Attached);
+    EXPECT_EQ(flam(0.052), HitRole::Main);
+    // On slow steps half of one is no mistake.
+    EXPECT_EQ(attachedOf(roles({at(1.0), at(2.0), at(2.09), at(3.0)})), 1);
+}
+
 TEST(Roles, SixteenthsAfterTheTempoDoublesAreNoRoll)
 {
     // Sixteenths at 100 bpm, then at 200 bpm: half as far apart, and each on a line of its own.
@@ -212,8 +271,10 @@ TEST(Roles, SixteenthsAfterTheTempoDoublesAreNoRoll)
         hits.push_back(hit);
         at += Frames(i < 16 ? 7200 : 3600);
     }
-    const auto stepAt = [](Seconds time) { return Seconds(time.count() < 3.39 ? 0.15 : 0.075); };
-    for (const JudgedHit& hit : assignRoles(hits, stepAt, kRate)) {
+    const auto gridAt = [](Seconds time) {
+        return there(time, Seconds(time.count() < 3.39 ? 0.15 : 0.075));
+    };
+    for (const JudgedHit& hit : assignRoles(hits, gridAt, kRate)) {
         EXPECT_EQ(hit.role, HitRole::Main);
     }
 }
