@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
+#include <limits>
 #include <optional>
 #include <utility>
 
@@ -15,7 +16,6 @@ constexpr double kGraceQuieter = 0.75;         // of the main stroke's strength
 constexpr double kRollOfStep = 0.6;            // strokes closer than this part of a step are a roll
 constexpr double kGoesOn =
     1.45;  // of its own pace: what follows a roll within that is where it leads
-constexpr double kGhost = 0.36;  // of what the lead plays loud nearby, -9 dB
 constexpr Seconds kNearby{5.0};  // about two bars to each side
 constexpr double kLeastLoud =
     0.7;  // of what it plays loud at all: nearby there may be ghosts alone
@@ -207,16 +207,48 @@ loudNearby(const std::vector<JudgedHit>& hits, const Lead& lead, std::size_t whi
     return std::max(strengthOf(std::move(strengths), 0.75), kLeastLoud * lead.loud);
 }
 
+// Below how many dB a lead's strokes are ghosts, each against what it plays loud nearby: where the fewest of them lie between
+// 6 and 9 dB; about as few, and it is 9.
+double ghostsBelow(const std::vector<double>& levels)
+{
+    constexpr double kLowest = -9.0;
+    constexpr double kHighest = -6.0;
+    constexpr double kStep = 0.25;
+    constexpr double kFarOff = 0.00125;  // of the strokes, for each dB² above the lowest
+    double least = std::numeric_limits<double>::max();
+    double edge = kLowest;
+    for (double level = kLowest; level <= kHighest; level += kStep) {
+        double near = 0.0;
+        for (const double stroke : levels) {
+            near += std::exp(-0.5 * (stroke - level) * (stroke - level));
+        }
+        const double cost = near / static_cast<double>(levels.size()) +
+                            kFarOff * (level - kLowest) * (level - kLowest);
+        if (cost < least) {
+            least = cost;
+            edge = level;
+        }
+    }
+    return edge;
+}
+
 void markGhosts(
     const std::vector<JudgedHit>& hits, const Lead& lead, Hertz rate, std::vector<bool>& isGhost
 )
 {
+    Indices mains;
+    std::vector<double> levels;
     for (std::size_t i = 0; i < lead.strokes.size(); ++i) {
         const JudgedHit& hit = hits[lead.strokes[i]];
-        if (hit.role == HitRole::Main &&
-            hit.played.strength < kGhost * loudNearby(hits, lead, i, rate)) {
-            isGhost[lead.strokes[i]] = !hit.played.line.has_value();
+        if (hit.role == HitRole::Main) {
+            const double part = hit.played.strength / loudNearby(hits, lead, i, rate);
+            mains.push_back(lead.strokes[i]);
+            levels.push_back(20.0 * std::log10(std::max(part, 1e-6)));
         }
+    }
+    const double edge = ghostsBelow(levels);
+    for (std::size_t i = 0; i < mains.size(); ++i) {
+        isGhost[mains[i]] = levels[i] < edge && !hits[mains[i]].played.line.has_value();
     }
 }
 

@@ -60,13 +60,32 @@ TEST(Roles, AGhostIsOneWhereItsDrumPlaysNothingElseToo)
         const bool isWhispered = bar >= 4 && bar < 8;
         played.push_back(at(at0, 0.9, 0));
         played.push_back(at(at0 + 0.65, isWhispered ? 0.2 : 0.9, 1));
-        played.push_back(at(at0 + 1.3, bar >= 8 ? 0.35 : 0.9, 0));
+        played.push_back(at(at0 + 1.3, bar >= 8 ? 0.47 : 0.9, 0));
     }
     const auto hits = roles(played);
     for (const JudgedHit& hit : hits) {
         const bool isGhost = hit.played.strength == 0.2;
         EXPECT_EQ(hit.role, isGhost ? HitRole::Attached : HitRole::Main);
     }
+}
+
+TEST(Roles, GhostsAreToldByTheGapBelowFullBlows)
+{
+    // Backbeats, and between them strokes of one of two strengths: how many of these are ghosts.
+    const auto ghostsAmong = [](double softer, double softest) {
+        std::vector<PlayedHit> played;
+        for (int beat = 2; beat < 42; ++beat) {
+            played.push_back(at(0.652 * beat, beat % 4 < 2 ? 0.85 : 1.0));
+            played.push_back(at(0.652 * beat + 0.326, beat % 2 == 0 ? softer : softest));
+        }
+        return std::ranges::count(roles(played), HitRole::Attached, &JudgedHit::role);
+    };
+    // 8.4 and 9.6 dB, and nothing between them and the blows.
+    EXPECT_EQ(ghostsAmong(0.38, 0.33), 40);
+    // Blows 6.5 dB softer, and a gap below them.
+    EXPECT_EQ(ghostsAmong(0.47, 0.25), 20);
+    EXPECT_EQ(ghostsAmong(0.6, 0.55), 0);
+    EXPECT_EQ(ghostsAmong(0.2, 0.15), 40);
 }
 
 TEST(Roles, AreGivenInOrderOfTimeWhateverTheOrderTheyCome)
