@@ -245,7 +245,7 @@ BeliefTree growTree(const Table& table, std::vector<double>& odds)
     }
     BeliefTree tree;
     std::vector<std::size_t> at(count, 0);
-    for (std::size_t question = 0; question < 7; ++question) {
+    for (std::size_t question = 0; question < kQuestions; ++question) {
         Sums all;
         std::array<std::array<Sums, kBins + 1>, kEvidence> sums{};
         for (std::size_t i = 0; i < count; ++i) {
@@ -283,15 +283,15 @@ BeliefTree growTree(const Table& table, std::vector<double>& odds)
             }
         }
     }
-    std::array<Sums, 8> leaves{};
+    std::array<Sums, kQuestions + 1> leaves{};
     for (std::size_t i = 0; i < count; ++i) {
-        leaves[at[i] - 7].add(slope[i], curve[i]);
+        leaves[at[i] - kQuestions].add(slope[i], curve[i]);
     }
-    for (std::size_t leaf = 0; leaf < 8; ++leaf) {
+    for (std::size_t leaf = 0; leaf < leaves.size(); ++leaf) {
         tree.odds[leaf] = static_cast<float>(leaves[leaf].word());
     }
     for (std::size_t i = 0; i < count; ++i) {
-        odds[i] += static_cast<double>(tree.odds[at[i] - 7]);
+        odds[i] += static_cast<double>(tree.odds[at[i] - kQuestions]);
     }
     return tree;
 }

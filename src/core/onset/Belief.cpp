@@ -306,11 +306,11 @@ double Forest::sum(const Evidence& evidence) const
     double all = odds;
     for (const BeliefTree& tree : trees) {
         std::size_t at = 0;
-        for (int depth = 0; depth < 3; ++depth) {
+        for (int depth = 0; depth < kQuestionsDeep; ++depth) {
             const bool isMore = static_cast<float>(values[tree.asked[at]]) >= tree.least[at];
             at = 2 * at + (isMore ? 2 : 1);
         }
-        all += static_cast<double>(tree.odds[at - 7]);
+        all += static_cast<double>(tree.odds[at - kQuestions]);
     }
     return all;
 }

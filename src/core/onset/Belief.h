@@ -50,11 +50,14 @@ struct Case {
 [[nodiscard]] Case
 gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
 
-// One yes-or-no question after another leads to a part of the answer: three questions a tree.
+// One yes-or-no question after another leads to a part of the answer: so many on the way to it.
+inline constexpr int kQuestionsDeep = 4;
+inline constexpr std::size_t kQuestions = (std::size_t{1} << kQuestionsDeep) - 1;
 struct BeliefTree {
-    std::array<std::uint8_t, 7> asked{};  // which evidence; child k of question q is 2q + 1 + k
-    std::array<float, 7> least{};         // yes from this value on
-    std::array<float, 8> odds{};          // what is added to the logarithm of the odds
+    std::array<std::uint8_t, kQuestions>
+        asked{};                            // which evidence; child k of question q is 2q + 1 + k
+    std::array<float, kQuestions> least{};  // yes from this value on
+    std::array<float, kQuestions + 1> odds{};  // what is added to the logarithm of the odds
 };
 
 // Boosted trees (Friedman 2001): the logarithm of the odds, word by word.
