@@ -247,6 +247,12 @@ void markGhosts(
         }
     }
     const double edge = ghostsBelow(levels);
+    // Who plays ghosts does not play one or two: in what rings of the blow before, a full one may be heard as soft.
+    constexpr std::ptrdiff_t kFewest = 30;  // one in so many
+    const auto soft = std::ranges::count_if(levels, [&](double level) { return level < edge; });
+    if (soft * kFewest < std::ssize(levels)) {
+        return;
+    }
     for (std::size_t i = 0; i < mains.size(); ++i) {
         isGhost[mains[i]] = levels[i] < edge && !hits[mains[i]].played.line.has_value();
     }

@@ -88,6 +88,19 @@ TEST(Roles, GhostsAreToldByTheGapBelowFullBlows)
     EXPECT_EQ(ghostsAmong(0.2, 0.15), 40);
 }
 
+TEST(Roles, OneOrTwoSoftStrokesAmongHundredAreBlowsToo)
+{
+    const auto ghostsOf = [](int soft) {
+        std::vector<PlayedHit> played;
+        for (int beat = 2; beat < 102; ++beat) {
+            played.push_back(at(0.652 * beat, beat % 20 == 7 && beat < 20 * soft ? 0.3 : 1.0));
+        }
+        return std::ranges::count(roles(played), HitRole::Attached, &JudgedHit::role);
+    };
+    EXPECT_EQ(ghostsOf(2), 0);
+    EXPECT_EQ(ghostsOf(5), 5);
+}
+
 TEST(Roles, AreGivenInOrderOfTimeWhateverTheOrderTheyCome)
 {
     const auto hits = roles({at(3.0), at(1.0), at(2.0)});
