@@ -4,7 +4,6 @@
 
 #include "core/onset/AttackLevels.h"
 #include "core/onset/BeliefTrees.h"
-#include "core/onset/KitPatterns.h"
 
 #include <algorithm>
 #include <cmath>
@@ -227,6 +226,37 @@ bool soundsOfSeveral(std::span<const Evidence> evidence)
     return other >= kFewest && other > kMany * loud;
 }
 
+// What an attack shows by itself: the `which`-th of some that were taken apart.
+void measure(
+    const BandEnvelope& envelope,
+    const BandLevels& floor,
+    std::int64_t hop,
+    const OwnParts& parts,
+    std::size_t which,
+    OnsetCandidate& candidate,
+    Evidence& evidence
+)
+{
+    const double loud = std::max(parts.loud, 1e-14);
+    const BandPowers& own = parts.own[which];
+    evidence.level = std::max(decibelsOf(sumOf(own) / loud), -60.0);
+    const double bleed = std::max(decibelsOf(sumOf(parts.bleed[which]) / loud), -60.0);
+    evidence.overBleed = std::clamp(evidence.level - bleed, -20.0, 30.0);
+    evidence.rise = std::clamp(candidate.riseDecibels, 0.0, 30.0);
+    evidence.novelty = std::clamp(candidate.noveltyDecibels, 0.0, 12.0);
+    evidence.isRing = candidate.isRing ? 1.0 : 0.0;
+    tellColour(evidence, own, parts);
+    if (parts.witnesses > 1) {
+        tellApart(evidence, own, parts.elsewhere[which], loud);
+    }
+    auto rises = risesAround(envelope, floor, hop);
+    evidence.brightRise = std::min(std::max(rises[2], rises[3]), 25.0);
+    std::ranges::sort(rises);
+    evidence.secondRise = std::min(rises[kBands - 2], 25.0);
+    candidate.onset.strength = parts.loud > 0.0 ? std::min(1.0, fromDecibels(evidence.level)) : 0.0;
+    candidate.overBleedDecibels = evidence.overBleed;
+}
+
 }  // namespace
 
 std::array<double, kEvidence> listed(const Evidence& e)
@@ -254,40 +284,45 @@ std::array<double, kEvidence> listed(const Evidence& e)
 Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
 {
     constexpr double kClear = 6.0;
-    std::vector<std::int64_t> hops;
     std::vector<std::int64_t> clear;
     for (const OnsetCandidate& candidate : analysis.candidates) {
-        hops.push_back(analysis.envelope.hopOf(candidate.body));
         if (candidate.riseDecibels >= kClear && !candidate.isRing) {
-            clear.push_back(hops.back());
+            clear.push_back(analysis.envelope.hopOf(candidate.body));
         }
     }
-    const OwnParts parts = ownParts(analysis.envelope, hops, clear, others);
-    const BandLevels floor = noiseFloor(analysis.envelope);
+    Case gathered{
+        LearnedKit(analysis.envelope, clear, others),
+        noiseFloor(analysis.envelope),
+        std::vector<Evidence>(analysis.candidates.size())};
+    std::vector<std::size_t> all(analysis.candidates.size());
+    std::iota(all.begin(), all.end(), std::size_t{0});
+    gatherAnew(analysis, gathered, all);
+    gathered.isOfSeveral = !gathered.isAmongOthers && soundsOfSeveral(gathered.evidence);
+    return gathered;
+}
+
+void gatherAnew(OnsetAnalysis& analysis, Case& gathered, std::span<const std::size_t> which)
+{
+    std::vector<std::int64_t> hops;
+    for (const std::size_t i : which) {
+        hops.push_back(analysis.envelope.hopOf(analysis.candidates[i].body));
+    }
+    const OwnParts parts = gathered.kit.partsOf(hops);
     analysis.loudPower = parts.loud;
-    std::vector<Evidence> evidence(hops.size());
-    tbb::parallel_for(std::size_t{0}, hops.size(), [&](std::size_t i) {
-        OnsetCandidate& candidate = analysis.candidates[i];
-        Evidence& each = evidence[i];
-        const double loud = std::max(parts.loud, 1e-14);
-        each.level = std::max(decibelsOf(sumOf(parts.own[i]) / loud), -60.0);
-        each.overBleed = std::clamp(
-            each.level - std::max(decibelsOf(sumOf(parts.bleed[i]) / loud), -60.0), -20.0, 30.0
+    gathered.isAmongOthers = parts.witnesses > 0;
+    tbb::parallel_for(std::size_t{0}, which.size(), [&](std::size_t k) {
+        measure(
+            analysis.envelope,
+            gathered.floor,
+            hops[k],
+            parts,
+            k,
+            analysis.candidates[which[k]],
+            gathered.measured[which[k]]
         );
-        each.rise = std::clamp(candidate.riseDecibels, 0.0, 30.0);
-        each.novelty = std::clamp(candidate.noveltyDecibels, 0.0, 12.0);
-        each.isRing = candidate.isRing ? 1.0 : 0.0;
-        tellColour(each, parts.own[i], parts);
-        if (parts.witnesses > 1) {
-            tellApart(each, parts.own[i], parts.elsewhere[i], loud);
-        }
-        auto rises = risesAround(analysis.envelope, floor, hops[i]);
-        each.brightRise = std::min(std::max(rises[2], rises[3]), 25.0);
-        std::ranges::sort(rises);
-        each.secondRise = std::min(rises[kBands - 2], 25.0);
-        candidate.onset.strength = parts.loud > 0.0 ? std::min(1.0, fromDecibels(each.level)) : 0.0;
-        candidate.overBleedDecibels = each.overBleed;
     });
+    std::vector<Evidence>& evidence = gathered.evidence;
+    evidence = gathered.measured;
     tellOthersBlows(analysis, parts.othersBlows);
     tellOwed(analysis, evidence);
     tellLikeness(analysis, evidence);
@@ -296,8 +331,6 @@ Case gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const
         analysis.candidates[i].sinceBlow = Seconds(evidence[i].since);
     }
     allowNarrow(evidence);
-    const bool isOfSeveral = parts.witnesses == 0 && soundsOfSeveral(evidence);
-    return {std::move(evidence), parts.witnesses > 0, isOfSeveral};
 }
 
 double Forest::sum(const Evidence& evidence) const

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/onset/KitPatterns.h"
 #include "core/onset/OnsetDetector.h"
 
 #include <array>
@@ -40,15 +41,21 @@ inline constexpr std::size_t kEvidence = 17;
 
 // All that is known of a channel's candidates, in their order.
 struct Case {
-    std::vector<Evidence> evidence;
-    bool isAmongOthers = false;  // another microphone had something to say
-    bool isOfSeveral = false;    // no close microphone: several drums are about equally loud in it
+    LearnedKit kit;
+    BandLevels floor{};
+    std::vector<Evidence> measured;  // of each by itself
+    std::vector<Evidence> evidence;  // and as it lies among all
+    bool isAmongOthers = false;      // another microphone had something to say
+    bool isOfSeveral = false;  // no close microphone: several drums are about equally loud in it
 };
 
 // Fills in each candidate's level and strength, what it owes, and says all there is for and
-// against it. `others` as in weighCandidates.
+// against it. `others` as in weighCandidates; they and the analysis must outlive it.
 [[nodiscard]] Case
 gatherEvidence(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others);
+
+// The same once some candidates speak from elsewhere.
+void gatherAnew(OnsetAnalysis& analysis, Case& gathered, std::span<const std::size_t> which);
 
 // One yes-or-no question after another leads to a part of the answer: so many on the way to it.
 inline constexpr int kQuestionsDeep = 4;

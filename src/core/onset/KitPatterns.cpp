@@ -17,7 +17,6 @@ namespace orthochron {
 namespace {
 
 using Indices = std::vector<std::size_t>;
-using InBands = std::array<Mixing, kBands>;
 
 // Which attacks of each microphone are its own drum's, and how loud those are.
 std::vector<Indices> tellOwn(std::vector<HeardAttacks>& all)
@@ -211,43 +210,47 @@ blowsOfOthers(std::span<const HeardAttacks> all, std::span<const OnsetWitness> c
 
 }  // namespace
 
-OwnParts ownParts(
+LearnedKit::LearnedKit(
     const BandEnvelope& heard,
-    std::span<const std::int64_t> hops,
     std::span<const std::int64_t> clear,
     std::span<const BandEnvelope* const> others
 )
+    : microphones_{&heard}
 {
-    std::vector<const BandEnvelope*> microphones{&heard};
     const auto chosen = witnesses(heard, clear, others);
-    std::ranges::transform(chosen, std::back_inserter(microphones), &OnsetWitness::envelope);
+    std::ranges::transform(chosen, std::back_inserter(microphones_), &OnsetWitness::envelope);
     std::vector<HeardAttacks> all;
-    all.push_back(hearAll(microphones, 0, clear));
+    all.push_back(hearAll(microphones_, 0, clear));
     for (std::size_t w = 0; w < chosen.size(); ++w) {
-        all.push_back(hearAll(microphones, w + 1, chosen[w].clear));
+        all.push_back(hearAll(microphones_, w + 1, chosen[w].clear));
     }
-    const auto mixing = learn(microphones, all);
+    mixing_ = learn(microphones_, all);
+    for (const Mixing& inBand : mixing_) {
+        unmixing_.emplace_back(inBand);
+    }
+    std::ranges::transform(all, std::back_inserter(loud_), &HeardAttacks::loud);
+    othersBlows_ = blowsOfOthers(all, chosen);
+}
+
+OwnParts LearnedKit::partsOf(std::span<const std::int64_t> hops) const
+{
     OwnParts parts;
     parts.own.resize(hops.size());
     parts.bleed.resize(hops.size());
     parts.elsewhere.resize(hops.size());
-    parts.loud = all.front().loud;
-    parts.witnesses = chosen.size();
-    parts.othersBlows = blowsOfOthers(all, chosen);
+    parts.loud = loud_.front();
+    parts.witnesses = microphones_.size() - 1;
+    parts.othersBlows = othersBlows_;
     double whole = 1e-14;
     for (std::size_t band = 0; band < kBands; ++band) {
-        whole += mixing[band][0][0];
+        whole += mixing_[band][0][0];
     }
     for (std::size_t band = 0; band < kBands; ++band) {
-        parts.pattern[band] = mixing[band][0][0] / whole;
-    }
-    std::vector<Unmixing> unmixing;
-    for (const Mixing& inBand : mixing) {
-        unmixing.emplace_back(inBand);
+        parts.pattern[band] = mixing_[band][0][0] / whole;
     }
     tbb::parallel_for(std::size_t{0}, hops.size(), [&](std::size_t i) {
-        const Everywhere powers = hearAt(microphones, 0, hops[i]);
-        if (microphones.size() == 1) {
+        const Everywhere powers = hearAt(microphones_, 0, hops[i]);
+        if (microphones_.size() == 1) {
             parts.own[i] = powers.front();
             return;
         }
@@ -256,12 +259,12 @@ OwnParts ownParts(
             for (const BandPowers& power : powers) {
                 inBand.push_back(power[band]);
             }
-            const auto gains = unmixing[band].gainsOf(inBand);
-            parts.own[i][band] = gains[0] * mixing[band][0][0];
+            const auto gains = unmixing_[band].gainsOf(inBand);
+            parts.own[i][band] = gains[0] * mixing_[band][0][0];
             double most = 0.0;
             for (std::size_t d = 1; d < gains.size(); ++d) {
-                parts.bleed[i][band] += gains[d] * mixing[band][0][d];
-                const double there = gains[d] * mixing[band][d][d] / std::max(all[d].loud, 1e-14);
+                parts.bleed[i][band] += gains[d] * mixing_[band][0][d];
+                const double there = gains[d] * mixing_[band][d][d] / std::max(loud_[d], 1e-14);
                 double& second = parts.elsewhere[i][band];
                 second = std::max(second, std::min(most, there));
                 most = std::max(most, there);

@@ -1,7 +1,9 @@
 #pragma once
 
 #include "core/onset/AttackLevels.h"
+#include "core/onset/Mixing.h"
 
+#include <array>
 #include <span>
 #include <vector>
 
@@ -20,20 +22,36 @@ struct OwnParts {
     std::vector<std::int64_t> othersBlows;  // hops, ascending: when those hear their own drums
 };
 
-// Takes apart the attacks at `hops` that are heard in `heard`. `others` are the other microphones
-// of the set; those of the same drum, of a room (all is late there) and those that hear nothing
-// but noise are passed over.
+// How loud each microphone hears each one's drum, band by band.
+using InBands = std::array<Mixing, kBands>;
+
+// A kit as its loud blows teach it, for taking apart what is heard in one of its microphones. `others` are the other
+// microphones of the set; those of the same drum, of a room (all is late there) and those that hear nothing but noise are
+// passed over.
 //
 // Each microphone stands for the drum it hears best. The loud blows that stand out in it more than
 // anywhere else teach how strongly, band by band, every microphone hears that drum. An attack is
 // then explained as the sum of those patterns that comes nearest to what all microphones hear at
 // that moment, none of them negative (Lee and Seung 2001, each value weighted by its inverse). Gains of
-// microphones do not matter.
-[[nodiscard]] OwnParts ownParts(
-    const BandEnvelope& heard,
-    std::span<const std::int64_t> hops,
-    std::span<const std::int64_t> clear,  // those of them that stand out by 6 dB and are no ring
-    std::span<const BandEnvelope* const> others
-);
+// microphones do not matter. What was heard must outlive it.
+class LearnedKit {
+public:
+    LearnedKit(
+        const BandEnvelope& heard,
+        std::span<const std::int64_t>
+            clear,  // hops of attacks that stand out by 6 dB and are no ring
+        std::span<const BandEnvelope* const> others
+    );
+
+    // Takes apart the attacks at `hops`.
+    [[nodiscard]] OwnParts partsOf(std::span<const std::int64_t> hops) const;
+
+private:
+    std::vector<const BandEnvelope*> microphones_;  // that which is asked about first
+    std::vector<double> loud_;                      // power of a loud blow of each one's drum
+    InBands mixing_;
+    std::vector<Unmixing> unmixing_;  // in each band
+    std::vector<std::int64_t> othersBlows_;
+};
 
 }  // namespace orthochron

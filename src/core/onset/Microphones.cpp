@@ -166,6 +166,7 @@ void shift(OnsetCandidate& candidate, Frames by)
     candidate.onset.at += by;
     candidate.body += by;
     candidate.byItself += by;
+    candidate.bodyByItself += by;
 }
 
 // What no sensitivity lets through and no gap between levels counts is nothing to anybody.

@@ -239,6 +239,20 @@ void sortByStart(OnsetAnalysis& analysis)
     });
 }
 
+// What is believed of each candidate by what is known of it.
+void believe(OnsetAnalysis& analysis, const Case& gathered)
+{
+    const Belief& belief = gathered.isAmongOthers ? beliefInSet() : beliefAlone();
+    const auto confidence = belief.confidence(gathered.evidence);
+    for (std::size_t i = 0; i < confidence.size(); ++i) {
+        analysis.candidates[i].onset.confidence =
+            gathered.isOfSeveral ? plainConfidence(gathered.evidence[i]) : confidence[i];
+    }
+    if (!gathered.isOfSeveral) {
+        tellGrowth(analysis);
+    }
+}
+
 // What rises ahead of a blow belongs to it, as its click does, when it cannot be another drum's and other blows of the drum,
 // loud like it or soft like it, show the like as long ahead: soft strokes rise in other ways than loud ones.
 void beginWithOwnRises(OnsetAnalysis& analysis)
@@ -300,9 +314,14 @@ void beginAsOthersDo(OnsetAnalysis& analysis)
     const double rate = static_cast<double>(analysis.envelope.hopFrames.count()) * 1000.0;
     const Frames near = toFrames(milliseconds(0.6), Hertz(rate));
     const Frames gap = toFrames(milliseconds(20.0), Hertz(rate));
+    std::vector<std::size_t> order(analysis.candidates.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::ranges::stable_sort(order, {}, [&](std::size_t i) {
+        return analysis.candidates[i].onset.at;
+    });
     std::vector<std::size_t> which;
     std::vector<FoundAttack> attacks;
-    for (std::size_t i = 0; i < analysis.candidates.size(); ++i) {
+    for (const std::size_t i : order) {
         const OnsetCandidate& candidate = analysis.candidates[i];
         const Onset& onset = candidate.onset;
         if (candidate.trace && onset.confidence >= kPossible) {
@@ -339,26 +358,40 @@ void beginAsOthersDo(OnsetAnalysis& analysis)
     }
 }
 
-// Whether it hears several drums about equally loud.
-bool weigh(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
+// Where a blow begins later than it was found, another drum was found that is heard just ahead of it, and its level was
+// measured there: it speaks from its start.
+void hearFromStarts(OnsetAnalysis& analysis, Case& gathered)
 {
-    const Case gathered = gatherEvidence(analysis, others);
-    const Belief& belief = gathered.isAmongOthers ? beliefInSet() : beliefAlone();
-    const auto confidence = belief.confidence(gathered.evidence);
-    for (std::size_t i = 0; i < confidence.size(); ++i) {
-        Onset& onset = analysis.candidates[i].onset;
-        onset.confidence =
-            gathered.isOfSeveral ? plainConfidence(gathered.evidence[i]) : confidence[i];
-        onset.at = analysis.candidates[i].byItself;
+    constexpr double kLater = 3.0;                                              // ms
+    constexpr double kPossible = 0.1;                                           // confidence
+    const auto hop = static_cast<double>(analysis.envelope.hopFrames.count());  // 1 ms
+    std::vector<std::size_t> moved;
+    for (std::size_t i = 0; i < analysis.candidates.size(); ++i) {
+        OnsetCandidate& candidate = analysis.candidates[i];
+        const auto later = static_cast<double>((candidate.onset.at - candidate.body).count());
+        if (candidate.onset.confidence >= kPossible && later > kLater * hop) {
+            candidate.body = candidate.onset.at;
+            moved.push_back(i);
+        }
     }
-    if (!gathered.isOfSeveral) {
-        tellGrowth(analysis);
+    if (!moved.empty()) {
+        gatherAnew(analysis, gathered, moved);
+        believe(analysis, gathered);
     }
+}
+
+Case weigh(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
+{
+    for (OnsetCandidate& candidate : analysis.candidates) {
+        candidate.onset.at = candidate.byItself;
+        candidate.body = candidate.bodyByItself;
+    }
+    Case gathered = gatherEvidence(analysis, others);
+    believe(analysis, gathered);
     if (gathered.isAmongOthers) {
         beginWithOwnRises(analysis);
     }
-    sortByStart(analysis);
-    return gathered.isOfSeveral;
+    return gathered;
 }
 
 }  // namespace
@@ -410,18 +443,22 @@ Result<OnsetAnalysis> analyseOnsets(const Channel& channel, Hertz rate, const Wo
     beginWithClicks(analysis, rate);
     for (OnsetCandidate& candidate : analysis.candidates) {
         candidate.byItself = candidate.onset.at;
+        candidate.bodyByItself = candidate.body;
     }
     (void)weigh(analysis, {});
+    sortByStart(analysis);
     work.report(1.0);
     return analysis;
 }
 
 void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* const> others)
 {
-    if (!weigh(analysis, others)) {
+    Case gathered = weigh(analysis, others);
+    if (!gathered.isOfSeveral) {
         beginAsOthersDo(analysis);
-        sortByStart(analysis);
+        hearFromStarts(analysis, gathered);
     }
+    sortByStart(analysis);
 }
 
 bool countsForGaps(const OnsetCandidate& candidate)

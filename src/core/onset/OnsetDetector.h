@@ -66,7 +66,8 @@ struct OnsetCandidate {
     std::vector<EarlierRise> ahead;   // see risesBefore
     std::vector<Frames> othersBlows;  // near it: when other microphones hear their own drums
     Frames byItself;                  // where it seems to begin, whatever the drum's others do
-    std::shared_ptr<const AttackTrace> trace;  // around its body; none where it is too soft
+    Frames bodyByItself;
+    std::shared_ptr<const AttackTrace> trace;  // around that; none where it is too soft
     AttackColour colour;                       // of what begins with it
 };
 

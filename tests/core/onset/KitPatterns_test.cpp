@@ -12,6 +12,15 @@ namespace {
 constexpr std::int64_t kHops = 20'000;
 constexpr double kQuiet = 1e-8;
 
+OwnParts ownParts(
+    const BandEnvelope& heard,
+    std::span<const std::int64_t> hops,
+    std::span<const BandEnvelope* const> others
+)
+{
+    return LearnedKit(heard, hops, others).partsOf(hops);
+}
+
 // An envelope in which blows of known power begin at known hops and die away.
 struct Made {
     std::vector<BandPowers> powers =
@@ -77,7 +86,7 @@ protected:
     }
     [[nodiscard]] OwnParts parts(std::vector<const BandEnvelope*> others)
     {
-        return ownParts(heard_, hops_, hops_, others);
+        return ownParts(heard_, hops_, others);
     }
     [[nodiscard]] static double level(const OwnParts& parts, std::size_t attack)
     {
@@ -169,7 +178,7 @@ TEST_F(KitPatterns, ACloseMicrophoneThatHearsADrumLateIsAWitness)
         across.strike(hop + (isFirst ? 6 : 0), isFirst ? times(kFirstDrum, 0.02) : kSecondDrum);
     }
     const BandEnvelope other = across.envelope();
-    EXPECT_EQ(ownParts(here.envelope(), hops, hops, std::vector{&other}).witnesses, 1U);
+    EXPECT_EQ(ownParts(here.envelope(), hops, std::vector{&other}).witnesses, 1U);
 }
 
 // The second drum is never struck without the first, which is struck alone as well; each as hard as it likes.
@@ -198,7 +207,7 @@ protected:
     [[nodiscard]] OwnParts parts() const
     {
         const BandEnvelope other = there_.envelope();
-        return ownParts(here_.envelope(), hops_, hops_, std::vector{&other});
+        return ownParts(here_.envelope(), hops_, std::vector{&other});
     }
 
     bool isSecondAlone_ = false;
@@ -259,7 +268,7 @@ protected:
     [[nodiscard]] std::vector<double> levels() const
     {
         const BandEnvelope other = there_.envelope();
-        const OwnParts apart = ownParts(here_.envelope(), hops_, hops_, std::vector{&other});
+        const OwnParts apart = ownParts(here_.envelope(), hops_, std::vector{&other});
         std::vector<double> levels;
         for (const BandPowers& own : apart.own) {
             levels.push_back(decibelsOf(sumOf(own) / apart.loud));
@@ -345,7 +354,7 @@ TEST_F(KitPatterns, WhatNobodyStandsAtIsHeardElsewhereToo)
     const BandEnvelope heard = here_.envelope();
     const BandEnvelope second = there_.envelope();
     const BandEnvelope another = third.envelope();
-    const OwnParts apart = ownParts(heard, hops_, hops_, std::vector{&second, &another});
+    const OwnParts apart = ownParts(heard, hops_, std::vector{&second, &another});
     ASSERT_EQ(apart.witnesses, 2U);
     const auto above = [&](std::size_t attack) {
         const double own = apart.own[attack][2] + apart.own[attack][3];
@@ -354,7 +363,7 @@ TEST_F(KitPatterns, WhatNobodyStandsAtIsHeardElsewhereToo)
     };
     EXPECT_LT(above(hops_.size() - 2), 3.0);
     EXPECT_GT(above(hops_.size() - 1), 10.0);
-    const OwnParts two = ownParts(heard, hops_, hops_, std::vector{&second});
+    const OwnParts two = ownParts(heard, hops_, std::vector{&second});
     EXPECT_EQ(sumOf(two.elsewhere[hops_.size() - 2]), 0.0);  // who else should have heard it
 }
 
@@ -403,10 +412,10 @@ TEST(AttackLevels, WhatRingsOnMayAddAsMuchAsItSwaysAndNoMore)
 
 TEST_F(KitPatterns, OfNothingIsNothing)
 {
-    const OwnParts none = ownParts(BandEnvelope(), {}, {}, {});
+    const OwnParts none = ownParts(BandEnvelope(), {}, {});
     EXPECT_TRUE(none.own.empty());
     const OwnParts silent =
-        ownParts(Made().envelope(), {}, {}, std::vector<const BandEnvelope*>{&other_});
+        ownParts(Made().envelope(), {}, std::vector<const BandEnvelope*>{&other_});
     EXPECT_TRUE(silent.own.empty());
 }
 
