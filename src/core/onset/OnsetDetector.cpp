@@ -309,8 +309,8 @@ void beginWithOwnRises(OnsetAnalysis& analysis)
 // As the drum's strokes begin, so does each of them.
 void beginAsOthersDo(OnsetAnalysis& analysis)
 {
-    constexpr double kSure = 0.5;      // confidence
-    constexpr double kPossible = 0.1;  // likewise: what is less sure is left where it is
+    constexpr double kSure = 0.5;       // confidence
+    constexpr double kPossible = 0.02;  // likewise: what is less sure is left where it is
     const double rate = static_cast<double>(analysis.envelope.hopFrames.count()) * 1000.0;
     const Frames near = toFrames(milliseconds(0.6), Hertz(rate));
     const Frames gap = toFrames(milliseconds(20.0), Hertz(rate));
@@ -363,13 +363,12 @@ void beginAsOthersDo(OnsetAnalysis& analysis)
 void hearFromStarts(OnsetAnalysis& analysis, Case& gathered)
 {
     constexpr double kLater = 3.0;                                              // ms
-    constexpr double kPossible = 0.1;                                           // confidence
     const auto hop = static_cast<double>(analysis.envelope.hopFrames.count());  // 1 ms
     std::vector<std::size_t> moved;
     for (std::size_t i = 0; i < analysis.candidates.size(); ++i) {
         OnsetCandidate& candidate = analysis.candidates[i];
         const auto later = static_cast<double>((candidate.onset.at - candidate.body).count());
-        if (candidate.onset.confidence >= kPossible && later > kLater * hop) {
+        if (later > kLater * hop) {
             candidate.body = candidate.onset.at;
             moved.push_back(i);
         }
