@@ -61,10 +61,11 @@ void gatherAnew(OnsetAnalysis& analysis, Case& gathered, std::span<const std::si
 inline constexpr int kQuestionsDeep = 4;
 inline constexpr std::size_t kQuestions = (std::size_t{1} << kQuestionsDeep) - 1;
 struct BeliefTree {
-    std::array<std::uint8_t, kQuestions>
-        asked{};                            // which evidence; child k of question q is 2q + 1 + k
+    // Which evidence; child k of question q is 2q + 1 + k.
+    std::array<std::uint8_t, kQuestions> asked{};
     std::array<float, kQuestions> least{};  // yes from this value on
-    std::array<float, kQuestions + 1> odds{};  // what is added to the logarithm of the odds
+    // What is added to the logarithm of the odds.
+    std::array<float, kQuestions + 1> odds{};
 };
 
 // Boosted trees (Friedman 2001): the logarithm of the odds, word by word.

@@ -36,10 +36,10 @@ using InBands = std::array<Mixing, kBands>;
 // microphones do not matter. What was heard must outlive it.
 class LearnedKit {
 public:
+    // `clear`: hops of attacks that stand out by 6 dB and are no ring.
     LearnedKit(
         const BandEnvelope& heard,
-        std::span<const std::int64_t>
-            clear,  // hops of attacks that stand out by 6 dB and are no ring
+        std::span<const std::int64_t> clear,
         std::span<const BandEnvelope* const> others
     );
 

@@ -362,13 +362,13 @@ void beginAsOthersDo(OnsetAnalysis& analysis)
 // measured there: it speaks from its start.
 void hearFromStarts(OnsetAnalysis& analysis, Case& gathered)
 {
-    constexpr double kLater = 3.0;                                              // ms
-    const auto hop = static_cast<double>(analysis.envelope.hopFrames.count());  // 1 ms
+    constexpr double kLater = 3.0;  // ms
+    const auto millisecond = static_cast<double>(analysis.envelope.hopFrames.count());
     std::vector<std::size_t> moved;
     for (std::size_t i = 0; i < analysis.candidates.size(); ++i) {
         OnsetCandidate& candidate = analysis.candidates[i];
         const auto later = static_cast<double>((candidate.onset.at - candidate.body).count());
-        if (later > kLater * hop) {
+        if (later > kLater * millisecond) {
             candidate.body = candidate.onset.at;
             moved.push_back(i);
         }
