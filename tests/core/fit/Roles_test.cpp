@@ -4,6 +4,7 @@
 
 #include "testkit/Rate.h"
 
+#include <algorithm>
 #include <cmath>
 
 // Which blow is meant for a line, and which goes with another.
