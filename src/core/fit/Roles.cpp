@@ -81,7 +81,7 @@ bool mayBeOfTwoLines(
 {
     constexpr double kFull = 0.6;                            // of what the lead plays loud
     constexpr double kFar = 0.4;                             // of a step
-    constexpr Seconds kFurthestAstray = milliseconds(65.0);  // nobody errs by more
+    constexpr Seconds kFurthestAstray = milliseconds(60.0);  // nobody errs by more
     constexpr Seconds kWidestFlam = milliseconds(45.0);      // of one whose grace stroke is full
     const double first = hits[roll.strokes.front()].played.strength;
     const double last = hits[roll.strokes.back()].played.strength;
