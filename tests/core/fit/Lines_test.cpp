@@ -131,6 +131,35 @@ TEST(Lines, WhatLiesHalfwayBelongsToTheLineThatIsStruckInOtherBars)
     }
 }
 
+// Bars that are struck on three beats and at one step more; in one of them that is struck elsewhere and late.
+std::vector<Blow> withOneOther(std::int64_t bars, std::int64_t usual, Blow other)
+{
+    std::vector<Blow> blows;
+    for (std::int64_t bar = 0; bar < bars; ++bar) {
+        for (const std::int64_t step : {0, 4, 8}) {
+            blows.push_back({16 * bar + step, 0.0});
+        }
+        const bool isOther = bar == bars / 2;
+        blows.push_back(
+            isOther ? Blow{16 * bar + other.line, other.late} : Blow{16 * bar + usual, 0.0}
+        );
+    }
+    return blows;
+}
+
+TEST(Lines, WhatIsPlayedOnceStaysWhereItIsPlayed)
+{
+    const Grid grid = gridAt(152.9);
+    expectFound(withOneOther(64, 14, {13, 25.0}), grid);
+    // Of two bars the other says little.
+    expectFound(withOneOther(2, 14, {13, 27.0}), grid);
+}
+
+TEST(Lines, ABarSaysNothingForItself)
+{
+    expectFound(withOneOther(4, 14, {14, -57.0}), gridAt(152.9));
+}
+
 TEST(Lines, TwoDrumsThatGoTogetherElsewhereDoSoWhereOneIsLate)
 {
     std::vector<Blow> blows;

@@ -293,6 +293,19 @@ TEST(Roles, AFlamIsOneHoweverFullItsGraceStroke)
     EXPECT_EQ(attachedOf(roles({at(1.0), at(2.0), at(2.09), at(3.0)})), 1);
 }
 
+TEST(Roles, ThreeFullStrokesOrTwoAtOnceAreARollOnFastStepsToo)
+{
+    const auto attached = [](std::vector<PlayedHit> played) {
+        constexpr Seconds kFast{0.08};
+        return attachedOf(assignRoles(
+            std::move(played), [](Seconds time) { return there(time, kFast); }, kRate
+        ));
+    };
+    EXPECT_EQ(attached({at(1.6), at(2.4), at(2.445), at(3.2)}), 0);
+    EXPECT_EQ(attached({at(1.6), at(2.4), at(2.43), at(3.2)}), 1);  // under two fifths of a step
+    EXPECT_EQ(attached({at(1.6), at(2.4), at(2.445), at(2.485), at(3.2)}), 2);
+}
+
 TEST(Roles, SixteenthsAfterTheTempoDoublesAreNoRoll)
 {
     // Sixteenths at 100 bpm, then at 200 bpm: half as far apart, and each on a line of its own.
