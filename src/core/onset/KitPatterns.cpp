@@ -4,6 +4,7 @@
 
 #include "core/onset/HeardAttacks.h"
 #include "core/onset/Mixing.h"
+#include "core/onset/UnmikedDrums.h"
 #include "core/onset/Witnesses.h"
 
 #include <algorithm>
@@ -183,6 +184,35 @@ InBands learn(std::span<const BandEnvelope* const> microphones, std::vector<Hear
     return mixing;
 }
 
+// What all microphones hear of the drum that one stands at.
+Everywhere drumOf(const InBands& mixing, std::size_t drum)
+{
+    Everywhere heard(mixing.front().size());
+    for (std::size_t band = 0; band < kBands; ++band) {
+        for (std::size_t m = 0; m < heard.size(); ++m) {
+            heard[m][band] = mixing[band][m][drum];
+        }
+    }
+    return heard;
+}
+
+void addUnmiked(
+    std::span<const BandEnvelope* const> microphones, const HeardAttacks& heard, InBands& mixing
+)
+{
+    std::vector<Everywhere> drums;
+    for (std::size_t d = 0; d < microphones.size(); ++d) {
+        drums.push_back(drumOf(mixing, d));
+    }
+    for (const Everywhere& drum : unmikedDrums(microphones, heard, drums)) {
+        for (std::size_t band = 0; band < kBands; ++band) {
+            for (std::size_t m = 0; m < drum.size(); ++m) {
+                mixing[band][m].push_back(drum[m][band]);
+            }
+        }
+    }
+}
+
 // When each witness hears its own drum struck: of what stands out in it what does so in no other as much.
 std::vector<std::int64_t>
 blowsOfOthers(std::span<const HeardAttacks> all, std::span<const OnsetWitness> chosen)
@@ -225,6 +255,7 @@ LearnedKit::LearnedKit(
         all.push_back(hearAll(microphones_, w + 1, chosen[w].clear));
     }
     mixing_ = learn(microphones_, all);
+    addUnmiked(microphones_, all.front(), mixing_);
     for (const Mixing& inBand : mixing_) {
         unmixing_.emplace_back(inBand);
     }
@@ -264,7 +295,13 @@ OwnParts LearnedKit::partsOf(std::span<const std::int64_t> hops) const
             double most = 0.0;
             for (std::size_t d = 1; d < gains.size(); ++d) {
                 parts.bleed[i][band] += gains[d] * mixing_[band][0][d];
-                const double there = gains[d] * mixing_[band][d][d] / std::max(loud_[d], 1e-14);
+            }
+            for (std::size_t m = 1; m < microphones_.size(); ++m) {
+                double there = gains[m] * mixing_[band][m][m];
+                for (std::size_t d = microphones_.size(); d < gains.size(); ++d) {
+                    there += gains[d] * mixing_[band][m][d];
+                }
+                there /= std::max(loud_[m], 1e-14);
                 double& second = parts.elsewhere[i][band];
                 second = std::max(second, std::min(most, there));
                 most = std::max(most, there);

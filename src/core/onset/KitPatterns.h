@@ -13,8 +13,8 @@ namespace orthochron {
 struct OwnParts {
     std::vector<BandPowers> own;  // of each attack, mean square added by the microphone's own drum
     std::vector<BandPowers> bleed;  // by all others
-    // Of each attack, the second most that another drum has in its own microphone, against that drum's loud blows: one may
-    // be struck at the same time.
+    // Of each attack, the second most that another microphone hears of its own drum and of those without one, against its
+    // drum's loud blows: one may be struck at the same time.
     std::vector<BandPowers> elsewhere;
     double loud = 0.0;                      // power of one of the own drum's loud blows
     BandPowers pattern{};                   // the part of it in each band
@@ -22,7 +22,7 @@ struct OwnParts {
     std::vector<std::int64_t> othersBlows;  // hops, ascending: when those hear their own drums
 };
 
-// How loud each microphone hears each one's drum, band by band.
+// How loud each microphone hears each drum, band by band.
 using InBands = std::array<Mixing, kBands>;
 
 // A kit as its loud blows teach it, for taking apart what is heard in one of its microphones. `others` are the other
@@ -30,10 +30,10 @@ using InBands = std::array<Mixing, kBands>;
 // passed over.
 //
 // Each microphone stands for the drum it hears best. The loud blows that stand out in it more than
-// anywhere else teach how strongly, band by band, every microphone hears that drum. An attack is
-// then explained as the sum of those patterns that comes nearest to what all microphones hear at
-// that moment, none of them negative (Lee and Seung 2001, each value weighted by its inverse). Gains of
-// microphones do not matter. What was heard must outlive it.
+// anywhere else teach how strongly, band by band, every microphone hears that drum; to these come the drums that no
+// microphone stands at (UnmikedDrums). An attack is then explained as the sum of those patterns that comes nearest to what
+// all microphones hear at that moment, none of them negative (Lee and Seung 2001, each value weighted by its inverse).
+// Gains of microphones do not matter. What was heard must outlive it.
 class LearnedKit {
 public:
     // `clear`: hops of attacks that stand out by 6 dB and are no ring.

@@ -63,28 +63,32 @@ Unmixing::Unmixing(const Mixing& mixing)
 std::vector<double> Unmixing::gainsOf(std::span<const double> heard) const
 {
     constexpr int kRounds = 200;
-    const std::size_t count = heard.size();
-    std::vector<double> weights(count);
+    const std::size_t microphones = heard.size();
+    const std::size_t count = parts_.size() / microphones;  // of drums
+    std::vector<double> weights(microphones);
     const double most = *std::ranges::max_element(heard);
-    for (std::size_t m = 0; m < count; ++m) {
+    for (std::size_t m = 0; m < microphones; ++m) {
         weights[m] = 1.0 / (heard[m] + 1e-3 * most + 1e-13);
     }
     std::vector<double> gains(count, 1e300);
     std::vector<double> sums(count, 0.0);
-    for (std::size_t m = 0; m < count; ++m) {
+    for (std::size_t m = 0; m < microphones; ++m) {
         for (std::size_t d = 0; d < count; ++d) {
             const double part = parts_[m * count + d];
             gains[d] = std::min(gains[d], heard[m] / part + 1e-9);
             sums[d] += weights[m] * part;
         }
     }
-    for (double& gain : gains) {
-        gain += 1e-9;
+    // A drum that all hear can be had from a little of each other one as well. One drum is likelier, so as much as may be
+    // is begun with of those without a microphone.
+    constexpr double kOfOthers = 0.1;
+    for (std::size_t d = 0; d < count; ++d) {
+        gains[d] = gains[d] * (count > microphones && d < microphones ? kOfOthers : 1.0) + 1e-9;
     }
     std::vector<double> pulls(count);
     for (int round = 0; round < kRounds; ++round) {
         std::ranges::fill(pulls, 0.0);
-        for (std::size_t m = 0; m < count; ++m) {
+        for (std::size_t m = 0; m < microphones; ++m) {
             const auto row = std::span(parts_).subspan(m * count, count);
             const double explained =
                 std::inner_product(row.begin(), row.end(), gains.begin(), kNothing);

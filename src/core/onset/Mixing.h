@@ -5,7 +5,8 @@
 
 namespace orthochron {
 
-// How loud each microphone (row) hears a loud blow of each one's drum (column), in one band.
+// How loud each microphone (row) hears a loud blow of each drum (column), in one band: first of each one's own, then of
+// those that have no microphone.
 using Mixing = std::vector<std::vector<double>>;
 
 // By how much what is heard there grows with a drum's blows, by least squares, and what chance may hide of it; of

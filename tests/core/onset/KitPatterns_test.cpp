@@ -419,5 +419,57 @@ TEST_F(KitPatterns, OfNothingIsNothing)
     EXPECT_TRUE(silent.own.empty());
 }
 
+// A ride that no microphone stands at is heard in the hat's as loud as its soft strokes are.
+TEST(UnmikedRide, IsNoSoftStrokeOfTheDrumsWithMicrophones)
+{
+    constexpr std::array<BandPowers, 4> kDrums{
+        {{1e-5, 1e-4, 3e-3, 6e-3},
+         {5e-3, 8e-3, 4e-3, 2e-3},
+         {1e-2, 3e-3, 1e-3, 1e-3},
+         {6e-3, 6e-3, 1e-3, 5e-4}}};
+    constexpr BandPowers kRide{0.0, 1e-5, 1e-4, 1e-4};
+    constexpr std::array<double, 4> kHearing{0.4, 0.1, 0.06, 0.15};
+    constexpr double kSoft = 0.01;  // -20 dB
+    constexpr std::array<double, 4> kHarder{0.5, 0.7, 0.9, 1.0};
+    std::array<Made, 4> made;
+    std::vector<std::int64_t> hops;
+    std::vector<std::size_t> rides;
+    std::vector<std::size_t> softs;
+    for (std::size_t i = 0; i < 96; ++i) {
+        const std::int64_t hop = 300 + 200 * static_cast<std::int64_t>(i);
+        const std::size_t drum = i % 6;
+        const double gain = kHarder[i / 6 % 4] * (drum == 5 ? kSoft : 1.0);
+        hops.push_back(hop);
+        (drum == 4 ? rides : softs).push_back(i);
+        for (std::size_t m = 0; m < made.size(); ++m) {
+            const bool isOwn = m == drum % 5;
+            made[m].strike(
+                hop + (isOwn ? 0 : 2),
+                drum == 4 ? times(kRide, gain * kHearing[m])
+                          : times(kDrums[drum % 5], gain * (isOwn ? 1.0 : 0.004))
+            );
+        }
+    }
+    std::erase_if(softs, [](std::size_t i) { return i % 6 != 5; });
+    std::vector<BandEnvelope> envelopes;
+    for (const Made& each : made) {
+        envelopes.push_back(each.envelope());
+    }
+    const OwnParts apart = ownParts(
+        envelopes[0],
+        hops,
+        std::vector<const BandEnvelope*>{&envelopes[1], &envelopes[2], &envelopes[3]}
+    );
+    ASSERT_EQ(apart.witnesses, 3U);
+    for (const std::size_t i : rides) {
+        EXPECT_LT(decibelsOf(sumOf(apart.own[i]) / apart.loud), -29.0) << i;
+        EXPECT_GT(decibelsOf(sumOf(apart.bleed[i]) / apart.loud), -26.0) << i;
+        EXPECT_GT(decibelsOf(apart.elsewhere[i][3]), -38.0) << i;
+    }
+    for (const std::size_t i : softs) {
+        EXPECT_GT(decibelsOf(sumOf(apart.own[i]) / apart.loud), -26.0) << i;
+    }
+}
+
 }  // namespace
 }  // namespace orthochron

@@ -41,6 +41,22 @@ TEST(Unmixing, FindsHowMuchOfEachDrumThereIs)
     }
 }
 
+// The fourth drum has no microphone. What is heard of it could be a little of each of the others.
+TEST(Unmixing, OneDrumThatAllHearIsLikelierThanSomeOfEachOther)
+{
+    const Mixing mixing{{1.0, 0.05, 0.01, 0.2}, {0.02, 0.5, 0.01, 0.1}, {0.03, 0.08, 0.4, 0.15}};
+    const Unmixing unmixing(mixing);
+    const auto ride = unmixing.gainsOf(heardOf(mixing, {0.0, 0.0, 0.0, 0.1}));
+    ASSERT_EQ(ride.size(), 4U);
+    EXPECT_GT(ride[3], 0.07);
+    const auto snare = unmixing.gainsOf(heardOf(mixing, {0.0, 0.1, 0.0, 0.1}));
+    EXPECT_NEAR(snare[1], 0.1, 0.03);
+    EXPECT_GT(snare[3], 0.07);
+    const auto first = unmixing.gainsOf(heardOf(mixing, {0.1, 0.0, 0.0, 0.0}));
+    EXPECT_NEAR(first[0], 0.1, 0.01);
+    EXPECT_LT(first[3], 0.02);
+}
+
 TEST(Unmixing, AnswersNoneThatIsNegativeWhateverIsHeard)
 {
     demo::Random random(9);
