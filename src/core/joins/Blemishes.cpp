@@ -20,6 +20,8 @@ constexpr Seconds kLevelStep = milliseconds(1.0);
 // In power, against what comes next: softer, it is not heard before that.
 constexpr double kTickHeard = 1e-5;
 constexpr double kDipHeard = 1e-4;
+constexpr double kStepHeard = 1e-4;
+constexpr double kStepForATick = 4.0;  // a rise by so much (6 dB) is as bad as a tick of 0 dB
 constexpr double kNearlyADip = 0.75;
 constexpr double kNothing = 1e-14;
 
@@ -142,6 +144,34 @@ Tick tickIn(const Powers& high, const Joined& joined, Hertz rate)
     return most;
 }
 
+// How much more power what comes just after a frame has than what was just before.
+double riseAt(const std::vector<double>& sums, std::size_t frame, std::size_t window)
+{
+    return (powerAt(sums, frame + window / 2, window) + kNothing) /
+           (powerAt(sums, frame - std::min(frame, 3 * window / 2), window) + kNothing);
+}
+
+// Where the high sounds rise most by going over to a louder side, against what either side rises by itself nearby.
+Tick stepIn(const Powers& high, const Joined& joined, Hertz rate)
+{
+    const std::size_t window = count(kWindow, rate);
+    const std::size_t step = count(kStep, rate);
+    const std::size_t nearby = count(kNearby, rate);
+    Tick most;
+    for (std::size_t at = joined.begin; at <= joined.begin + joined.length; at += step) {
+        double usual = 1.0;
+        for (std::size_t k = at - std::min(at, nearby); k <= at + nearby; k += step) {
+            usual =
+                std::max({usual, riseAt(high.before, k, window), riseAt(high.after, k, window)});
+        }
+        const double rise = riseAt(high.heard, at, window) / usual;
+        if (rise > most.rise) {
+            most = {rise, powerAt(high.heard, at + window / 2, window)};
+        }
+    }
+    return most;
+}
+
 // A level, mean square, and what it would be without a dip.
 struct Level {
     double heard = 0.0;
@@ -243,7 +273,11 @@ double tickOf(
         return std::numeric_limits<double>::infinity();
     }
     const Tick tick = tickIn(high, joined, rate);
-    return tick.power > kTickHeard * next.high ? tick.rise : 0.0;
+    const Tick step = stepIn(high, joined, rate);
+    return std::max(
+        tick.power > kTickHeard * next.high ? tick.rise : 0.0,
+        step.power > kStepHeard * next.high ? step.rise / kStepForATick : 0.0
+    );
 }
 
 }  // namespace orthochron

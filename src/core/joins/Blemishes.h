@@ -9,8 +9,8 @@
 // What a crossfade makes by itself and neither of its sides has.
 //
 // Between two places of a loud low ring it bends faster than the ring itself does. That is a short
-// high sound, heard as a tick or as a stroke too many. And sides that are each other's opposite
-// leave a dip between them.
+// high sound, heard as a tick or as a stroke too many; so is a step up to what had not yet died away as
+// far. And sides that are each other's opposite leave a dip between them.
 namespace orthochron {
 
 // Two sides and the crossfade of `length` frames from `begin` on that joins them. All begin at the
@@ -42,8 +42,8 @@ constexpr double kDip = 0.7079;  // 3 dB less is a dip
 // Has to be given of both sides before and after what is crossfaded.
 constexpr Seconds kBlemishMargin = milliseconds(16.0);
 
-// How far a crossfade of these two sides, all but the margins long, would tick, as a rise in power;
-// 0 where that is too soft to be heard before what comes `next`. One that would dip is no way out:
+// How far a crossfade of these two sides, all but the margins long, would tick or step up, as a rise in
+// power; 0 where that is too soft to be heard before what comes `next`. One that would dip is no way out:
 // infinite.
 [[nodiscard]] double tickOf(
     std::span<const float> before,

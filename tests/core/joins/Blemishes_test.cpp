@@ -82,6 +82,52 @@ TEST(Blemishes, ATickIsNotHiddenByWhatIsNotHeard)
     EXPECT_GT(ticks(end, begin), 4.0 * kMostTick);
 }
 
+// What dies away and is then heard from earlier on, and so louder.
+class StepUp : public testing::Test {
+protected:
+    static std::vector<float> hiss(std::size_t frames, double amplitude, unsigned seed)
+    {
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<double> noise(-amplitude, amplitude);
+        std::vector<float> sound(frames);
+        std::ranges::generate(sound, [&] { return static_cast<float>(noise(random)); });
+        return sound;
+    }
+    static double tick(double louder, std::size_t length, double next = 0.01)
+    {
+        const double times = std::pow(10.0, louder / 20.0);
+        return tickOf(
+            hiss(length + 2 * kMargin, 0.01, 5),
+            hiss(length + 2 * kMargin, 0.01 * times, 6),
+            FadeShape::Matched,
+            {next, next},
+            kRate
+        );
+    }
+};
+
+TEST_F(StepUp, IsAsBadAsATickUnlessItTakesLonger)
+{
+    EXPECT_GT(tick(14.0, 240), kMostTick);
+    EXPECT_LT(tick(14.0, 720), kMostTick);
+    EXPECT_LT(tick(4.0, 240), kMostTick);
+    EXPECT_LT(tick(-14.0, 240), kMostTick);  // down is no stroke
+}
+
+TEST_F(StepUp, IsHiddenByWhatComesNext)
+{
+    EXPECT_LT(tick(14.0, 240, 100.0), kMostTick);
+}
+
+TEST_F(StepUp, IsNoneWhereASideRisesLikeThatByItself)
+{
+    auto before = hiss(240 + 2 * kMargin, 0.01, 5);
+    for (std::size_t n = kMargin + 120; n < before.size(); ++n) {
+        before[n] *= 5.0F;
+    }
+    EXPECT_LT(tickOf(before, before, FadeShape::Matched, {0.01, 0.01}, kRate), kMostTick);
+}
+
 TEST(Blemishes, ACrossfadeThatDipsIsNoWayOut)
 {
     const auto before = tone(1000.0, 0.5, 960 + 2 * kMargin);
