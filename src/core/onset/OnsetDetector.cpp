@@ -190,7 +190,7 @@ void believe(OnsetAnalysis& analysis, const Case& gathered)
 // measured there: it speaks from its start.
 void hearFromStarts(OnsetAnalysis& analysis, Case& gathered)
 {
-    constexpr double kLater = 3.0;  // ms
+    constexpr double kLater = 2.5;  // ms: three hops, less what they are off
     const auto millisecond = static_cast<double>(analysis.envelope.hopFrames.count());
     std::vector<std::size_t> moved;
     for (std::size_t i = 0; i < analysis.candidates.size(); ++i) {
