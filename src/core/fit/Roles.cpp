@@ -13,7 +13,11 @@ namespace {
 
 constexpr Seconds kFlam = milliseconds(60.0);  // a grace stroke lies at most this far ahead
 constexpr double kGraceQuieter = 0.75;         // of the main stroke's strength
-constexpr double kRollOfStep = 0.6;            // strokes closer than this part of a step are a roll
+// The first stroke of a drag lies further ahead, and its second may not be heard.
+constexpr Seconds kDrag = milliseconds(70.0);
+constexpr double kDragQuieter = 0.5;
+constexpr double kDragOfStep = 0.7;  // from there on it may be a blow of its own
+constexpr double kRollOfStep = 0.6;  // strokes closer than this part of a step are a roll
 constexpr double kGoesOn =
     1.45;  // of its own pace: what follows a roll within that is where it leads
 constexpr Seconds kNearby{5.0};  // about two bars to each side
@@ -38,6 +42,16 @@ struct Roll {
     Seconds pace;     // between two of them, on average
 };
 
+// Whether a stroke is struck for the sake of the one after it.
+bool isGrace(const JudgedHit& stroke, const JudgedHit& after, Seconds step, Hertz rate)
+{
+    const Seconds apart = between(stroke, after, rate);
+    const double full = after.played.strength;
+    return (apart <= kFlam && stroke.played.strength < kGraceQuieter * full) ||
+           (apart <= kDrag && apart < step * kDragOfStep &&
+            stroke.played.strength < kDragQuieter * full);
+}
+
 // A roll goes on at its own pace, whatever the step: the blow it leads up to belongs to it too.
 std::vector<Roll>
 rollsOf(const std::vector<JudgedHit>& hits, const Indices& ofLead, const GridAt& gridAt, Hertz rate)
@@ -50,11 +64,9 @@ rollsOf(const std::vector<JudgedHit>& hits, const Indices& ofLead, const GridAt&
             const JudgedHit& before = hits[ofLead[end - 1]];
             const JudgedHit& after = hits[ofLead[end]];
             const Seconds apart = between(before, after, rate);
-            const bool isFlam =
-                apart <= kFlam && before.played.strength < kGraceQuieter * after.played.strength;
             const Seconds step = gridAt(toSeconds(before.played.beatPoint, rate)).step;
             const double within = std::max(kRollOfStep * step.count(), kGoesOn * pace.count());
-            if (!isFlam && apart.count() >= within) {
+            if (!isGrace(before, after, step, rate) && apart.count() >= within) {
                 break;
             }
             pace = between(hits[ofLead[i]], after, rate) / static_cast<double>(end - i);

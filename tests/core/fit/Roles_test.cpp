@@ -293,6 +293,24 @@ TEST(Roles, AFlamIsOneHoweverFullItsGraceStroke)
     EXPECT_EQ(attachedOf(roles({at(1.0), at(2.0), at(2.09), at(3.0)})), 1);
 }
 
+// Whose second stroke was not heard.
+TEST(Roles, ADragGoesWithItsBlow)
+{
+    const auto drag = [](double ahead, double strength, Seconds step) {
+        const std::vector<PlayedHit> played{
+            at(1.6), at(2.0), at(2.4 - ahead, strength), at(2.4), at(2.8)};
+        return assignRoles(
+                   played, [&](Seconds time) { return there(time, step); }, kRate
+        )[2]
+            .role;
+    };
+    constexpr Seconds kUsual{0.1};
+    EXPECT_EQ(drag(0.065, 0.4, kUsual), HitRole::Attached);
+    EXPECT_EQ(drag(0.065, 0.55, kUsual), HitRole::Main);
+    EXPECT_EQ(drag(0.074, 0.4, Seconds(0.11)), HitRole::Main);
+    EXPECT_EQ(drag(0.065, 0.4, Seconds(0.09)), HitRole::Main);
+}
+
 TEST(Roles, ThreeFullStrokesOrTwoAtOnceAreARollOnFastStepsToo)
 {
     const auto attached = [](std::vector<PlayedHit> played) {
