@@ -190,13 +190,16 @@ void believe(OnsetAnalysis& analysis, const Case& gathered)
 // measured there: it speaks from its start.
 void hearFromStarts(OnsetAnalysis& analysis, Case& gathered)
 {
-    constexpr double kLater = 2.5;  // ms: three hops, less what they are off
+    // Milliseconds: three hops, less what they are off where others tell what is the drum's own.
+    constexpr double kLater = 2.5;
+    constexpr double kLaterAlone = 3.0;
+    const double least = gathered.isAmongOthers ? kLater : kLaterAlone;
     const auto millisecond = static_cast<double>(analysis.envelope.hopFrames.count());
     std::vector<std::size_t> moved;
     for (std::size_t i = 0; i < analysis.candidates.size(); ++i) {
         OnsetCandidate& candidate = analysis.candidates[i];
         const auto later = static_cast<double>((candidate.onset.at - candidate.body).count());
-        if (later > kLater * millisecond) {
+        if (later > least * millisecond) {
             candidate.body = candidate.onset.at;
             moved.push_back(i);
         }

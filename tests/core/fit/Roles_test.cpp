@@ -297,11 +297,14 @@ TEST(Roles, AFlamIsOneHoweverFullItsGraceStroke)
 TEST(Roles, ADragGoesWithItsBlow)
 {
     const auto drag = [](double ahead, double strength, Seconds step) {
-        const std::vector<PlayedHit> played{
-            at(1.6), at(2.0), at(2.4 - ahead, strength), at(2.4), at(2.8)};
+        std::vector<PlayedHit> played;
+        for (int i = 1; i < 40; ++i) {  // so many that one soft stroke is no ghost
+            played.push_back(at(0.4 * i));
+        }
+        played.push_back(at(2.4 - ahead, strength));
         return assignRoles(
                    played, [&](Seconds time) { return there(time, step); }, kRate
-        )[2]
+        )[5]
             .role;
     };
     constexpr Seconds kUsual{0.1};
