@@ -73,7 +73,7 @@ bool isOfNoneNearby(
     const Everywhere& attack, std::span<const BandLevels> noise, std::span<const Everywhere> drums
 )
 {
-    constexpr double kSoft = 0.16;  // of the microphone's own drum, -8 dB
+    constexpr double kSoft = 0.25;  // of what the microphone hears of its own drum: -6 dB
     constexpr double kClear = 4.0;  // times the noise
     std::size_t hearing = 0;
     for (std::size_t m = 0; m < attack.size(); ++m) {

@@ -205,7 +205,7 @@ TEST_F(UnmikedDrums, WhatIsAlwaysEquallyLoudIsNone)
 
 TEST_F(UnmikedDrums, WhatIsLoudInAMicrophoneIsNone)
 {
-    play({-20.0, -28.0, -25.0, -30.0}, 30);
+    play({-16.0, -24.0, -21.0, -26.0}, 30);
     EXPECT_TRUE(found().empty());
 }
 
