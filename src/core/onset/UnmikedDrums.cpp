@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
 #include <iterator>
 #include <numeric>
-#include <optional>
 
 namespace orthochron {
 
@@ -108,11 +108,12 @@ std::vector<Proportions> takeMostAlike(std::vector<Proportions>& attacks)
         return {};
     }
     const Proportions usual = *middle;
-    const auto taken = std::ranges::partition(attacks, [&](const Proportions& each) {
-        return apart(each, usual) >= kAlike;
-    });
-    std::vector<Proportions> alike(taken.begin(), taken.end());
-    attacks.erase(taken.begin(), taken.end());
+    const auto taken =
+        std::stable_partition(attacks.begin(), attacks.end(), [&](const Proportions& each) {
+            return apart(each, usual) >= kAlike;
+        });
+    std::vector<Proportions> alike(taken, attacks.end());
+    attacks.erase(taken, attacks.end());
     return alike;
 }
 
