@@ -198,8 +198,8 @@ std::vector<Everywhere> unmikedDrums(
 {
     constexpr int kMostDrums = 3;
     constexpr std::size_t kFewestBlows = 6;
-    constexpr std::size_t kPart = 7;            // one in seven of what is of none nearby
-    constexpr std::size_t kMostAttacks = 1000;  // each is held against each
+    constexpr std::size_t kPart = 7;           // one in seven of what is of none nearby
+    constexpr std::size_t kMostAttacks = 400;  // each is held against each
     std::vector<Everywhere> found;
     if (microphones.size() < kFewestMicrophones) {
         return found;
