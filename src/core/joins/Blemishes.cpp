@@ -115,9 +115,22 @@ std::vector<float> crossfaded(
 }
 
 struct Tick {
-    double rise = 0.0;   // power of the high sounds against that of either side nearby
+    double rise = 0.0;   // in power of the high sounds, against what either side has nearby
     double power = 0.0;  // mean square of the high sounds there
 };
+
+// The greatest rise over the crossfade; `tickAt` tells that of each frame.
+template<class TickAt>
+Tick greatest(const Joined& joined, std::size_t step, const TickAt& tickAt)
+{
+    Tick most;
+    for (std::size_t at = joined.begin; at <= joined.begin + joined.length; at += step) {
+        if (const Tick here = tickAt(at); here.rise > most.rise) {
+            most = here;
+        }
+    }
+    return most;
+}
 
 // Where the high sounds rise most over what either side has nearby, as long as it is heard.
 Tick tickIn(const Powers& high, const Joined& joined, Hertz rate)
@@ -125,8 +138,7 @@ Tick tickIn(const Powers& high, const Joined& joined, Hertz rate)
     const std::size_t window = count(kWindow, rate);
     const std::size_t step = count(kStep, rate);
     const std::size_t nearby = count(kNearby, rate);
-    Tick most;
-    for (std::size_t at = joined.begin; at <= joined.begin + joined.length; at += step) {
+    return greatest(joined, step, [&](std::size_t at) {
         double usual = kNothing;
         for (std::size_t k = at > nearby ? at - nearby : 0; k <= at + nearby; k += step) {
             if (k <= joined.begin + joined.length) {
@@ -137,11 +149,8 @@ Tick tickIn(const Powers& high, const Joined& joined, Hertz rate)
             }
         }
         const double power = powerAt(high.heard, at, window);
-        if (power > most.rise * usual) {
-            most = {power / usual, power};
-        }
-    }
-    return most;
+        return Tick{power / usual, power};
+    });
 }
 
 // How much more power what comes just after a frame has than what was just before.
@@ -157,19 +166,15 @@ Tick stepIn(const Powers& high, const Joined& joined, Hertz rate)
     const std::size_t window = count(kWindow, rate);
     const std::size_t step = count(kStep, rate);
     const std::size_t nearby = count(kNearby, rate);
-    Tick most;
-    for (std::size_t at = joined.begin; at <= joined.begin + joined.length; at += step) {
+    return greatest(joined, step, [&](std::size_t at) {
         double usual = 1.0;
         for (std::size_t k = at - std::min(at, nearby); k <= at + nearby; k += step) {
             usual =
                 std::max({usual, riseAt(high.before, k, window), riseAt(high.after, k, window)});
         }
-        const double rise = riseAt(high.heard, at, window) / usual;
-        if (rise > most.rise) {
-            most = {rise, powerAt(high.heard, at + window / 2, window)};
-        }
-    }
-    return most;
+        return Tick{
+            riseAt(high.heard, at, window) / usual, powerAt(high.heard, at + window / 2, window)};
+    });
 }
 
 // A level, mean square, and what it would be without a dip.
