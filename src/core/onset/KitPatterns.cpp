@@ -196,15 +196,13 @@ Everywhere drumOf(const InBands& mixing, std::size_t drum)
     return heard;
 }
 
-void addUnmiked(
-    std::span<const BandEnvelope* const> microphones, const HeardAttacks& heard, InBands& mixing
-)
+void addUnmiked(std::span<const BandLevels> noise, const HeardAttacks& heard, InBands& mixing)
 {
     std::vector<Everywhere> drums;
-    for (std::size_t d = 0; d < microphones.size(); ++d) {
+    for (std::size_t d = 0; d < noise.size(); ++d) {
         drums.push_back(drumOf(mixing, d));
     }
-    for (const Everywhere& drum : unmikedDrums(microphones, heard, drums)) {
+    for (const Everywhere& drum : unmikedDrums(noise, heard, drums)) {
         for (std::size_t band = 0; band < kBands; ++band) {
             for (std::size_t m = 0; m < drum.size(); ++m) {
                 mixing[band][m].push_back(drum[m][band]);
@@ -255,7 +253,9 @@ LearnedKit::LearnedKit(
         all.push_back(hearAll(microphones_, w + 1, chosen[w].clear));
     }
     mixing_ = learn(microphones_, all);
-    addUnmiked(microphones_, all.front(), mixing_);
+    std::vector<BandLevels> noise{noiseFloor(heard)};
+    std::ranges::transform(chosen, std::back_inserter(noise), &OnsetWitness::noise);
+    addUnmiked(noise, all.front(), mixing_);
     for (const Mixing& inBand : mixing_) {
         unmixing_.emplace_back(inBand);
     }

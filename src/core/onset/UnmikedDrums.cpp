@@ -46,15 +46,6 @@ Proportions withLevelApart(Proportions proportions)
     return proportions;
 }
 
-std::vector<BandLevels> noiseOf(std::span<const BandEnvelope* const> microphones)
-{
-    std::vector<BandLevels> noise;
-    for (const BandEnvelope* microphone : microphones) {
-        noise.push_back(noiseFloor(*microphone));
-    }
-    return noise;
-}
-
 // What sinks into the noise is heard as that.
 Proportions proportionsOf(const Everywhere& attack, std::span<const BandLevels> noise)
 {
@@ -191,9 +182,7 @@ Everywhere patternOf(std::span<const Proportions> blows, double loud)
 }  // namespace
 
 std::vector<Everywhere> unmikedDrums(
-    std::span<const BandEnvelope* const> microphones,
-    const HeardAttacks& heard,
-    std::span<const Everywhere> drums
+    std::span<const BandLevels> noise, const HeardAttacks& heard, std::span<const Everywhere> drums
 )
 {
     constexpr int kMostDrums = 3;
@@ -201,10 +190,9 @@ std::vector<Everywhere> unmikedDrums(
     constexpr std::size_t kPart = 7;           // one in seven of what is of none nearby
     constexpr std::size_t kMostAttacks = 400;  // each is held against each
     std::vector<Everywhere> found;
-    if (microphones.size() < kFewestMicrophones) {
+    if (noise.size() < kFewestMicrophones) {
         return found;
     }
-    const std::vector<BandLevels> noise = noiseOf(microphones);
     std::vector<const Everywhere*> soft;
     for (const Everywhere& attack : heard.attacks) {
         if (isOfNoneNearby(attack, noise, drums)) {

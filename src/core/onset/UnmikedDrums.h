@@ -13,11 +13,10 @@ namespace orthochron {
 // Close microphones hear such a drum all about alike, as they hear none of their own, and its soft strokes in the same
 // proportions as its loud ones. What is struck together now and then keeps no proportion. So of the attacks that are
 // soft everywhere those that are nearest to most others are sought; three microphones at least have to hear them.
-// `heard`: the attacks that stand out in the first microphone. `drums`: what all hear of each one's own drum.
+// `noise`: of each microphone, see noiseFloor. `heard`: the attacks that stand out in the first one. `drums`: what all hear
+// of each one's own drum.
 [[nodiscard]] std::vector<Everywhere> unmikedDrums(
-    std::span<const BandEnvelope* const> microphones,
-    const HeardAttacks& heard,
-    std::span<const Everywhere> drums
+    std::span<const BandLevels> noise, const HeardAttacks& heard, std::span<const Everywhere> drums
 );
 
 }  // namespace orthochron

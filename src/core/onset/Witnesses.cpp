@@ -110,7 +110,7 @@ std::vector<OnsetWitness> witnesses(
     std::vector<std::optional<OnsetWitness>> tried(others.size());
     tbb::parallel_for(std::size_t{0}, others.size(), [&](std::size_t o) {
         const BandEnvelope* other = others[o];
-        OnsetWitness witness{other, blowsIn(*other)};
+        OnsetWitness witness{other, blowsIn(*other), noiseFloor(*other)};
         const std::array<const BandEnvelope*, 2> pair{&heard, other};
         const std::array<HeardAttacks, 2> both{
             hearAll(pair, 0, clear), hearAll(pair, 1, witness.clear)};
@@ -128,7 +128,7 @@ std::vector<OnsetWitness> witnesses(
             there.push_back(attack[1][band]);
         }
         const bool isDeaf = decibelsOf(loudOf(std::move(there))) <
-                            decibelsOf(static_cast<double>(noiseFloor(*other)[band])) + 12.0;
+                            decibelsOf(static_cast<double>(witness.noise[band])) + 12.0;
         // A close microphone hears late what is struck elsewhere, and first what is struck there.
         const bool isRoom = usualLag(heard, *other, band, here, 0) >= kRoomLagHops &&
                             usualLag(heard, *other, band, both[1], 1) > 0.0;

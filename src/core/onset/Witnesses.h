@@ -11,6 +11,7 @@ namespace orthochron {
 struct OnsetWitness {
     const BandEnvelope* envelope = nullptr;
     std::vector<std::int64_t> clear;
+    BandLevels noise{};  // see noiseFloor
 };
 
 // Which of the other microphones of a set can say whose the attacks of one are: those of the same drum, of a room (all is
