@@ -34,29 +34,23 @@ double apart(const Proportions& one, const Proportions& other)
     return std::sqrt(squares / static_cast<double>(one.aboveLevel.size()));
 }
 
-Proportions withLevelApart(Proportions proportions)
-{
-    auto& levels = proportions.aboveLevel;
-    const double mean =
-        std::accumulate(levels.begin(), levels.end(), 0.0) / static_cast<double>(levels.size());
-    for (double& level : levels) {
-        level -= mean;
-    }
-    proportions.level = mean;
-    return proportions;
-}
-
 // What sinks into the noise is heard as that.
 Proportions proportionsOf(const Everywhere& attack, std::span<const BandLevels> noise)
 {
     Proportions proportions{&attack};
+    auto& levels = proportions.aboveLevel;
     for (std::size_t m = 0; m < attack.size(); ++m) {
         for (const std::size_t band : kHighBands) {
             const double level = attack[m][band] + static_cast<double>(noise[m][band]);
-            proportions.aboveLevel.push_back(decibelsOf(level));
+            levels.push_back(decibelsOf(level));
         }
     }
-    return withLevelApart(std::move(proportions));
+    proportions.level =
+        std::accumulate(levels.begin(), levels.end(), 0.0) / static_cast<double>(levels.size());
+    for (double& level : levels) {
+        level -= proportions.level;
+    }
+    return proportions;
 }
 
 // Soft for each microphone, and clearly heard by some.

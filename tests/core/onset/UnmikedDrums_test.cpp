@@ -95,6 +95,14 @@ protected:
         }
     }
 
+    void expectRideAndCrash() const
+    {
+        const auto drums = found();
+        ASSERT_EQ(drums.size(), 2U);
+        expectProportions(drums[0], kRide);
+        expectProportions(drums[1], kCrash);
+    }
+
     std::mt19937 random_{21};
     std::vector<Everywhere> drums_;
     HeardAttacks heard_;
@@ -112,10 +120,7 @@ TEST_F(UnmikedDrums, AreToldFromEachOther)
 {
     play(kRide, 30);
     play(kCrash, 12);
-    const auto drums = found();
-    ASSERT_EQ(drums.size(), 2U);
-    expectProportions(drums[0], kRide);
-    expectProportions(drums[1], kCrash);
+    expectRideAndCrash();
 }
 
 TEST_F(UnmikedDrums, ThatComeTooSeldomAreNotTold)
@@ -215,10 +220,7 @@ TEST_F(UnmikedDrums, OfAnEveningAreToldAsOfASong)
 {
     play(kRide, 9000);
     play(kCrash, 3000);
-    const auto drums = found();
-    ASSERT_EQ(drums.size(), 2U);
-    expectProportions(drums[0], kRide);
-    expectProportions(drums[1], kCrash);
+    expectRideAndCrash();
 }
 
 }  // namespace
