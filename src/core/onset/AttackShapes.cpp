@@ -443,12 +443,12 @@ std::vector<Kind> learn(std::vector<Stroke>& strokes)
     return kinds;
 }
 
-// Whether a stroke is heard in full before it would begin at `start`: it stands out at once from where it was found on.
-bool isUnderWay(const Stroke& stroke, int start)
+// Whether a stroke is heard before it would begin at `start`: from where it was found on it stands out at once, up to `full`
+// (dB) at least.
+bool isUnderWay(const Stroke& stroke, int start, float full)
 {
     constexpr int kBefore = 4;
     constexpr float kRise = 20.0F;  // dB
-    constexpr float kFull = -12.0F;
     if (start <= stroke.found || stroke.isOthers(stroke.found)) {
         return false;
     }
@@ -461,11 +461,35 @@ bool isUnderWay(const Stroke& stroke, int start)
     };
     for (std::size_t l = 0; l + 1 < kListenings; ++l) {
         const float here = loudest(l, stroke.found, start);
-        if (here < kFull || here < loudest(l, stroke.found - kBefore, stroke.found) + kRise) {
+        if (here < full || here < loudest(l, stroke.found - kBefore, stroke.found) + kRise) {
             return false;
         }
     }
     return true;
+}
+
+// Whether a stroke begins where it was found although a kind fits it better at `start`: it is of a rare kind, explained by
+// none, or of one whose strokes mostly follow another at once, so that nothing tells what comes before them.
+bool isOwnWay(const Stroke& stroke, const Kind& kind, int start, float better)
+{
+    constexpr float kNearlyFull = -12.0F;  // dB
+    constexpr float kFull = -4.0F;
+    constexpr float kLoudBefore = -15.0F;
+    return (better < kWorthLeavingOut && isUnderWay(stroke, start, kNearlyFull)) ||
+           (leastQuietOf(kind.shape) > kLoudBefore && isUnderWay(stroke, start, kFull));
+}
+
+// Whether a kind says too little of a stroke to have it begin `ahead` steps before where it was found. In what rings of the
+// stroke before any kind fits a little, and soonest where it is looked for furthest.
+bool isFarFetched(int ahead, float misfit, float better)
+{
+    constexpr float kMost = 25.0F;       // dB squared
+    constexpr int kFar = 40;             // steps
+    constexpr float kNearer = 0.75F;     // dB squared for each step less
+    constexpr float kMuchBetter = 1.2F;  // of what it still misses
+    constexpr float kFarBetter = 45.0F;
+    return ahead > 0 && misfit > kMost + kNearer * static_cast<float>(std::max(0, kFar - ahead)) &&
+           better < std::min(kMuchBetter * misfit, kFarBetter);
 }
 
 }  // namespace
@@ -502,11 +526,11 @@ std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> a
         }
         const shapes::ShapeMatch match(kind->shape, stroke, *kind->start);
         const float here = match.at(stroke.found - *kind->start, shapes::kNever).misfit;
-        const float better = here - match.at(stroke.at, shapes::kNever).misfit;
+        const float misfit = match.at(stroke.at, shapes::kNever).misfit;
+        const float better = here - misfit;
         const int start = stroke.at + *kind->start;
-        // A stroke of a rare kind is explained by none; it begins where it was found.
-        const bool isOwn = better < shapes::kWorthLeavingOut && shapes::isUnderWay(stroke, start);
-        if (better >= shapes::kWorthMoving && !isOwn) {
+        if (better >= shapes::kWorthMoving && !shapes::isOwnWay(stroke, *kind, start, better) &&
+            !shapes::isFarFetched(stroke.found - start, misfit, better)) {
             starts[i] = AttackTrace::kStep * static_cast<double>(start);
         }
     });

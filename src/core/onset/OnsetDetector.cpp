@@ -367,8 +367,9 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
     const double threshold = thresholdOf(settings);
     const double least = leastConfidence(settings);
     const Frames gap = toFrames(settings.minGap, rate);
-    // A skin struck hard swells once more: the blow still starts where it began.
-    const Frames sameBlow = toFrames(milliseconds(8.0), rate);
+    constexpr double kAlike = 0.7;
+    // A skin struck hard swells once more, hats close after the stick: the blow still starts where it began.
+    const Frames sameBlow = toFrames(milliseconds(15.0), rate);
     std::vector<Onset> blows;
     std::vector<Frames> bodies;  // of them
     for (const OnsetCandidate& candidate : candidates) {
@@ -381,7 +382,7 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
         const bool isSameBlow =
             !blows.empty() &&
             (isSoon(onset.at - blows.back().at) || isSoon(candidate.body - bodies.back())) &&
-            blows.back().strength > 0.5 * onset.strength;
+            blows.back().strength > kAlike * onset.strength;
         if (isSameBlow) {
             blows.back().strength = std::max(blows.back().strength, onset.strength);
             blows.back().confidence = std::max(blows.back().confidence, onset.confidence);

@@ -175,6 +175,15 @@ float quietOf(const Shape& shape)
     return std::max(quietIn(shape, 0), quietIn(shape, 1));
 }
 
+float leastQuietOf(const Shape& shape)
+{
+    float least = quietIn(shape, 0);
+    for (std::size_t l = 1; l < kListenings; ++l) {
+        least = std::min(least, quietIn(shape, l));
+    }
+    return least;
+}
+
 bool isClearer(const Shape& clear, const Shape& hidden)
 {
     constexpr float kClearer = 6.0F;  // dB

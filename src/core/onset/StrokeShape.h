@@ -58,6 +58,9 @@ struct Stroke {
 // What is heard just before strokes of a shape are lined up, in the listenings that are brightened, dB.
 [[nodiscard]] float quietOf(const Shape& shape);
 
+// Likewise in the listening in which that is least.
+[[nodiscard]] float leastQuietOf(const Shape& shape);
+
 // Whether before one shape it is clearly quieter than before another.
 [[nodiscard]] bool isClearer(const Shape& clear, const Shape& hidden);
 

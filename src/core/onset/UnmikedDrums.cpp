@@ -144,14 +144,18 @@ bool isOneDrum(std::span<const Proportions> alike, const Proportions& usual)
     return spread > kAsMuchMore * percentile(std::move(strays), 0.5);
 }
 
-// Whether no microphone stands at it: heard about alike by all, and as no drum is that has one.
+// Whether no microphone stands at it: heard about alike by all, and as no drum is that has one; the less alike it is heard,
+// the more it has to differ.
 bool isUnmiked(const Proportions& usual, std::span<const Proportions> drums)
 {
-    constexpr double kAboutAlike = 13.0;  // dB
-    constexpr double kOther = 4.5;        // dB
-    return widthOf(usual) < kAboutAlike && std::ranges::all_of(drums, [&](const auto& drum) {
-               return apart(usual, drum) > kOther;
-           });
+    constexpr double kAlike = 13.0;  // dB
+    constexpr double kOther = 4.5;   // dB
+    constexpr double kAboutAlike = 17.0;
+    constexpr double kQuiteOther = 7.0;
+    const double width = widthOf(usual);
+    const double least = width < kAlike ? kOther : kQuiteOther;
+    return width < kAboutAlike &&
+           std::ranges::all_of(drums, [&](const auto& drum) { return apart(usual, drum) > least; });
 }
 
 Everywhere patternOf(std::span<const Proportions> blows, double loud)
@@ -181,7 +185,8 @@ std::vector<Everywhere> unmikedDrums(
 {
     constexpr int kMostDrums = 3;
     constexpr std::size_t kFewestBlows = 6;
-    constexpr std::size_t kPart = 7;           // one in seven of what is of none nearby
+    constexpr std::size_t kPart = 7;  // one in seven of what is of none nearby and not yet told
+    constexpr std::size_t kPartOfAll = 12;
     constexpr std::size_t kMostAttacks = 400;  // each is held against each
     std::vector<Everywhere> found;
     if (noise.size() < kFewestMicrophones) {
@@ -202,8 +207,9 @@ std::vector<Everywhere> unmikedDrums(
     std::ranges::transform(drums, std::back_inserter(known), [&](const Everywhere& drum) {
         return proportionsOf(drum, noise);
     });
+    const std::size_t leastOfAll = attacks.size() / kPartOfAll + 1;
     for (int n = 0; n < kMostDrums; ++n) {
-        const std::size_t least = std::max(kFewestBlows, attacks.size() / kPart + 1);
+        const std::size_t least = std::max({kFewestBlows, leastOfAll, attacks.size() / kPart + 1});
         const auto alike = takeMostAlike(attacks);
         if (alike.size() < least) {
             break;

@@ -298,5 +298,57 @@ TEST(AttackShapes, AStrokeThatIsUnderWayInFullBeginsWhereItWasFound)
     }
 }
 
+// Two modes that beat, from `begins` after the middle on.
+void addBeating(std::vector<float>& samples, double begins, double beats, double loud, double dying)
+{
+    for (std::size_t n = 0; n < samples.size(); ++n) {
+        const double t = (static_cast<double>(n) - 3072.0) / kRate.count() - begins;
+        const double tone =
+            std::sin(2.0 * std::numbers::pi * 1000.0 * t) * std::cos(std::numbers::pi * beats * t);
+        samples[n] += t < 0.0 ? 0.0F : static_cast<float>(loud * std::exp(-t / dying) * tone);
+    }
+}
+
+// Soft strokes of a roll, in what rings of a loud one 48 ms and more before: they are of no kind there is.
+TEST(AttackShapes, WhatNoKindExplainsIsNotMovedFarAhead)
+{
+    std::vector<AttackTrace> traces;
+    for (unsigned i = 0; i < 64; ++i) {
+        std::vector<float> samples(6144);
+        addCymbal(samples, -1.0, i, 0.01);
+        if (i % 8 == 0) {
+            addBeating(samples, -0.048 - 0.0007 * (i / 8), 350.0, 0.4, 0.2);
+            addBeating(samples, 0.0, 300.0, 0.1, 0.05);
+        } else {
+            addBeating(samples, 0.0, 350.0, 0.4, 0.05);
+        }
+        traces.push_back(traceOf(samples, kRate, Frames(3072)));
+    }
+    const auto starts = startsByShape(foundAtTheirCentres(traces));
+    for (std::size_t i = 0; i < starts.size(); i += 8) {
+        EXPECT_GT(starts[i].value_or(Seconds(0.0)).count(), -0.004) << i;
+    }
+}
+
+// A hat that is played on, so that nearly every stroke follows another's ring: what is before them says nothing of one
+// that is struck out of silence.
+TEST(AttackShapes, AStrokeOutOfSilenceBeginsWhereItWasFoundWhenItsKindIsAlwaysHidden)
+{
+    std::vector<AttackTrace> traces;
+    for (unsigned i = 0; i < 48; ++i) {
+        std::vector<float> samples(6144);
+        if (i % 12 != 0) {
+            addCymbal(samples, -0.03, i + 50, 0.1);
+        }
+        addCymbal(samples, 0.0, 7, 0.1);  // the stick, and then the foot
+        addCymbal(samples, 0.004, 8, 0.06);
+        traces.push_back(traceOf(samples, kRate, Frames(3072)));
+    }
+    const auto starts = startsByShape(foundAtTheirCentres(traces));
+    for (std::size_t i = 0; i < starts.size(); i += 12) {
+        EXPECT_NEAR(starts[i].value_or(Seconds(0.0)).count(), 0.0, 0.0006) << i;
+    }
+}
+
 }  // namespace
 }  // namespace orthochron
