@@ -5,6 +5,7 @@
 #include <cstdlib>
 #include <limits>
 #include <optional>
+#include <span>
 #include <utility>
 
 namespace orthochron {
@@ -219,9 +220,34 @@ loudNearby(const std::vector<JudgedHit>& hits, const Lead& lead, std::size_t whi
     return std::max(strengthOf(std::move(strengths), 0.75), kLeastLoud * lead.loud);
 }
 
+// A stroke of a lead that is no part of a roll.
+struct SingleStroke {
+    std::size_t hit = 0;
+    double level = 0.0;  // dB, against what its lead plays loud nearby
+    Seconds at;
+    double place = 0.0;  // in its bar, in steps
+};
+
+std::vector<SingleStroke> singleStrokesOf(
+    const std::vector<JudgedHit>& hits, const Lead& lead, const GridAt& gridAt, Hertz rate
+)
+{
+    std::vector<SingleStroke> strokes;
+    for (std::size_t i = 0; i < lead.strokes.size(); ++i) {
+        const JudgedHit& hit = hits[lead.strokes[i]];
+        if (hit.role == HitRole::Main) {
+            const double part = hit.played.strength / loudNearby(hits, lead, i, rate);
+            const Seconds at = toSeconds(hit.played.beatPoint, rate);
+            const double level = 20.0 * std::log10(std::max(part, 1e-6));
+            strokes.push_back({lead.strokes[i], level, at, gridAt(at).steps});
+        }
+    }
+    return strokes;
+}
+
 // Below how many dB a lead's strokes are ghosts, each against what it plays loud nearby: where the fewest of them lie between
 // 6 and 9 dB; about as few, and it is 9.
-double ghostsBelow(const std::vector<double>& levels)
+double ghostsBelow(std::span<const SingleStroke> strokes)
 {
     constexpr double kLowest = -9.0;
     constexpr double kHighest = -6.0;
@@ -231,10 +257,10 @@ double ghostsBelow(const std::vector<double>& levels)
     double edge = kLowest;
     for (double level = kLowest; level <= kHighest; level += kStep) {
         double near = 0.0;
-        for (const double stroke : levels) {
-            near += std::exp(-0.5 * (stroke - level) * (stroke - level));
+        for (const SingleStroke& stroke : strokes) {
+            near += std::exp(-0.5 * (stroke.level - level) * (stroke.level - level));
         }
-        const double cost = near / static_cast<double>(levels.size()) +
+        const double cost = near / static_cast<double>(strokes.size()) +
                             kFarOff * (level - kLowest) * (level - kLowest);
         if (cost < least) {
             least = cost;
@@ -244,29 +270,72 @@ double ghostsBelow(const std::vector<double>& levels)
     return edge;
 }
 
+// Soft strokes at places of the bar where their lead mostly plays full ones, with none of these near, take their place: a
+// side stick through a verse, a backbeat held back. Ghosts fill in between.
+class Substitutes {
+public:
+    Substitutes(std::span<const SingleStroke> strokes, double edge)
+    {
+        std::vector<double> gaps;
+        for (const SingleStroke& stroke : strokes) {
+            if (stroke.level < edge) {
+                softPlaces_.push_back(stroke.place);
+                continue;
+            }
+            if (!fullTimes_.empty()) {
+                gaps.push_back((stroke.at - fullTimes_.back()).count());
+            }
+            fullPlaces_.push_back(stroke.place);
+            fullTimes_.push_back(stroke.at);
+        }
+        std::ranges::sort(softPlaces_);
+        std::ranges::sort(fullPlaces_);
+        usualGap_ = Seconds(gaps.empty() ? 0.0 : strengthOf(std::move(gaps), 0.5));
+    }
+
+    [[nodiscard]] bool isOne(const SingleStroke& soft) const
+    {
+        constexpr double kNear = 0.8;  // of the usual gap
+        const Seconds near = usualGap_ * kNear;
+        const auto next = std::ranges::upper_bound(fullTimes_, soft.at - near);
+        const bool isAlone = next == fullTimes_.end() || *next >= soft.at + near;
+        return isAlone && countAt(fullPlaces_, soft.place) >= countAt(softPlaces_, soft.place);
+    }
+
+private:
+    static std::ptrdiff_t countAt(const std::vector<double>& places, double place)
+    {
+        constexpr double kSamePlace = 0.25;  // of a step
+        return std::ranges::upper_bound(places, place + kSamePlace) -
+               std::ranges::lower_bound(places, place - kSamePlace);
+    }
+
+    std::vector<double> softPlaces_;  // ascending
+    std::vector<double> fullPlaces_;  // ascending
+    std::vector<Seconds> fullTimes_;  // ascending
+    Seconds usualGap_{0.0};           // between two of them
+};
+
 void markGhosts(
-    const std::vector<JudgedHit>& hits, const Lead& lead, Hertz rate, std::vector<bool>& isGhost
+    const std::vector<JudgedHit>& hits,
+    const Lead& lead,
+    const GridAt& gridAt,
+    Hertz rate,
+    std::vector<bool>& isGhost
 )
 {
-    Indices mains;
-    std::vector<double> levels;
-    for (std::size_t i = 0; i < lead.strokes.size(); ++i) {
-        const JudgedHit& hit = hits[lead.strokes[i]];
-        if (hit.role == HitRole::Main) {
-            const double part = hit.played.strength / loudNearby(hits, lead, i, rate);
-            mains.push_back(lead.strokes[i]);
-            levels.push_back(20.0 * std::log10(std::max(part, 1e-6)));
-        }
-    }
-    const double edge = ghostsBelow(levels);
+    const std::vector<SingleStroke> strokes = singleStrokesOf(hits, lead, gridAt, rate);
+    const double edge = ghostsBelow(strokes);
     // Who plays ghosts does not play one or two: in what rings of the blow before, a full one may be heard as soft.
     constexpr std::ptrdiff_t kFewest = 30;  // one in so many
-    const auto soft = std::ranges::count_if(levels, [&](double level) { return level < edge; });
-    if (soft * kFewest < std::ssize(levels)) {
+    const auto isSoft = [&](const SingleStroke& stroke) { return stroke.level < edge; };
+    if (std::ranges::count_if(strokes, isSoft) * kFewest < std::ssize(strokes)) {
         return;
     }
-    for (std::size_t i = 0; i < mains.size(); ++i) {
-        isGhost[mains[i]] = levels[i] < edge && !hits[mains[i]].played.line.has_value();
+    const Substitutes substitutes(strokes, edge);
+    for (const SingleStroke& stroke : strokes) {
+        isGhost[stroke.hit] = isSoft(stroke) && !substitutes.isOne(stroke) &&
+                              !hits[stroke.hit].played.line.has_value();
     }
 }
 
@@ -386,7 +455,7 @@ std::vector<JudgedHit> assignRoles(std::vector<PlayedHit> played, const GridAt& 
             const double loud = loudNearby(hits, lead, which, rate);
             rolls.emplace_back(std::move(roll), loud);
         }
-        markGhosts(hits, lead, rate, isGhost);
+        markGhosts(hits, lead, gridAt, rate, isGhost);
     }
     for (const auto& [roll, loud] : rolls) {
         attachToOtherDrums(hits, roll, loud, isGhost, rate);

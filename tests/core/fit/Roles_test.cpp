@@ -54,13 +54,14 @@ TEST(Roles, AGhostGoesWithAFullBlow)
 
 TEST(Roles, AGhostIsOneWhereItsDrumPlaysNothingElseToo)
 {
-    // For ten seconds the snare whispers beside the kick; a section that is played somewhat softer is none of ghosts.
+    // For ten seconds the snare whispers beside the kick, where it plays no full blow otherwise; a section that is played
+    // somewhat softer is none of ghosts.
     std::vector<PlayedHit> played;
     for (int bar = 0; bar < 12; ++bar) {
         const double at0 = 2.6 * bar;
         const bool isWhispered = bar >= 4 && bar < 8;
         played.push_back(at(at0, 0.9, 0));
-        played.push_back(at(at0 + 0.65, isWhispered ? 0.2 : 0.9, 1));
+        played.push_back(isWhispered ? at(at0 + 0.815, 0.2, 1) : at(at0 + 0.652, 0.9, 1));
         played.push_back(at(at0 + 1.3, bar >= 8 ? 0.47 : 0.9, 0));
     }
     const auto hits = roles(played);
@@ -89,12 +90,41 @@ TEST(Roles, GhostsAreToldByTheGapBelowFullBlows)
     EXPECT_EQ(ghostsAmong(0.2, 0.15), 40);
 }
 
+// A verse with the side stick: as soft as ghosts, but on the backbeats that the snare has elsewhere.
+TEST(Roles, SoftBlowsThatTakeThePlaceOfFullOnesAreMain)
+{
+    constexpr double kBeat = 4 * kStep.count();
+    const auto softAndMain = [&](int softBars, bool isBesideFull) {
+        std::vector<PlayedHit> played;
+        for (int bar = 0; bar < 16; ++bar) {
+            const bool isSoft = bar >= 4 && bar < 4 + softBars;
+            for (const int beat : {1, 3}) {
+                const double backbeat = (4 * bar + beat) * kBeat;
+                played.push_back(at(backbeat, isSoft ? 0.2 : 0.9));
+                played.push_back(at(backbeat + 0.75 * kBeat, 0.15));
+                if (isSoft && isBesideFull) {
+                    played.push_back(at(backbeat + 0.5 * kBeat, 0.9));
+                }
+            }
+        }
+        return std::ranges::count_if(roles(played), [](const JudgedHit& hit) {
+            return hit.played.strength == 0.2 && hit.role == HitRole::Main;
+        });
+    };
+    EXPECT_EQ(softAndMain(6, false), 12);
+    // Where a full blow is near they are ghosts beside it.
+    EXPECT_EQ(softAndMain(6, true), 0);
+    // Where the drum is mostly soft it is no place of full blows.
+    EXPECT_EQ(softAndMain(10, false), 0);
+}
+
 TEST(Roles, OneOrTwoSoftStrokesAmongHundredAreBlowsToo)
 {
     const auto ghostsOf = [](int soft) {
         std::vector<PlayedHit> played;
         for (int beat = 2; beat < 102; ++beat) {
-            played.push_back(at(0.652 * beat, beat % 20 == 7 && beat < 20 * soft ? 0.3 : 1.0));
+            const bool isSoft = beat % 20 == 7 && beat < 20 * soft;
+            played.push_back(isSoft ? at(0.652 * beat + 0.326, 0.3) : at(0.652 * beat, 1.0));
         }
         return std::ranges::count(roles(played), HitRole::Attached, &JudgedHit::role);
     };
