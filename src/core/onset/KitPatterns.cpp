@@ -162,26 +162,85 @@ Bleed bleedOf(const OwnBlows& blows, std::size_t microphone, std::size_t band)
         std::max(growth, growthOf(inBand, thereOfBand) * pattern[band])};
 }
 
-InBands learn(std::span<const BandEnvelope* const> microphones, std::vector<HeardAttacks>& all)
+// What all microphones hear of each one's drum, company and all, and the most that may be believed of it.
+struct Bleeding {
+    InBands mixing;
+    InBands growth;
+};
+
+Bleeding
+bleedingOf(std::span<const BandEnvelope* const> microphones, std::vector<HeardAttacks>& all)
 {
     const std::vector<Indices> own = tellOwn(all);
-    InBands mixing;
-    mixing.fill(Mixing(all.size(), std::vector<double>(all.size(), 0.0)));
-    InBands growth = mixing;
+    Bleeding bleeding;
+    bleeding.mixing.fill(Mixing(all.size(), std::vector<double>(all.size(), 0.0)));
+    bleeding.growth = bleeding.mixing;
     for (std::size_t d = 0; d < all.size(); ++d) {
         const OwnBlows blows{microphones, all[d], own[d], d, patternOf(all[d], own[d], d)};
         for (std::size_t band = 0; band < kBands; ++band) {
             for (std::size_t m = 0; m < all.size(); ++m) {
                 const Bleed bleed = m == d ? Bleed{blows.pattern[band]} : bleedOf(blows, m, band);
-                mixing[band][m][d] = bleed.power;
-                growth[band][m][d] = bleed.growth;
+                bleeding.mixing[band][m][d] = bleed.power;
+                bleeding.growth[band][m][d] = bleed.growth;
             }
         }
     }
+    return bleeding;
+}
+
+InBands withoutCompany(Bleeding bleeding)
+{
     for (std::size_t band = 0; band < kBands; ++band) {
-        leaveOutCompany(mixing[band], growth[band]);
+        leaveOutCompany(bleeding.mixing[band], bleeding.growth[band]);
     }
-    return mixing;
+    return std::move(bleeding.mixing);
+}
+
+// How far apart what all microphones hear of two drums is, however loud they are: dB, root mean square.
+double apart(const InBands& mixing, std::size_t one, std::size_t other)
+{
+    constexpr double kDeepest =
+        1e-4;  // of what is heard most of a drum: what is softer says nothing
+    const auto mostOf = [&](std::size_t drum) {
+        double most = 1e-14;
+        for (const Mixing& inBand : mixing) {
+            for (const auto& microphone : inBand) {
+                most = std::max(most, microphone[drum]);
+            }
+        }
+        return most;
+    };
+    const double mostOfOne = mostOf(one);
+    const double mostOfOther = mostOf(other);
+    double sum = 0.0;
+    double squares = 0.0;
+    for (const Mixing& inBand : mixing) {
+        for (const auto& microphone : inBand) {
+            const double more = decibelsOf(microphone[one] / mostOfOne + kDeepest) -
+                                decibelsOf(microphone[other] / mostOfOther + kDeepest);
+            sum += more;
+            squares += more * more;
+        }
+    }
+    const auto count = static_cast<double>(kBands * mixing.front().size());
+    const double mean = sum / count;
+    return std::sqrt(std::max(0.0, squares / count - mean * mean));
+}
+
+// Takes away the witnesses that hear the first microphone's drum as their own, and says whether there were any. What
+// hangs above a kit hears best what is struck most, as long as no cymbal is: it would claim every blow of that drum.
+bool takeAwayEchoes(const InBands& mixing, std::vector<OnsetWitness>& chosen)
+{
+    constexpr double kSame = 3.0;  // dB
+    const std::size_t before = chosen.size();
+    std::vector<OnsetWitness> kept;
+    for (std::size_t w = 0; w < chosen.size(); ++w) {
+        if (apart(mixing, 0, w + 1) >= kSame) {
+            kept.push_back(std::move(chosen[w]));
+        }
+    }
+    chosen = std::move(kept);
+    return chosen.size() < before;
 }
 
 // What all microphones hear of the drum that one stands at.
@@ -243,16 +302,20 @@ LearnedKit::LearnedKit(
     std::span<const std::int64_t> clear,
     std::span<const BandEnvelope* const> others
 )
-    : microphones_{&heard}
 {
-    const auto chosen = witnesses(heard, clear, others);
-    std::ranges::transform(chosen, std::back_inserter(microphones_), &OnsetWitness::envelope);
+    auto chosen = witnesses(heard, clear, others);
     std::vector<HeardAttacks> all;
-    all.push_back(hearAll(microphones_, 0, clear));
-    for (std::size_t w = 0; w < chosen.size(); ++w) {
-        all.push_back(hearAll(microphones_, w + 1, chosen[w].clear));
-    }
-    mixing_ = learn(microphones_, all);
+    Bleeding bleeding;
+    do {
+        microphones_ = {&heard};
+        std::ranges::transform(chosen, std::back_inserter(microphones_), &OnsetWitness::envelope);
+        all = {hearAll(microphones_, 0, clear)};
+        for (std::size_t w = 0; w < chosen.size(); ++w) {
+            all.push_back(hearAll(microphones_, w + 1, chosen[w].clear));
+        }
+        bleeding = bleedingOf(microphones_, all);
+    } while (takeAwayEchoes(bleeding.mixing, chosen));
+    mixing_ = withoutCompany(std::move(bleeding));
     std::vector<BandLevels> noise{noiseFloor(heard)};
     std::ranges::transform(chosen, std::back_inserter(noise), &OnsetWitness::noise);
     addUnmiked(noise, all.front(), mixing_);

@@ -410,6 +410,44 @@ TEST(AttackLevels, WhatRingsOnMayAddAsMuchAsItSwaysAndNoMore)
     EXPECT_LT(sum, 0.4 * kRing);
 }
 
+// A microphone above a kit without cymbals, beside a snare's and a tom's: what it hears that the snare's does not is the
+// tom, but that has a microphone of its own; what is left to it is the snare.
+TEST(MicrophoneAbove, DoesNotClaimTheDrumItHearsBest)
+{
+    constexpr BandPowers kTom{6e-3, 4e-3, 3e-3, 1e-3};
+    Made atSnare;
+    Made atTom;
+    Made above;
+    std::vector<std::int64_t> hops;
+    for (int i = 0; i < 90; ++i) {
+        const std::int64_t hop = 300 + 200 * i;
+        hops.push_back(hop);
+        if (i % 3 == 0) {
+            atTom.strike(hop, kTom);
+            atSnare.strike(hop + 2, times(kTom, 0.001));
+            above.strike(hop + 3, times(kTom, 0.04));
+        } else {
+            atSnare.strike(hop, kSecondDrum);
+            atTom.strike(hop + 2, times(kSecondDrum, 0.002));
+            above.strike(hop + 3, times(kSecondDrum, 0.5));
+        }
+    }
+    const BandEnvelope snare = atSnare.envelope();
+    const BandEnvelope tom = atTom.envelope();
+    const BandEnvelope overhead = above.envelope();
+    const std::vector<const BandEnvelope*> others{&tom, &overhead};
+    const OwnParts parts = ownParts(snare, hops, others);
+    EXPECT_EQ(parts.witnesses, 1U);
+    for (std::size_t i = 0; i < hops.size(); ++i) {
+        const double level = decibelsOf(sumOf(parts.own[i]) / parts.loud);
+        if (i % 3 == 0) {
+            EXPECT_LT(level, -25.0) << i;
+        } else {
+            EXPECT_NEAR(level, 0.0, 1.5) << i;
+        }
+    }
+}
+
 TEST_F(KitPatterns, OfNothingIsNothing)
 {
     const OwnParts none = ownParts(BandEnvelope(), {}, {});
