@@ -29,7 +29,8 @@ struct FoundAttack {
 // late. Two kinds that are the same strokes, in the clear and under something else, begin alike. Of kinds that
 // explain a stroke about equally well that counts which has it begin earliest. Where another drum is known to arrive
 // it hardly begins. What is heard in full from where it was found on begins there, unless its kind fits far better
-// elsewhere: a stroke of a rare kind is explained by none.
+// elsewhere and tells what comes before it: a stroke of a rare kind is explained by none. The further ahead it would
+// begin, the better its kind has to explain it.
 [[nodiscard]] std::vector<std::optional<Seconds>> startsByShape(std::span<const FoundAttack> attacks
 );
 

@@ -26,8 +26,8 @@ struct OwnParts {
 using InBands = std::array<Mixing, kBands>;
 
 // A kit as its loud blows teach it, for taking apart what is heard in one of its microphones. `others` are the other
-// microphones of the set; those of the same drum, of a room (all is late there) and those that hear nothing but noise are
-// passed over.
+// microphones of the set; those of the same drum, of a room (all is late there), those that hear nothing but noise and those
+// that have no drum of their own but hear this one's best are passed over.
 //
 // Each microphone stands for the drum it hears best. The loud blows that stand out in it more than
 // anywhere else teach how strongly, band by band, every microphone hears that drum; to these come the drums that no
