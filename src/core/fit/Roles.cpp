@@ -270,7 +270,7 @@ double ghostsBelow(std::span<const SingleStroke> strokes)
     return edge;
 }
 
-// Soft strokes at places of the bar where their lead mostly plays full ones, with none of these near, take their place: a
+// Soft strokes at places of the bar where their lead plays full ones as often, with none of these near, take their place: a
 // side stick through a verse, a backbeat held back. Ghosts fill in between.
 class Substitutes {
 public:
