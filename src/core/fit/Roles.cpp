@@ -12,8 +12,9 @@ namespace orthochron {
 
 namespace {
 
-constexpr Seconds kFlam = milliseconds(60.0);  // a grace stroke lies at most this far ahead
-constexpr double kGraceQuieter = 0.75;         // of the main stroke's strength
+constexpr Seconds kFlam = milliseconds(60.0);        // a grace stroke lies at most this far ahead
+constexpr double kGraceQuieter = 0.75;               // of the main stroke's strength
+constexpr Seconds kWidestFlam = milliseconds(45.0);  // of one whose grace stroke is full
 // The first stroke of a drag lies further ahead, and its second may not be heard.
 constexpr Seconds kDrag = milliseconds(70.0);
 constexpr double kDragQuieter = 0.5;
@@ -95,7 +96,6 @@ bool mayBeOfTwoLines(
     constexpr double kFull = 0.6;                            // of what the lead plays loud
     constexpr double kFar = 0.4;                             // of a step
     constexpr Seconds kFurthestAstray = milliseconds(60.0);  // nobody errs by more
-    constexpr Seconds kWidestFlam = milliseconds(45.0);      // of one whose grace stroke is full
     const double first = hits[roll.strokes.front()].played.strength;
     const double last = hits[roll.strokes.back()].played.strength;
     const Seconds apart = between(hits[roll.strokes.front()], hits[roll.strokes.back()], rate);
@@ -166,12 +166,15 @@ bool arrives(const std::vector<JudgedHit>& hits, const Roll& roll, const GridAt&
                kGraceQuieter * hits[loudestOf(hits, roll.strokes)].played.strength;
 }
 
-// The last one is the main hit when they lead up to it, otherwise the first.
+// The last one is the main hit when they lead up to it, otherwise the first. Of two so near that they can only be a flam it
+// is the louder one, by however little: after a full grace stroke the blow is heard softer than it is.
 void attachRoll(std::vector<JudgedHit>& hits, const Roll& roll, const GridAt& gridAt, Hertz rate)
 {
     const std::size_t first = roll.strokes.front();
     const std::size_t loudest = loudestOf(hits, roll.strokes);
-    if (hits[loudest].played.strength * kGraceQuieter > hits[first].played.strength) {
+    const bool isFlam = roll.strokes.size() == 2 && roll.pace <= kWidestFlam;
+    const double quieter = isFlam ? 1.0 : kGraceQuieter;
+    if (hits[loudest].played.strength * quieter > hits[first].played.strength) {
         attach(hits, roll.strokes, loudest);
     } else {
         attach(hits, roll.strokes, arrives(hits, roll, gridAt, rate) ? roll.strokes.back() : first);

@@ -4,8 +4,23 @@
 
 #include <algorithm>
 #include <functional>
+#include <utility>
 
 namespace orthochron {
+
+namespace {
+
+constexpr double kLoud = -16.0;  // dB
+
+// Near the greatest of them: not the greatest of all, which may be chance. `leads` are not empty.
+double nearGreatest(std::vector<double> leads)
+{
+    const std::size_t place = std::max<std::size_t>(2, leads.size() / 50);
+    std::ranges::sort(leads, std::greater{});
+    return leads[std::min(leads.size() - 1, place)];
+}
+
+}  // namespace
 
 Everywhere
 hearAt(std::span<const BandEnvelope* const> microphones, std::size_t reference, std::int64_t hop)
@@ -64,9 +79,19 @@ double levelIn(const Everywhere& attack, std::size_t microphone, std::span<const
     return decibelsOf(sumOf(attack[microphone]) / std::max(all[microphone].loud, 1e-14));
 }
 
+double greatestLead(std::span<const HeardAttacks> all, std::size_t microphone, std::size_t other)
+{
+    std::vector<double> leads;
+    for (const Everywhere& attack : all[microphone].attacks) {
+        if (const double level = levelIn(attack, microphone, all); level > kLoud) {
+            leads.push_back(level - levelIn(attack, other, all));
+        }
+    }
+    return leads.empty() ? 0.0 : nearGreatest(std::move(leads));
+}
+
 std::vector<std::size_t> ownOf(std::span<const HeardAttacks> all, std::size_t microphone)
 {
-    constexpr double kLoud = -16.0;  // dB
     constexpr double kSpread = 9.0;  // dB; among the leads of one drum's blows
     constexpr std::size_t kFewest = 3;
     const auto& attacks = all[microphone].attacks;
@@ -99,9 +124,7 @@ std::vector<std::size_t> ownOf(std::span<const HeardAttacks> all, std::size_t mi
     for (const std::size_t i : loud) {
         ofLoud.push_back(leads[i]);
     }
-    std::ranges::sort(ofLoud, std::greater{});
-    const double most =
-        ofLoud[std::min(ofLoud.size() - 1, std::max<std::size_t>(2, ofLoud.size() / 50))];
+    const double most = nearGreatest(std::move(ofLoud));
     std::erase_if(loud, [&](std::size_t i) { return leads[i] <= most - kSpread; });
     return loud;
 }

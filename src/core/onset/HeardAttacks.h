@@ -34,6 +34,10 @@ hearAt(std::span<const BandEnvelope* const> microphones, std::size_t reference, 
 [[nodiscard]] double
 levelIn(const Everywhere& attack, std::size_t microphone, std::span<const HeardAttacks> all);
 
+// How much louder, by those measures, what is loud in one microphone is there than in another, near the most; dB.
+[[nodiscard]] double
+greatestLead(std::span<const HeardAttacks> all, std::size_t microphone, std::size_t other);
+
 // Which attacks of a microphone are its own drum's: of the loud ones those that stand out there
 // most against all others.
 [[nodiscard]] std::vector<std::size_t>

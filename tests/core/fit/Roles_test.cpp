@@ -148,6 +148,18 @@ TEST(Roles, AGraceStrokeGoesWithTheBlowAfterIt)
     EXPECT_EQ(hits[2].role, HitRole::Main);
 }
 
+TEST(Roles, TheLouderStrokeOfAFlamIsTheBlowByHoweverLittle)
+{
+    const auto mainOf = [](double apart, double first, double second) {
+        return roles({at(1.0), at(2.0, first), at(2.0 + apart, second), at(3.0)})[1].main;
+    };
+    EXPECT_EQ(mainOf(0.030, 0.8, 0.85), 2U);
+    EXPECT_EQ(mainOf(0.030, 0.85, 0.8), 1U);
+    // Further apart two of about the same strength are a short roll.
+    EXPECT_EQ(mainOf(0.080, 0.8, 0.85), 1U);
+    EXPECT_EQ(mainOf(0.080, 0.5, 0.85), 2U);
+}
+
 TEST(Roles, TwoLeadsOfOneMomentAreOneAndTheFirstNamedRules)
 {
     const auto hits = roles({at(1.0, 1.0, 1), at(1.008, 0.8, 0), at(2.0, 1.0, 1)});

@@ -448,6 +448,48 @@ TEST(MicrophoneAbove, DoesNotClaimTheDrumItHearsBest)
     }
 }
 
+// A tom struck now and then hears the kick nearly as loud as itself, and a microphone above, whose own drum is a soft ride,
+// hears both louder than that: the tom stands out from nothing there. Its own blows are those that the kick's hears little of.
+TEST(MicrophoneAbove, LeavesATomItsOwnBlows)
+{
+    constexpr BandPowers kTom{6e-3, 4e-3, 3e-3, 1e-3};
+    constexpr BandPowers kRide{1e-6, 1e-5, 4e-4, 8e-4};
+    Made atKick;
+    Made atTom;
+    Made above;
+    std::vector<std::int64_t> hops;
+    for (int i = 0; i < 96; ++i) {
+        const std::int64_t hop = 300 + 200 * i;
+        hops.push_back(hop);
+        if (i % 24 == 7) {
+            atTom.strike(hop, kTom);
+            atKick.strike(hop + 2, times(kTom, 0.001));
+            above.strike(hop + 3, times(kTom, 0.4));
+        } else if (i % 2 == 0) {
+            atKick.strike(hop, kFirstDrum);
+            atTom.strike(hop + 2, times(kFirstDrum, 0.6));
+            above.strike(hop + 3, times(kFirstDrum, 0.3));
+        } else {
+            above.strike(hop, kRide);
+            atKick.strike(hop + 2, times(kRide, 0.01));
+            atTom.strike(hop + 2, times(kRide, 0.02));
+        }
+    }
+    const BandEnvelope kick = atKick.envelope();
+    const BandEnvelope tom = atTom.envelope();
+    const BandEnvelope overhead = above.envelope();
+    const OwnParts parts = ownParts(kick, hops, std::vector<const BandEnvelope*>{&tom, &overhead});
+    EXPECT_EQ(parts.witnesses, 2U);
+    for (std::size_t i = 0; i < hops.size(); ++i) {
+        const double level = decibelsOf(sumOf(parts.own[i]) / parts.loud);
+        if (i % 2 == 0) {
+            EXPECT_NEAR(level, 0.0, 1.5) << i;
+        } else {
+            EXPECT_LT(level, -25.0) << i;
+        }
+    }
+}
+
 TEST_F(KitPatterns, OfNothingIsNothing)
 {
     const OwnParts none = ownParts(BandEnvelope(), {}, {});
