@@ -21,6 +21,7 @@ constexpr std::size_t kFewest = 8;
 constexpr std::size_t kMostLearned = 240;
 constexpr int kRounds = 6;
 constexpr int kSplitAfter = 2;
+constexpr int kScattered = 8;  // steps; so near to each other are beginnings that something hides
 constexpr float kWorthMoving = 2.0F;  // dB squared that it fits better
 constexpr float kWorthLeavingOut =
     15.0F;  // so much that what is under way already is something else
@@ -196,6 +197,13 @@ struct Kind {
     std::optional<int> start{};   // see startOf
 };
 
+// Whether something rings, soft or loud, just ahead of most of a kind's strokes: where each was found to begin is then chance.
+bool isAlwaysHidden(const Kind& kind)
+{
+    constexpr float kLoudBefore = -16.0F;  // dB
+    return leastQuietOf(kind.shape) > kLoudBefore;
+}
+
 std::vector<Kind> kindsOf(std::span<const Stroke> strokes)
 {
     const auto members = membersByKind(strokes);
@@ -259,33 +267,37 @@ void lineUp(std::span<Stroke> strokes, std::span<const Kind> kinds)
     }
 }
 
-// How many of some places, ascending, lie together with the one at `first` or after it.
-std::size_t togetherFrom(const std::vector<int>& places, std::size_t first)
+// How many of some places, ascending, lie within so many steps after the one at `first`, itself included.
+std::size_t togetherFrom(const std::vector<int>& places, std::size_t first, int within)
 {
-    const auto end = std::ranges::upper_bound(places, places[first] + kTogether);
+    const auto end = std::ranges::upper_bound(places, places[first] + within);
     return static_cast<std::size_t>(end - places.begin()) - first;
 }
 
-std::size_t mostTogether(const std::vector<int>& places)
+std::size_t mostTogether(const std::vector<int>& places, int within)
 {
     std::size_t most = 0;
     for (std::size_t i = 0; i < places.size(); ++i) {
-        most = std::max(most, togetherFrom(places, i));
+        most = std::max(most, togetherFrom(places, i, within));
     }
     return most;
 }
 
-// The earliest of some places, ascending, where so many lie together.
-std::optional<int> earliestOf(const std::vector<int>& places, std::size_t needed)
+// The earliest of some places, ascending, where so many lie within so many steps: there in the middle of the densest.
+std::optional<int> earliestOf(const std::vector<int>& places, std::size_t needed, int within)
 {
     for (std::size_t i = 0; i < places.size(); ++i) {
-        const std::size_t count = togetherFrom(places, i);
+        const std::size_t count = togetherFrom(places, i, within);
         if (count >= needed) {
             std::size_t best = i;
+            std::size_t most = 0;
             for (std::size_t k = i; k < i + count; ++k) {
-                best = togetherFrom(places, k) > togetherFrom(places, best) ? k : best;
+                if (const std::size_t near = togetherFrom(places, k, kTogether); near > most) {
+                    best = k;
+                    most = near;
+                }
             }
-            return places[best + togetherFrom(places, best) / 2];
+            return places[best + most / 2];
         }
     }
     return std::nullopt;
@@ -293,8 +305,9 @@ std::optional<int> earliestOf(const std::vector<int>& places, std::size_t needed
 
 // Where a kind begins, in steps from where its strokes are lined up: the earliest place at which about half as many
 // were found to begin as anywhere, or, where more of them would have to, at which they or what rises ahead of them
-// begins. Both ascend.
-std::optional<int> startOf(const std::vector<int>& found, const std::vector<int>& mayBegin)
+// begins. Both ascend. `within`: so many steps, where it is about the same place.
+std::optional<int>
+startOf(const std::vector<int>& found, const std::vector<int>& mayBegin, int within)
 {
     constexpr double kShare = 0.5;
     constexpr double kShareOfAll = 0.2;
@@ -307,9 +320,10 @@ std::optional<int> startOf(const std::vector<int>& found, const std::vector<int>
     const auto part = [](double share, std::size_t count) {
         return static_cast<std::size_t>(std::ceil(share * static_cast<double>(count)));
     };
-    const std::size_t half = std::max(kLeast, part(kShare, mostTogether(found)));
-    const auto own = earliestOf(found, std::max(half, part(kShareOfAll, found.size())));
-    const auto risen = earliestOf(mayBegin, std::max(half, part(kShareWithRises, found.size())));
+    const std::size_t half = std::max(kLeast, part(kShare, mostTogether(found, within)));
+    const auto own = earliestOf(found, std::max(half, part(kShareOfAll, found.size())), within);
+    const auto risen =
+        earliestOf(mayBegin, std::max(half, part(kShareWithRises, found.size())), within);
     return own && risen ? std::optional(std::min(*own, *risen)) : own;
 }
 
@@ -408,12 +422,13 @@ void findStarts(std::vector<Kind>& kinds)
     std::ranges::sort(kinds, {}, [](const Kind& kind) { return quietOf(kind.shape); });
     for (std::size_t k = 0; k < kinds.size(); ++k) {
         Kind& kind = kinds[k];
-        kind.start = startOf(kind.found, kind.mayBegin);
+        const int within = isAlwaysHidden(kind) ? kScattered : kTogether;
+        kind.start = startOf(kind.found, kind.mayBegin, within);
         if (!kind.start) {
             continue;
         }
         const Kin kin = kinOf(kinds, k);
-        const auto ofAll = startOf(kin.found, kin.mayBegin);
+        const auto ofAll = startOf(kin.found, kin.mayBegin, within);
         if (kin.startInTheClear) {
             kind.start = kin.startInTheClear;
         } else if (ofAll && std::abs(*kind.start - *ofAll) > kTogether) {
@@ -474,9 +489,8 @@ bool isOwnWay(const Stroke& stroke, const Kind& kind, int start, float better)
 {
     constexpr float kNearlyFull = -12.0F;  // dB
     constexpr float kFull = -4.0F;
-    constexpr float kLoudBefore = -15.0F;
     return (better < kWorthLeavingOut && isUnderWay(stroke, start, kNearlyFull)) ||
-           (leastQuietOf(kind.shape) > kLoudBefore && isUnderWay(stroke, start, kFull));
+           (isAlwaysHidden(kind) && isUnderWay(stroke, start, kFull));
 }
 
 // Whether a kind says too little of a stroke to have it begin `ahead` steps before where it was found. In what rings of the

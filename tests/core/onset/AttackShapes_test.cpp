@@ -358,5 +358,25 @@ TEST(AttackShapes, AStrokeOutOfSilenceBeginsWhereItWasFoundWhenItsKindIsAlwaysHi
     }
 }
 
+// Strokes whose soft touch drowns in what always rings: of half it was found, as near as that can be heard there, the others
+// were found at their body.
+TEST(AttackShapes, WhatIsAlwaysHiddenBeginsWhereItWasFoundHereAndThere)
+{
+    constexpr double kTouch = 0.003;
+    std::vector<AttackTrace> traces;
+    std::vector<double> begins;
+    for (unsigned i = 0; i < 48; ++i) {
+        const double off = 0.00025 * static_cast<double>(i / 2 % 9) - 0.001;
+        begins.push_back(i % 2 == 0 ? -kTouch : -off);
+        auto samples = stroke(begins.back() + kTouch, 800.0, 0.0005, i);
+        addCymbal(samples, -0.05, i + 100, 0.09);
+        traces.push_back(traceOf(samples, kRate, Frames(3072)));
+    }
+    const auto starts = startsByShape(foundAtTheirCentres(traces));
+    for (std::size_t i = 0; i < starts.size(); ++i) {
+        EXPECT_NEAR(starts[i].value_or(Seconds(0.0)).count(), begins[i], 0.0016) << i;
+    }
+}
+
 }  // namespace
 }  // namespace orthochron
