@@ -1,5 +1,7 @@
 #include "core/fit/Lines.h"
 
+#include "core/fit/Roles.h"
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -264,6 +266,34 @@ whereabouts(const std::vector<JudgedHit>& hits, const std::vector<std::size_t>& 
     return around;
 }
 
+// Of main hits on one line the first stays main, or one that lies clearly nearer to it, and the others go with that: what
+// strikes far ahead of a blow on its line is a grace stroke, though it may have been heard as a blow.
+void attachOnOneLine(
+    std::vector<JudgedHit>& hits,
+    const std::vector<std::size_t>& mains,
+    const std::vector<Seconds>& around,
+    Hertz rate
+)
+{
+    const auto offLine = [&](std::size_t n) {
+        const JudgedHit& hit = hits[mains[n]];
+        const Seconds at = toSeconds(hit.played.beatPoint, rate);
+        return std::abs((at - around[n] - hit.line.time).count());
+    };
+    std::size_t ruler = 0;
+    for (std::size_t n = 1; n < mains.size(); ++n) {
+        if (hits[mains[n]].line.index != hits[mains[ruler]].line.index) {
+            ruler = n;
+            continue;
+        }
+        const bool isNearer = offLine(n) + kOneMoment.count() < offLine(ruler);
+        const std::size_t loser = isNearer ? ruler : n;
+        ruler = isNearer ? n : ruler;
+        hits[mains[loser]].role = HitRole::Attached;
+        hits[mains[loser]].main = mains[ruler];
+    }
+}
+
 }  // namespace
 
 void assignLines(std::vector<JudgedHit>& hits, const Grid& grid, Hertz rate)
@@ -286,24 +316,19 @@ void assignLines(std::vector<JudgedHit>& hits, const Grid& grid, Hertz rate)
     constexpr int kFineEnough = 16;
     constexpr double kFar = 57.5;  // %: a third of a sixteenth from the straight one
     const bool isSwung = grid.settings().swing > kFar;
+    std::vector<Seconds> around;
     if (grid.settings().division < kFineEnough && !grid.settings().triplet && !isSwung) {
         followLines(hits, mains, Grid(grid.map(), {kFineEnough, false, 50.0}), rate);
-        const std::vector<Seconds> around = whereabouts(hits, mains, rate);
+        around = whereabouts(hits, mains, rate);
         for (std::size_t n = 0; n < mains.size(); ++n) {
             JudgedHit& hit = hits[mains[n]];
             hit.line = grid.nearest(toSeconds(hit.played.beatPoint, rate) - around[n]);
         }
     } else {
         followLines(hits, mains, grid, rate);
+        around = whereabouts(hits, mains, rate);
     }
-    for (std::size_t n = 1; n < mains.size(); ++n) {
-        JudgedHit& a = hits[mains[n - 1]];
-        JudgedHit& b = hits[mains[n]];
-        if (a.line.index == b.line.index) {
-            b.role = HitRole::Attached;
-            b.main = hits[mains[n - 1]].main;
-        }
-    }
+    attachOnOneLine(hits, mains, around, rate);
     for (JudgedHit& hit : hits) {
         while (hits[hit.main].main != hit.main) {
             hit.main = hits[hit.main].main;

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 #include <cstdlib>
 #include <limits>
+#include <numbers>
 #include <optional>
 #include <span>
 #include <utility>
@@ -166,18 +168,89 @@ bool arrives(const std::vector<JudgedHit>& hits, const Roll& roll, const GridAt&
                kGraceQuieter * hits[loudestOf(hits, roll.strokes)].played.strength;
 }
 
+// Where the lines are that were played for around a hit, in parts of a step from the grid's: the player may be ahead of it
+// or behind.
+double
+phaseNearby(const std::vector<JudgedHit>& hits, std::size_t which, const GridAt& gridAt, Hertz rate)
+{
+    constexpr Seconds kAround{2.0};
+    std::complex<double> sum;
+    const auto add = [&](const JudgedHit& hit) {
+        const bool isNear = std::abs(between(hits[which], hit, rate).count()) <= kAround.count();
+        if (isNear) {
+            const double steps = gridAt(toSeconds(hit.played.beatPoint, rate)).steps;
+            sum += std::polar(1.0, 2.0 * std::numbers::pi * steps);
+        }
+        return isNear;
+    };
+    for (std::size_t i = which; i < hits.size() && add(hits[i]); ++i) {}
+    for (std::size_t i = which; i-- > 0 && add(hits[i]);) {}
+    return std::arg(sum) / (2.0 * std::numbers::pi);
+}
+
+// Whether another drum is struck at the moment of a hit.
+bool isStruckTogether(const std::vector<JudgedHit>& hits, std::size_t which, Hertz rate)
+{
+    const auto isAtOnce = [&](std::size_t i) {
+        return std::abs(between(hits[which], hits[i], rate).count()) <= kOneMoment.count();
+    };
+    const auto isOther = [&](std::size_t i) {
+        return hits[i].played.lead != hits[which].played.lead;
+    };
+    for (std::size_t i = which; i < hits.size() && isAtOnce(i); ++i) {
+        if (isOther(i)) {
+            return true;
+        }
+    }
+    for (std::size_t i = which; i-- > 0 && isAtOnce(i);) {
+        if (isOther(i)) {
+            return true;
+        }
+    }
+    return false;
+}
+
+// Whether the last of two or three strokes at once is the blow, though the first is heard about as full: another drum is
+// struck with that one alone, or it lies clearly nearer to a line.
+bool isBlowAfterDrag(
+    const std::vector<JudgedHit>& hits, const Roll& roll, const GridAt& gridAt, Hertz rate
+)
+{
+    constexpr std::size_t kMost = 3;
+    constexpr double kStillFull = 0.5;  // of the first
+    constexpr double kNearer = 0.2;     // of a step
+    const std::size_t first = roll.strokes.front();
+    const std::size_t last = roll.strokes.back();
+    if (roll.strokes.size() > kMost || between(hits[first], hits[last], rate) > kDrag ||
+        hits[last].played.strength < kStillFull * hits[first].played.strength) {
+        return false;
+    }
+    const bool isLastTogether = isStruckTogether(hits, last, rate);
+    if (isStruckTogether(hits, first, rate) != isLastTogether) {
+        return isLastTogether;
+    }
+    const double phase = phaseNearby(hits, first, gridAt, rate);
+    const auto offLine = [&](std::size_t which) {
+        const double steps = gridAt(toSeconds(hits[which].played.beatPoint, rate)).steps - phase;
+        return std::abs(steps - std::round(steps));
+    };
+    return offLine(first) - offLine(last) > kNearer;
+}
+
 // The last one is the main hit when they lead up to it, otherwise the first. Of two so near that they can only be a flam it
 // is the louder one, by however little: after a full grace stroke the blow is heard softer than it is.
 void attachRoll(std::vector<JudgedHit>& hits, const Roll& roll, const GridAt& gridAt, Hertz rate)
 {
     const std::size_t first = roll.strokes.front();
+    const std::size_t last = roll.strokes.back();
     const std::size_t loudest = loudestOf(hits, roll.strokes);
     const bool isFlam = roll.strokes.size() == 2 && roll.pace <= kWidestFlam;
-    const double quieter = isFlam ? 1.0 : kGraceQuieter;
-    if (hits[loudest].played.strength * quieter > hits[first].played.strength) {
+    if (hits[loudest].played.strength * kGraceQuieter > hits[first].played.strength) {
         attach(hits, roll.strokes, loudest);
+    } else if (isBlowAfterDrag(hits, roll, gridAt, rate) || arrives(hits, roll, gridAt, rate)) {
+        attach(hits, roll.strokes, last);
     } else {
-        attach(hits, roll.strokes, arrives(hits, roll, gridAt, rate) ? roll.strokes.back() : first);
+        attach(hits, roll.strokes, isFlam ? loudest : first);
     }
 }
 

@@ -92,8 +92,6 @@ double greatestLead(std::span<const HeardAttacks> all, std::size_t microphone, s
 
 std::vector<std::size_t> ownOf(std::span<const HeardAttacks> all, std::size_t microphone)
 {
-    constexpr double kSpread = 9.0;  // dB; among the leads of one drum's blows
-    constexpr std::size_t kFewest = 3;
     const auto& attacks = all[microphone].attacks;
     std::vector<std::size_t> loud;
     std::vector<double> levels;
@@ -111,13 +109,13 @@ std::vector<std::size_t> ownOf(std::span<const HeardAttacks> all, std::size_t mi
             loud.push_back(levels.size() - 1);
         }
     }
-    if (loud.size() < kFewest) {
+    if (loud.size() < kFewestOwn) {
         std::vector<std::size_t> order(attacks.size());
         for (std::size_t i = 0; i < order.size(); ++i) {
             order[i] = i;
         }
         std::ranges::sort(order, std::greater{}, [&](std::size_t i) { return levels[i]; });
-        order.resize(std::min(order.size(), kFewest));
+        order.resize(std::min(order.size(), kFewestOwn));
         return order;
     }
     std::vector<double> ofLoud;
@@ -125,7 +123,7 @@ std::vector<std::size_t> ownOf(std::span<const HeardAttacks> all, std::size_t mi
         ofLoud.push_back(leads[i]);
     }
     const double most = nearGreatest(std::move(ofLoud));
-    std::erase_if(loud, [&](std::size_t i) { return leads[i] <= most - kSpread; });
+    std::erase_if(loud, [&](std::size_t i) { return leads[i] <= most - kSpreadOfLeads; });
     return loud;
 }
 

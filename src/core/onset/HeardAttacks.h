@@ -38,6 +38,10 @@ levelIn(const Everywhere& attack, std::size_t microphone, std::span<const HeardA
 [[nodiscard]] double
 greatestLead(std::span<const HeardAttacks> all, std::size_t microphone, std::size_t other);
 
+// How far among the leads of one drum's blows the least lies below the greatest, dB; and how many it takes to know a drum.
+inline constexpr double kSpreadOfLeads = 9.0;
+inline constexpr std::size_t kFewestOwn = 3;
+
 // Which attacks of a microphone are its own drum's: of the loud ones those that stand out there
 // most against all others.
 [[nodiscard]] std::vector<std::size_t>

@@ -37,16 +37,14 @@ bool isAbove(std::span<const HeardAttacks> all, std::size_t microphone)
 // the other. What is far louder here than there tells what the others have to be. All of them where too few are.
 Indices withoutFirsts(std::span<const HeardAttacks> all, Indices own, std::size_t microphone)
 {
-    constexpr double kSpread = 9.0;   // dB; among the leads of one drum's blows
     constexpr double kEnough = 16.0;  // dB; more of a lead says no more
-    constexpr std::size_t kFewest = 3;
-    const double least = std::min(greatestLead(all, microphone, 0), kEnough) - kSpread;
+    const double least = std::min(greatestLead(all, microphone, 0), kEnough) - kSpreadOfLeads;
     Indices sure;
     std::ranges::copy_if(own, std::back_inserter(sure), [&](std::size_t i) {
         const Everywhere& attack = all[microphone].attacks[i];
         return levelIn(attack, microphone, all) - levelIn(attack, 0, all) > least;
     });
-    if (sure.size() < kFewest) {
+    if (sure.size() < kFewestOwn) {
         return own;
     }
     return sure;

@@ -26,7 +26,7 @@ struct Blow {
     int lead = 0;
 };
 
-void expectFound(const std::vector<Blow>& blows, const Grid& grid)
+std::vector<JudgedHit> withLines(const std::vector<Blow>& blows, const Grid& grid)
 {
     std::vector<JudgedHit> hits;
     for (const Blow& blow : blows) {
@@ -38,6 +38,12 @@ void expectFound(const std::vector<Blow>& blows, const Grid& grid)
         hits.push_back(hit);
     }
     assignLines(hits, grid, kRate);
+    return hits;
+}
+
+void expectFound(const std::vector<Blow>& blows, const Grid& grid)
+{
+    const std::vector<JudgedHit> hits = withLines(blows, grid);
     for (std::size_t i = 0; i < hits.size(); ++i) {
         EXPECT_EQ(hits[i].line.index, blows[i].line) << "blow " << i << " of " << hits.size();
     }
@@ -172,6 +178,29 @@ TEST(Lines, TwoDrumsThatGoTogetherElsewhereDoSoWhereOneIsLate)
         }
     }
     expectFound(blows, gridAt(152.9));
+}
+
+TEST(Lines, OfTwoBlowsOnOneLineTheOneThatLiesClearlyNearerIsMain)
+{
+    // The snare's grace strokes are heard as a blow, and the blow itself under the kick is not.
+    const auto mainOf = [](double snare, double kick) {
+        std::vector<Blow> blows;
+        for (std::int64_t beat = 0; beat < 16; ++beat) {
+            blows.push_back({4 * beat, 10.0, 1});
+        }
+        blows.push_back({64, snare});
+        blows.push_back({64, kick, 1});
+        for (std::int64_t beat = 17; beat < 32; ++beat) {
+            blows.push_back({4 * beat, 10.0, 1});
+        }
+        const auto hits = withLines(blows, gridAt(120.0));
+        EXPECT_NE(hits[16].role, hits[17].role);
+        EXPECT_EQ(hits[16].main, hits[17].main);
+        return hits[16].main;
+    };
+    EXPECT_EQ(mainOf(-25.0, 10.0), 17U);
+    EXPECT_EQ(mainOf(-5.0, 20.0), 16U);
+    EXPECT_EQ(mainOf(10.0, 35.0), 16U);
 }
 
 TEST(Lines, ATakeThatBeginsFarOffIsLeftThereWhileItStays)

@@ -148,6 +148,22 @@ TEST(Roles, AGraceStrokeGoesWithTheBlowAfterIt)
     EXPECT_EQ(hits[2].role, HitRole::Main);
 }
 
+TEST(Roles, WhatAnotherDrumIsStruckWithIsTheBlowAfterADragHeardAsFull)
+{
+    const auto mainOf = [](double kick, double second) {
+        const auto hits =
+            roles({at(1.0), at(2.0, 0.9), at(2.06, second), at(kick, 1.0, 1), at(3.0)});
+        const auto drag = std::ranges::find_if(hits, [](const JudgedHit& hit) {
+            return hit.played.strength == 0.9;
+        });
+        return hits[drag->main].played.start;
+    };
+    EXPECT_EQ(mainOf(2.063, 0.8), toFrames(Seconds(2.06), kRate));
+    EXPECT_EQ(mainOf(2.003, 0.8), toFrames(Seconds(2.0), kRate));
+    // What is much softer bounced.
+    EXPECT_EQ(mainOf(2.063, 0.4), toFrames(Seconds(2.0), kRate));
+}
+
 TEST(Roles, TheLouderStrokeOfAFlamIsTheBlowByHoweverLittle)
 {
     const auto mainOf = [](double apart, double first, double second) {
@@ -336,6 +352,25 @@ TEST(Roles, AFlamIsOneHoweverFullItsGraceStroke)
 }
 
 // Whose second stroke was not heard.
+TEST(Roles, OfTwoStrokesAtOnceThatNearerToALineIsTheBlow)
+{
+    // Where the player is, not where the grid is.
+    for (const double late : {-0.06, 0.0, 0.07}) {
+        for (const bool isSecond : {false, true}) {
+            std::vector<PlayedHit> played;
+            for (int step = 8; step < 24; step += 2) {
+                played.push_back(at(kStep.count() * step + late));
+            }
+            const double line = kStep.count() * 16.0 + late;
+            played.push_back(at(isSecond ? line - 0.06 : line + 0.06, 0.95));
+            const auto hits = roles(played);
+            EXPECT_EQ(attachedOf(hits), 1);
+            EXPECT_EQ(hits[4].role == HitRole::Attached, isSecond) << late;
+            EXPECT_EQ(hits[5].role == HitRole::Main, isSecond) << late;
+        }
+    }
+}
+
 TEST(Roles, ADragGoesWithItsBlow)
 {
     const auto drag = [](double ahead, double strength, Seconds step) {
