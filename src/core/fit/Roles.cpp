@@ -168,6 +168,23 @@ bool arrives(const std::vector<JudgedHit>& hits, const Roll& roll, const GridAt&
                kGraceQuieter * hits[loudestOf(hits, roll.strokes)].played.strength;
 }
 
+// Calls `visit` with every hit within so long of one, itself included.
+template<typename Visit>
+void visitAround(
+    const std::vector<JudgedHit>& hits, std::size_t which, Seconds within, Hertz rate, Visit visit
+)
+{
+    const auto isNear = [&](std::size_t i) {
+        return std::abs(between(hits[which], hits[i], rate).count()) <= within.count();
+    };
+    for (std::size_t i = which; i < hits.size() && isNear(i); ++i) {
+        visit(hits[i]);
+    }
+    for (std::size_t i = which; i-- > 0 && isNear(i);) {
+        visit(hits[i]);
+    }
+}
+
 // Where the lines are that were played for around a hit, in parts of a step from the grid's: the player may be ahead of it
 // or behind.
 double
@@ -175,39 +192,21 @@ phaseNearby(const std::vector<JudgedHit>& hits, std::size_t which, const GridAt&
 {
     constexpr Seconds kAround{2.0};
     std::complex<double> sum;
-    const auto add = [&](const JudgedHit& hit) {
-        const bool isNear = std::abs(between(hits[which], hit, rate).count()) <= kAround.count();
-        if (isNear) {
-            const double steps = gridAt(toSeconds(hit.played.beatPoint, rate)).steps;
-            sum += std::polar(1.0, 2.0 * std::numbers::pi * steps);
-        }
-        return isNear;
-    };
-    for (std::size_t i = which; i < hits.size() && add(hits[i]); ++i) {}
-    for (std::size_t i = which; i-- > 0 && add(hits[i]);) {}
+    visitAround(hits, which, kAround, rate, [&](const JudgedHit& hit) {
+        const double steps = gridAt(toSeconds(hit.played.beatPoint, rate)).steps;
+        sum += std::polar(1.0, 2.0 * std::numbers::pi * steps);
+    });
     return std::arg(sum) / (2.0 * std::numbers::pi);
 }
 
 // Whether another drum is struck at the moment of a hit.
 bool isStruckTogether(const std::vector<JudgedHit>& hits, std::size_t which, Hertz rate)
 {
-    const auto isAtOnce = [&](std::size_t i) {
-        return std::abs(between(hits[which], hits[i], rate).count()) <= kOneMoment.count();
-    };
-    const auto isOther = [&](std::size_t i) {
-        return hits[i].played.lead != hits[which].played.lead;
-    };
-    for (std::size_t i = which; i < hits.size() && isAtOnce(i); ++i) {
-        if (isOther(i)) {
-            return true;
-        }
-    }
-    for (std::size_t i = which; i-- > 0 && isAtOnce(i);) {
-        if (isOther(i)) {
-            return true;
-        }
-    }
-    return false;
+    bool isTogether = false;
+    visitAround(hits, which, kOneMoment, rate, [&](const JudgedHit& hit) {
+        isTogether = isTogether || hit.played.lead != hits[which].played.lead;
+    });
+    return isTogether;
 }
 
 // Whether the last of two or three strokes at once is the blow, though the first is heard about as full: another drum is
