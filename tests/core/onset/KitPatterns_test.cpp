@@ -2,7 +2,9 @@
 
 #include <gtest/gtest.h>
 
+#include <array>
 #include <cmath>
+#include <functional>
 #include <random>
 
 // Two drums, two microphones, known bleed: what each attack is made of.
@@ -410,84 +412,70 @@ TEST(AttackLevels, WhatRingsOnMayAddAsMuchAsItSwaysAndNoMore)
     EXPECT_LT(sum, 0.4 * kRing);
 }
 
-// A microphone above a kit without cymbals, beside a snare's and a tom's: what it hears that the snare's does not is the
-// tom, but that has a microphone of its own; what is left to it is the snare.
-TEST(MicrophoneAbove, DoesNotClaimTheDrumItHearsBest)
+// A microphone above a kit, beside one at a drum, that is asked about, and one at a tom.
+class MicrophoneAbove : public testing::Test {
+protected:
+    static constexpr BandPowers kTom{6e-3, 4e-3, 3e-3, 1e-3};
+
+    // How much of a blow is heard at the drum, at the tom and above; all of it is heard first.
+    void strike(const BandPowers& power, const std::array<double, 3>& heard)
+    {
+        hops_.push_back(300 + 200 * std::ssize(hops_));
+        for (std::size_t m = 0; m < heard.size(); ++m) {
+            made_[m].strike(hops_.back() + (heard[m] == 1.0 ? 0 : 2), times(power, heard[m]));
+        }
+    }
+    void expectOwn(std::size_t witnesses, const std::function<bool(std::size_t)>& isOwn) const
+    {
+        const BandEnvelope drum = made_[0].envelope();
+        const BandEnvelope tom = made_[1].envelope();
+        const BandEnvelope above = made_[2].envelope();
+        const OwnParts parts =
+            ownParts(drum, hops_, std::vector<const BandEnvelope*>{&tom, &above});
+        EXPECT_EQ(parts.witnesses, witnesses);
+        for (std::size_t i = 0; i < hops_.size(); ++i) {
+            const double level = decibelsOf(sumOf(parts.own[i]) / parts.loud);
+            if (isOwn(i)) {
+                EXPECT_NEAR(level, 0.0, 1.5) << i;
+            } else {
+                EXPECT_LT(level, -25.0) << i;
+            }
+        }
+    }
+
+    std::array<Made, 3> made_;
+    std::vector<std::int64_t> hops_;
+};
+
+// Of a kit without cymbals: what it hears that the snare's does not is the tom, but that has a microphone of its own; what is
+// left to it is the snare.
+TEST_F(MicrophoneAbove, DoesNotClaimTheDrumItHearsBest)
 {
-    constexpr BandPowers kTom{6e-3, 4e-3, 3e-3, 1e-3};
-    Made atSnare;
-    Made atTom;
-    Made above;
-    std::vector<std::int64_t> hops;
     for (int i = 0; i < 90; ++i) {
-        const std::int64_t hop = 300 + 200 * i;
-        hops.push_back(hop);
         if (i % 3 == 0) {
-            atTom.strike(hop, kTom);
-            atSnare.strike(hop + 2, times(kTom, 0.001));
-            above.strike(hop + 3, times(kTom, 0.04));
+            strike(kTom, {0.001, 1.0, 0.04});
         } else {
-            atSnare.strike(hop, kSecondDrum);
-            atTom.strike(hop + 2, times(kSecondDrum, 0.002));
-            above.strike(hop + 3, times(kSecondDrum, 0.5));
+            strike(kSecondDrum, {1.0, 0.002, 0.5});
         }
     }
-    const BandEnvelope snare = atSnare.envelope();
-    const BandEnvelope tom = atTom.envelope();
-    const BandEnvelope overhead = above.envelope();
-    const std::vector<const BandEnvelope*> others{&tom, &overhead};
-    const OwnParts parts = ownParts(snare, hops, others);
-    EXPECT_EQ(parts.witnesses, 1U);
-    for (std::size_t i = 0; i < hops.size(); ++i) {
-        const double level = decibelsOf(sumOf(parts.own[i]) / parts.loud);
-        if (i % 3 == 0) {
-            EXPECT_LT(level, -25.0) << i;
-        } else {
-            EXPECT_NEAR(level, 0.0, 1.5) << i;
-        }
-    }
+    expectOwn(1, [](std::size_t i) { return i % 3 != 0; });
 }
 
 // A tom struck now and then hears the kick nearly as loud as itself, and a microphone above, whose own drum is a soft ride,
 // hears both louder than that: the tom stands out from nothing there. Its own blows are those that the kick's hears little of.
-TEST(MicrophoneAbove, LeavesATomItsOwnBlows)
+TEST_F(MicrophoneAbove, LeavesATomItsOwnBlows)
 {
-    constexpr BandPowers kTom{6e-3, 4e-3, 3e-3, 1e-3};
     constexpr BandPowers kRide{1e-6, 1e-5, 4e-4, 8e-4};
-    Made atKick;
-    Made atTom;
-    Made above;
-    std::vector<std::int64_t> hops;
     for (int i = 0; i < 96; ++i) {
-        const std::int64_t hop = 300 + 200 * i;
-        hops.push_back(hop);
         if (i % 24 == 7) {
-            atTom.strike(hop, kTom);
-            atKick.strike(hop + 2, times(kTom, 0.001));
-            above.strike(hop + 3, times(kTom, 0.4));
+            strike(kTom, {0.001, 1.0, 0.4});
         } else if (i % 2 == 0) {
-            atKick.strike(hop, kFirstDrum);
-            atTom.strike(hop + 2, times(kFirstDrum, 0.6));
-            above.strike(hop + 3, times(kFirstDrum, 0.3));
+            strike(kFirstDrum, {1.0, 0.6, 0.3});
         } else {
-            above.strike(hop, kRide);
-            atKick.strike(hop + 2, times(kRide, 0.01));
-            atTom.strike(hop + 2, times(kRide, 0.02));
+            strike(kRide, {0.01, 0.02, 1.0});
         }
     }
-    const BandEnvelope kick = atKick.envelope();
-    const BandEnvelope tom = atTom.envelope();
-    const BandEnvelope overhead = above.envelope();
-    const OwnParts parts = ownParts(kick, hops, std::vector<const BandEnvelope*>{&tom, &overhead});
-    EXPECT_EQ(parts.witnesses, 2U);
-    for (std::size_t i = 0; i < hops.size(); ++i) {
-        const double level = decibelsOf(sumOf(parts.own[i]) / parts.loud);
-        if (i % 2 == 0) {
-            EXPECT_NEAR(level, 0.0, 1.5) << i;
-        } else {
-            EXPECT_LT(level, -25.0) << i;
-        }
-    }
+    expectOwn(2, [](std::size_t i) { return i % 2 == 0; });
 }
 
 TEST_F(KitPatterns, OfNothingIsNothing)
