@@ -467,7 +467,9 @@ TEST_F(GridFollow, WithoutATakeNothingIsDraftedAndItSaysWhy)
 {
     const TempoMap before = song().tempo;
     QString failed;
-    QObject::connect(session_.get(), &Session::failed, [&](const QString& text) { failed = text; });
+    QObject::connect(session_.get(), &Session::failed, [&](const Error& error) {
+        failed = QString::fromStdString(error.message);
+    });
     session_->choice.setTrack(TrackId());
     click("draftBars");
     EXPECT_EQ(song().tempo, before);

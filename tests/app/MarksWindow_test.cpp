@@ -333,6 +333,33 @@ TEST_F(MarksWindow, StepsThroughWhatNoLeadHearsAndMakingItALeadSettlesIt)
     EXPECT_LT(left(), before);
 }
 
+// A song as it was imported: nobody has said yet which microphone leads.
+TEST_F(MarksWindow, WithoutALeadItSaysWhatToDoUntilThatIsDone)
+{
+    for (const std::size_t track : {0U, 2U, 4U}) {
+        chooseTrack(track);
+        if (child<QCheckBox>("isLead")->isChecked()) {
+            child<QCheckBox>("isLead")->click();
+            settle();
+        }
+    }
+    child<QPushButton>("measureSet")->click();
+    settle();
+    EXPECT_NE(status().find("No lead has hits yet"), std::string::npos) << status();
+
+    press(Qt::Key_F);
+    EXPECT_NE(status().find("choose at least one lead first"), std::string::npos) << status();
+    EXPECT_TRUE(child<QPushButton>("putAway")->isVisible());
+
+    chooseTrack(0);
+    child<QCheckBox>("isLead")->click();
+    settle();
+    EXPECT_EQ(status().find("choose at least one lead"), std::string::npos) << status();
+    EXPECT_FALSE(child<QPushButton>("putAway")->isVisible());
+    press(Qt::Key_F);
+    EXPECT_NE(status().find("hits"), std::string::npos) << status();
+}
+
 TEST_F(MarksWindow, ProposesTheMicrophoneThatHearsADrumFirstAsItsLead)
 {
     // Made wrong on purpose: the one outside the drum leads.

@@ -164,7 +164,7 @@ TEST_F(Views, TheNightSheetTurnsPaperDarkAndBackAgain)
 
 TEST_F(Views, AnErrorStaysUntilItIsPutAwayAndASentenceDoesNot)
 {
-    Q_EMIT session_->failed(QStringLiteral("the disk is full"));
+    Q_EMIT session_->failed({ErrorKind::Failed, "the disk is full"});
     session_->say(QStringLiteral("something else"));
     EXPECT_EQ(status(), "the disk is full");
     hover(&window_->lanes(), {400, 20});

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "app/document/Errors.h"
 #include "app/document/FileNames.h"
 #include "core/audio/ResampledSource.h"
 #include "core/audio/SoundFile.h"
@@ -29,7 +30,8 @@ Document::Document(QObject* parent)
           QMetaObject::invokeMethod(
               this,
               [this, sentence] {
-                  Q_EMIT failed(tr("The autosave failed: %1").arg(QString::fromStdString(sentence))
+                  Q_EMIT failed(
+                      failure(tr("The autosave failed: %1").arg(QString::fromStdString(sentence)))
                   );
               },
               Qt::QueuedConnection
@@ -56,7 +58,7 @@ bool Document::apply(Result<Song> edited, const QString& name)
 {
     if (!edited) {
         if (edited.error().kind != ErrorKind::Cancelled) {
-            Q_EMIT failed(QString::fromStdString(edited.error().message));
+            Q_EMIT failed(edited.error());
         }
         return false;
     }

@@ -69,7 +69,7 @@ Q_SIGNALS:
     void opened();  // another song stands here; comes before its songChanged
     void songChanged();
     void stateChanged();  // name, path, saved or not
-    void failed(const QString& sentence);
+    void failed(const orthochron::Error& error);
 
 private:
     void adopt(SongDocument state, const QString& path);

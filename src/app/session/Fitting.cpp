@@ -1,5 +1,6 @@
 #include "app/session/Fitting.h"
 
+#include "app/document/Errors.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/StretchFit.h"
 
@@ -84,7 +85,7 @@ void Fitting::askOfHits(
         }
         auto next = setMarkWanted(edited, origin.track, origin.mark, asked);
         if (!next) {
-            Q_EMIT failed(QString::fromStdString(next.error().message));
+            Q_EMIT failed(next.error());
             return;
         }
         edited = std::move(*next);
@@ -136,7 +137,7 @@ void Fitting::apply()
 {
     const MicSet* chosen = choice_.set();
     if (chosen == nullptr) {
-        Q_EMIT failed(tr("There is nothing to fit: import takes first"));
+        Q_EMIT failed(refusal(tr("There is nothing to fit: import takes first")));
         return;
     }
     const bool isCut = request.way.method == FitMethod::Cut;
@@ -157,7 +158,7 @@ void Fitting::apply()
                 if (outcome.error().kind == ErrorKind::Cancelled) {
                     Q_EMIT said(tr("Stopped; nothing was changed"));
                 } else {
-                    Q_EMIT failed(QString::fromStdString(outcome.error().message));
+                    Q_EMIT failed(outcome.error());
                 }
                 return;
             }

@@ -45,7 +45,7 @@ Q_SIGNALS:
     void changed();
     void focusChanged();
     void said(const QString& sentence);
-    void failed(const QString& sentence);
+    void failed(const orthochron::Error& error);
 
 private:
     // What judging depends on.

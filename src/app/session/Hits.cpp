@@ -1,6 +1,7 @@
 #include "app/session/Hits.h"
 
 #include "app/controls/Counted.h"
+#include "app/document/Errors.h"
 
 #include <algorithm>
 
@@ -47,7 +48,7 @@ void Hits::detect(std::function<void()> then)
 {
     const MicSet* chosen = choice_.set();
     if (chosen == nullptr) {
-        Q_EMIT failed(tr("There is nothing to listen to: import takes first"));
+        Q_EMIT failed(refusal(tr("There is nothing to listen to: import takes first")));
         return;
     }
     jobs_.run(
@@ -60,7 +61,7 @@ void Hits::detect(std::function<void()> then)
         [this, id = chosen->id, next = std::move(then)](Result<SetAnalysis> found) {
             if (!found) {
                 if (found.error().kind != ErrorKind::Cancelled) {
-                    Q_EMIT failed(QString::fromStdString(found.error().message));
+                    Q_EMIT failed(found.error());
                 }
                 return;
             }

@@ -34,7 +34,7 @@ public:
 
 Q_SIGNALS:
     void said(const QString& sentence);
-    void failed(const QString& sentence);
+    void failed(const orthochron::Error& error);
 
 private:
     Document& document_;

@@ -1,5 +1,7 @@
 #include "app/session/Session.h"
 
+#include "app/document/Errors.h"
+
 namespace orthochron::app {
 
 Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, QObject* parent)
@@ -19,7 +21,9 @@ Session::Session(JobQueue& jobQueue, Document& doc, engine::Player& thePlayer, Q
     connect(&document, &Document::opened, this, &Session::forget);
     connect(&document, &Document::songChanged, this, &Session::songChanged);
     connect(&document, &Document::failed, this, &Session::failed);
-    connect(&jobs, &JobQueue::broke, this, &Session::failed);
+    connect(&jobs, &JobQueue::broke, this, [this](const QString& sentence) {
+        Q_EMIT failed(failure(sentence));
+    });
     connect(&waves, &WaveCache::changed, &shown, &SongView::changed);
     connect(&choice, &Choice::trackChanged, this, [this] {
         review.refresh();

@@ -13,6 +13,7 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
+#include "app/document/Errors.h"
 #include "app/document/FileNames.h"
 #include "app/sound/SoundCardDialog.h"
 #include "app/stages/Stages.h"
@@ -93,7 +94,9 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     });
     connect(&session_, &Session::said, status_, &StatusLine::say);
     connect(&session_, &Session::failed, status_, &StatusLine::showError);
-    connect(&session_.card, &SoundCard::failed, status_, &StatusLine::showError);
+    connect(&session_.card, &SoundCard::failed, status_, [this](const QString& sentence) {
+        status_->showError(failure(sentence));
+    });
     connect(&session_.card, &SoundCard::settled, status_, &StatusLine::settleError);
     connect(&session_.card, &SoundCard::said, &session_, &Session::say);
     connect(&session_.fitting, &Fitting::changed, this, &MainWindow::refresh);

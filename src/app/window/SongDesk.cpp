@@ -77,7 +77,7 @@ void SongDesk::offer(std::vector<UnsavedSong> songs)
         return;
     }
     if (const auto opened = session_.document.openUnsaved(dialog.chosen()); !opened) {
-        Q_EMIT session_.failed(QString::fromStdString(opened.error().message));
+        Q_EMIT session_.failed(opened.error());
         return;
     }
     afterOpening();
@@ -137,7 +137,7 @@ bool SongDesk::save(bool askWhere)
     }
     const auto saved = session_.document.save(path);
     if (!saved) {
-        Q_EMIT session_.failed(QString::fromStdString(saved.error().message));
+        Q_EMIT session_.failed(saved.error());
         return false;
     }
     session_.say(tr("Saved to %1").arg(path));
@@ -148,7 +148,7 @@ void SongDesk::open(const QString& path)
 {
     const auto opened = session_.document.open(path);
     if (!opened) {
-        Q_EMIT session_.failed(QString::fromStdString(opened.error().message));
+        Q_EMIT session_.failed(opened.error());
         return;
     }
     if (opened->isRecovered) {
@@ -165,7 +165,7 @@ void SongDesk::open(const QString& path)
         box.exec();
         if (box.clickedButton() == back) {
             if (const auto reverted = session_.document.revert(); !reverted) {
-                Q_EMIT session_.failed(QString::fromStdString(reverted.error().message));
+                Q_EMIT session_.failed(reverted.error());
             }
         }
     }
@@ -183,7 +183,7 @@ void SongDesk::afterOpening()
         );
     }
     if (!session_.document.troubles().empty()) {
-        Q_EMIT session_.failed(QString::fromStdString(session_.document.troubles().front().sentence)
+        Q_EMIT session_.failed({ErrorKind::BadInput, session_.document.troubles().front().sentence}
         );
         findMissing();
     }
@@ -212,7 +212,7 @@ void SongDesk::checkTakes()
             });
             if (!fresh.empty()) {
                 session_.document.silence(fresh);
-                Q_EMIT session_.failed(QString::fromStdString(fresh.front().sentence));
+                Q_EMIT session_.failed({ErrorKind::BadInput, fresh.front().sentence});
             }
         }
     );
@@ -237,7 +237,7 @@ void SongDesk::findMissing()
             return;
         }
         if (const auto found = session_.document.relocate(trouble.take, path); !found) {
-            Q_EMIT session_.failed(QString::fromStdString(found.error().message));
+            Q_EMIT session_.failed(found.error());
             return;
         }
     }
@@ -268,7 +268,7 @@ void SongDesk::openDemo()
             if (path) {
                 open(nameOf(*path));
             } else {
-                Q_EMIT session_.failed(QString::fromStdString(path.error().message));
+                Q_EMIT session_.failed(path.error());
             }
         }
     );

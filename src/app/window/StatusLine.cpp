@@ -6,6 +6,7 @@
 #include <QPainter>
 #include <QPushButton>
 
+#include "app/document/Errors.h"
 #include "app/session/Session.h"
 #include "app/theme/Theme.h"
 
@@ -39,10 +40,8 @@ StatusLine::StatusLine(Session& session, QWidget* parent) : QWidget(parent), ses
         said_.clear();
         fill();
     });
-    connect(dismiss_, &QPushButton::clicked, this, [this] {
-        error_.clear();
-        fill();
-    });
+    connect(dismiss_, &QPushButton::clicked, this, &StatusLine::putErrorAway);
+    connect(&session_.document, &Document::songChanged, this, &StatusLine::putRefusalAway);
     connect(findings_, &QPushButton::clicked, this, &StatusLine::findingsClicked);
     connect(&session_.review, &JoinReview::changed, this, &StatusLine::fill);
     fill();
@@ -64,19 +63,34 @@ void StatusLine::say(const QString& text)
 {
     said_ = text;
     saidTimer_.start();
+    putRefusalAway();
     fill();
 }
 
-void StatusLine::showError(const QString& text)
+void StatusLine::showError(const Error& error)
 {
-    error_ = text;
+    error_ = textOf(error);
+    isRefusal_ = error.kind == ErrorKind::BadArgument;
     fill();
 }
 
 void StatusLine::settleError(const QString& text)
 {
     if (error_ == text) {
-        showError(QString());
+        putErrorAway();
+    }
+}
+
+void StatusLine::putErrorAway()
+{
+    error_.clear();
+    fill();
+}
+
+void StatusLine::putRefusalAway()
+{
+    if (isRefusal_) {
+        putErrorAway();
     }
 }
 

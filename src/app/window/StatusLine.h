@@ -3,6 +3,8 @@
 #include <QTimer>
 #include <QWidget>
 
+#include "core/base/Result.h"
+
 class QLabel;
 class QPushButton;
 
@@ -11,7 +13,8 @@ namespace orthochron::app {
 class Session;
 
 // The line at the bottom: what the pointer would do, else what was just said, else the stage's
-// figures; and the findings. Errors stay until they are put away.
+// figures; and the findings. Errors stay until they are put away, but what was only refused gives way to whatever is
+// done next.
 class StatusLine final : public QWidget {
     Q_OBJECT
 
@@ -20,7 +23,7 @@ public:
     void setStatus(const QString& text);
     void setHint(const QString& text);
     void say(const QString& text);
-    void showError(const QString& text);
+    void showError(const Error& error);
     // An error that has settled itself: takes it away, if it is the one that stands there.
     void settleError(const QString& text);
     [[nodiscard]] QString text() const;
@@ -32,6 +35,8 @@ protected:
     void paintEvent(QPaintEvent* event) override;
 
 private:
+    void putErrorAway();
+    void putRefusalAway();
     void fill();
 
     Session& session_;
@@ -42,6 +47,7 @@ private:
     QString hint_;
     QString said_;
     QString error_;
+    bool isRefusal_ = false;
     QTimer saidTimer_;
 };
 

@@ -131,7 +131,7 @@ void GrooveChoice::tell(const Result<void>& done, const QString& sentence)
     if (done) {
         session_.say(sentence);
     } else {
-        Q_EMIT session_.failed(QString::fromStdString(done.error().message));
+        Q_EMIT session_.failed(done.error());
     }
 }
 

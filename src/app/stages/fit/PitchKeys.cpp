@@ -200,7 +200,7 @@ void PitchKeys::make()
         },
         [this](const Result<void>& made) {
             if (!made && made.error().kind != ErrorKind::Cancelled) {
-                Q_EMIT session_.failed(QString::fromStdString(made.error().message));
+                Q_EMIT session_.failed(made.error());
             }
             update();
         }

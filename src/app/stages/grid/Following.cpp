@@ -1,6 +1,7 @@
 #include "app/stages/grid/Following.h"
 
 #include "app/controls/Counted.h"
+#include "app/document/Errors.h"
 #include "app/document/FileNames.h"
 #include "app/document/HeardSamples.h"
 #include "core/edits/GuideEdits.h"
@@ -19,11 +20,6 @@ namespace {
 constexpr Seconds kBefore(0.35);  // of a picture
 constexpr Seconds kAfter(0.45);
 constexpr std::size_t kMostTakes = 4;  // more microphones of a kit tell nothing new of its beat
-
-QString textOf(const Error& error)
-{
-    return QString::fromStdString(error.message);
-}
 
 }  // namespace
 
@@ -83,7 +79,8 @@ void Following::draft(MapLevel level)
 {
     const auto wanted = listened();
     if (!wanted) {
-        Q_EMIT session_.failed(tr("There is nothing to follow: import a take and choose it"));
+        Q_EMIT session_.failed(refusal(tr("There is nothing to follow: import a take and choose it")
+        ));
         return;
     }
     const Song& song = session_.song();
@@ -113,7 +110,7 @@ void Following::draft(MapLevel level)
             if (found) {
                 takeUp(*found, level, starts);
             } else if (found.error().kind != ErrorKind::Cancelled) {
-                Q_EMIT session_.failed(textOf(found.error()));
+                Q_EMIT session_.failed(found.error());
             }
         }
     );
@@ -212,7 +209,7 @@ void Following::writeFile(QWidget* window)
     if (written) {
         session_.say(tr("Tempo map written to %1").arg(path));
     } else {
-        Q_EMIT session_.failed(textOf(written.error()));
+        Q_EMIT session_.failed(written.error());
     }
 }
 

@@ -198,7 +198,7 @@ void LoopCutting::closeSeam()
         },
         [this, was = wanted->to](const Result<LoopSeam>& seam) {
             if (!seam) {
-                Q_EMIT session_.failed(QString::fromStdString(seam.error().message));
+                Q_EMIT session_.failed(seam.error());
                 return;
             }
             const double by = inMilliseconds(toSeconds(seam->to - was, session_.song().rate));

@@ -1,6 +1,7 @@
 #include "app/stages/grid/TempoSearch.h"
 
 #include "app/controls/Counted.h"
+#include "app/document/Errors.h"
 #include "core/edits/ClipChoice.h"
 #include "core/edits/ClipValues.h"
 #include "core/edits/GridEdits.h"
@@ -87,7 +88,7 @@ void TempoSearch::search()
 {
     const auto asked = key();
     if (!asked) {
-        Q_EMIT session_.failed(tr("There is nothing to listen to: import takes first"));
+        Q_EMIT session_.failed(refusal(tr("There is nothing to listen to: import takes first")));
         return;
     }
     session_.jobs.run(
@@ -106,7 +107,7 @@ void TempoSearch::search()
         [this](Result<TempoFound> result) {
             if (!result) {
                 if (result.error().kind != ErrorKind::Cancelled) {
-                    Q_EMIT session_.failed(QString::fromStdString(result.error().message));
+                    Q_EMIT session_.failed(result.error());
                 }
                 return;
             }
@@ -387,7 +388,7 @@ void TempoSearch::matchLevel()
         [this, clips](const Result<double>& by) {
             if (!by) {
                 if (by.error().kind != ErrorKind::Cancelled) {
-                    Q_EMIT session_.failed(QString::fromStdString(by.error().message));
+                    Q_EMIT session_.failed(by.error());
                 }
                 return;
             }

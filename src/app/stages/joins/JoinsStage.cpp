@@ -289,7 +289,7 @@ void JoinsStage::exportReport()
             if (done) {
                 session_.say(tr("Report written to %1").arg(path));
             } else if (done.error().kind != ErrorKind::Cancelled) {
-                Q_EMIT session_.failed(QString::fromStdString(done.error().message));
+                Q_EMIT session_.failed(done.error());
             }
         }
     );

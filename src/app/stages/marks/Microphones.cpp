@@ -100,7 +100,7 @@ void Microphones::measure()
             if (!done.arrivals || !done.unheard) {
                 const Error& error = done.arrivals ? done.unheard.error() : done.arrivals.error();
                 if (error.kind != ErrorKind::Cancelled) {
-                    Q_EMIT session_.failed(QString::fromStdString(error.message));
+                    Q_EMIT session_.failed(error);
                 }
                 return;
             }
@@ -108,6 +108,11 @@ void Microphones::measure()
             arrivals_ = std::move(*done.arrivals);
             unheard_ = std::move(*done.unheard);
             fill();
+            const MicSet* measuredSet = session_.song().set(id);
+            if (measuredSet != nullptr && hitsOf(session_.song(), *measuredSet).hits.empty()) {
+                session_.say(tr("No lead has hits yet: find those, then who hears them is measured")
+                );
+            }
             Q_EMIT measured();
         }
     );

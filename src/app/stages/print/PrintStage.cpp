@@ -216,7 +216,7 @@ void PrintStage::print()
                 if (done.error().kind == ErrorKind::Cancelled) {
                     session_.say(tr("Stopped; no file was written"));
                 } else {
-                    Q_EMIT session_.failed(QString::fromStdString(done.error().message));
+                    Q_EMIT session_.failed(done.error());
                 }
                 return;
             }

@@ -404,7 +404,7 @@ void ShapeHands::switchHush()
     const auto all = tracks();
     auto switched = orthochron::switchHush(session_.song(), all, {range->from, range->to});
     if (!switched) {
-        Q_EMIT session_.failed(QString::fromStdString(switched.error().message));
+        Q_EMIT session_.failed(switched.error());
         return;
     }
     const bool isHushed = switched->isHushed;
@@ -493,7 +493,7 @@ void ShapeHands::fade(const LongFade& fade, bool ofTracks)
             if (last) {
                 fadeAt(fade, {}, *last);
             } else if (last.error().kind != ErrorKind::Cancelled) {
-                Q_EMIT session_.failed(QString::fromStdString(last.error().message));
+                Q_EMIT session_.failed(last.error());
             }
         }
     );

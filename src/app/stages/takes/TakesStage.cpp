@@ -7,6 +7,7 @@
 
 #include "app/controls/Counted.h"
 #include "app/controls/Question.h"
+#include "app/document/Errors.h"
 #include "app/document/FileNames.h"
 #include "app/stages/Bench.h"
 #include "app/theme/Theme.h"
@@ -196,7 +197,7 @@ void TakesStage::import(const QStringList& paths)
 {
     const QStringList files = filesIn(paths);
     if (files.isEmpty()) {
-        Q_EMIT session_.failed(tr("There is no sound file in what was dropped"));
+        Q_EMIT session_.failed(refusal(tr("There is no sound file in what was dropped")));
         return;
     }
     struct Read {
@@ -241,7 +242,7 @@ void TakesStage::import(const QStringList& paths)
                 return;
             }
             if (!read.troubles.isEmpty()) {
-                Q_EMIT session_.failed(read.troubles.join(QLatin1Char('\n')));
+                Q_EMIT session_.failed(failure(read.troubles.join(QLatin1Char('\n'))));
             }
             if (read.takes.empty()) {
                 return;

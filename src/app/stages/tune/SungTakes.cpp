@@ -152,7 +152,7 @@ void SungTakes::look(TrackId id)
                 }
                 listened_[where] = std::make_shared<const Listened>(std::move(*found));
             } else if (found.error().kind != ErrorKind::Cancelled) {
-                Q_EMIT session_.failed(QString::fromStdString(found.error().message));
+                Q_EMIT session_.failed(found.error());
             }
             Q_EMIT changed();
         }

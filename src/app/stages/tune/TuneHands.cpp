@@ -362,7 +362,7 @@ void TuneHands::follow(const GuideAmounts& amounts)
     const auto drawn =
         drawnTowards(heard, followed, std::move(part), amounts, session_.song().rate);
     if (!drawn) {
-        Q_EMIT session_.failed(QString::fromStdString(drawn.error().message));
+        Q_EMIT session_.failed(drawn.error());
         return;
     }
     std::vector<NoteTuning> next = asked();
@@ -400,7 +400,7 @@ void TuneHands::fitInTime()
     const FitRequest& request = session_.fitting.request;
     const auto fitted = fitNotes(session_.song(), track(), heard, std::move(part), wanted, request);
     if (!fitted) {
-        Q_EMIT session_.failed(QString::fromStdString(fitted.error().message));
+        Q_EMIT session_.failed(fitted.error());
         return;
     }
     std::vector<NoteTuning> next = asked();
