@@ -10,7 +10,33 @@
 #include "core/base/FreedMemory.h"
 
 #include <algorithm>
+#include <array>
 #include <cstdio>
+#include <span>
+#include <string_view>
+
+namespace {
+
+// Qt ends with an abort where it finds no display. What shows no window needs none.
+bool isAbleToStart(std::span<char* const> arguments)
+{
+    const auto isSet = [](const char* variable) { return !qEnvironmentVariableIsEmpty(variable); };
+    if (isSet("DISPLAY") || isSet("WAYLAND_DISPLAY") || isSet("QT_QPA_PLATFORM")) {
+        return true;
+    }
+    constexpr std::array<std::string_view, 7> kWithoutWindow{
+        "--help", "-h", "--help-all", "--version", "-v", "--list-shortcuts", "--screenshot"};
+    const bool isWithoutWindow = std::ranges::any_of(arguments, [&](std::string_view argument) {
+        return std::ranges::find(kWithoutWindow, argument.substr(0, argument.find('='))) !=
+               kWithoutWindow.end();
+    });
+    if (isWithoutWindow) {
+        qputenv("QT_QPA_PLATFORM", "offscreen");
+    }
+    return isWithoutWindow;
+}
+
+}  // namespace
 
 // The thin start of the window. With --screenshot it does what a hand would do up to a stage and leaves
 // a picture.
@@ -22,6 +48,14 @@ int main(int argc, char** argv)
     if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORMTHEME") &&
         !qEnvironmentVariableIsEmpty("DBUS_SESSION_BUS_ADDRESS")) {
         qputenv("QT_QPA_PLATFORMTHEME", "xdgdesktopportal");
+    }
+    if (!isAbleToStart({argv, static_cast<std::size_t>(argc)})) {
+        std::fputs(
+            "orthochron: there is no display to show the window on; orthochron-cli works without "
+            "one\n",
+            stderr
+        );
+        return 1;
     }
     QApplication application(argc, argv);
     QApplication::setOrganizationName(QStringLiteral("Orthochron"));
