@@ -458,9 +458,11 @@ std::vector<Kind> learn(std::vector<Stroke>& strokes)
     return kinds;
 }
 
+constexpr std::size_t kBrightened = kListenings - 1;  // all but the last
+
 // Whether a stroke is heard before it would begin at `start`: from where it was found on it stands out at once, up to `full`
-// (dB) at least.
-bool isUnderWay(const Stroke& stroke, int start, float full)
+// (dB) at least, in each of the first so many listenings.
+bool isUnderWay(const Stroke& stroke, int start, float full, std::size_t listenings)
 {
     constexpr int kBefore = 4;
     constexpr float kRise = 20.0F;  // dB
@@ -474,7 +476,7 @@ bool isUnderWay(const Stroke& stroke, int start, float full)
         }
         return most;
     };
-    for (std::size_t l = 0; l + 1 < kListenings; ++l) {
+    for (std::size_t l = 0; l < listenings; ++l) {
         const float here = loudest(l, stroke.found, start);
         if (here < full || here < loudest(l, stroke.found - kBefore, stroke.found) + kRise) {
             return false;
@@ -484,13 +486,15 @@ bool isUnderWay(const Stroke& stroke, int start, float full)
 }
 
 // Whether a stroke begins where it was found although a kind fits it better at `start`: it is of a rare kind, explained by
-// none, or of one whose strokes mostly follow another at once, so that nothing tells what comes before them.
+// none, or of one whose strokes mostly follow another at once, so that nothing tells what comes before them; or it is in
+// full as it is, too, and not only brightened, as what bleeds may be: a drum that sways fits better a swing later.
 bool isOwnWay(const Stroke& stroke, const Kind& kind, int start, float better)
 {
     constexpr float kNearlyFull = -12.0F;  // dB
     constexpr float kFull = -4.0F;
-    return (better < kWorthLeavingOut && isUnderWay(stroke, start, kNearlyFull)) ||
-           (isAlwaysHidden(kind) && isUnderWay(stroke, start, kFull));
+    return (better < kWorthLeavingOut && isUnderWay(stroke, start, kNearlyFull, kBrightened)) ||
+           (isAlwaysHidden(kind) && isUnderWay(stroke, start, kFull, kBrightened)) ||
+           isUnderWay(stroke, start, kFull, kListenings);
 }
 
 // Whether a kind says too little of a stroke to have it begin `ahead` steps before where it was found. In what rings of the

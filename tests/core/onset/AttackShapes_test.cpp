@@ -267,6 +267,19 @@ TEST(AttackShapes, AKindBeginsWhereManyOfItRiseAhead)
     }
 }
 
+// From the middle on, as loud as a stroke and quiet again before `over` seconds have gone.
+void addFirstSwing(std::vector<float>& samples, double over)
+{
+    for (std::size_t n = 3072;
+         toSeconds(Frames(static_cast<std::int64_t>(n) - 3072), kRate).count() < over;
+         ++n) {
+        const double t = static_cast<double>(n - 3072) / kRate.count();
+        const double level = 0.5 * std::cos(0.5 * std::numbers::pi * t / over);
+        samples[n] +=
+            static_cast<float>(level * level * 2.0 * std::sin(2.0 * std::numbers::pi * 210.0 * t));
+    }
+}
+
 // A slap among plain strokes: it speaks at once, holds its breath and sounds like the others 2 ms later.
 // What is louder there than in its kind could be bleed; that it begins then would be said of no slap.
 TEST(AttackShapes, AStrokeThatIsUnderWayInFullBeginsWhereItWasFound)
@@ -303,6 +316,28 @@ TEST(AttackShapes, AStrokeThatIsUnderWayInFullBeginsWhereItWasFound)
     // So soft a click is somebody else's.
     for (const double start : startOfSlap(0.02)) {
         EXPECT_NEAR(start, 0.002, 0.0006);
+    }
+}
+
+// A kick that sways: the others mostly follow something that rings, so that a swing of one out of silence, with a quiet
+// as deep as theirs before it, looks more like them than its beginning does.
+TEST(AttackShapes, AStrokeThatSwaysBeginsWithItsFirstSwing)
+{
+    constexpr double kSwing = 0.008;
+    std::vector<AttackTrace> traces;
+    for (unsigned i = 0; i < 40; ++i) {
+        const bool isSwaying = i % 10 == 0;
+        auto samples = stroke(isSwaying ? kSwing : 0.0, 210.0, 0.0005, i);
+        if (isSwaying) {
+            addFirstSwing(samples, kSwing);
+        } else {
+            addCymbal(samples, -0.05, i + 100, 0.03);
+        }
+        traces.push_back(traceOf(samples, kRate, Frames(3072)));
+    }
+    const auto starts = startsByShape(foundAtTheirCentres(traces));
+    for (std::size_t i = 0; i < starts.size(); i += 10) {
+        EXPECT_NEAR(starts[i].value_or(Seconds(0.0)).count(), 0.0, 0.0006) << i;
     }
 }
 
