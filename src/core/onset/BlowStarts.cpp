@@ -3,9 +3,41 @@
 #include "core/onset/AttackShapes.h"
 
 #include <algorithm>
+#include <cmath>
 #include <numeric>
 
 namespace orthochron {
+
+namespace {
+
+// Whether what rises at a step of a trace stands out from what was there just before, and is nearly as loud as what
+// follows: brightened, and as it is.
+bool isInTheClear(const AttackTrace& trace, int step)
+{
+    constexpr float kRise = 8.0F;    // dB
+    constexpr float kFull = -12.0F;  // dB
+    constexpr int kBefore = 32;      // steps
+    constexpr int kJustBefore = 2;
+    constexpr int kRising = 7;
+    constexpr int kAfter = 120;
+    const auto loudest = [&](std::size_t listening, int from, int to) {
+        float most = AttackTrace::kLowest;
+        for (int k = std::max(from, 0); k < std::min(to, int{AttackTrace::kSteps}); ++k) {
+            most = std::max(most, trace.decibels(listening, static_cast<std::size_t>(k)));
+        }
+        return most;
+    };
+    for (std::size_t l = 0; l < AttackTrace::kListenings; ++l) {
+        const float here = loudest(l, step, step + kRising);
+        if (here < loudest(l, step - kBefore, step - kJustBefore) + kRise ||
+            here < loudest(l, step, step + kAfter) + kFull) {
+            return false;
+        }
+    }
+    return true;
+}
+
+}  // namespace
 
 void beginWithClicks(OnsetAnalysis& analysis, Hertz rate)
 {
@@ -166,6 +198,34 @@ void beginAsOthersDo(OnsetAnalysis& analysis)
             const Frames start = candidate.body + toFrames(*starts[k], Hertz(rate));
             const Frames off = std::max(start - candidate.onset.at, candidate.onset.at - start);
             candidate.onset.at = off < near ? candidate.onset.at : std::max(start, Frames(0));
+        }
+    }
+}
+
+void beginInTheClear(OnsetAnalysis& analysis)
+{
+    const Hertz rate(static_cast<double>(analysis.envelope.hopFrames.count()) * 1000.0);
+    const Frames least = toFrames(milliseconds(1.75), rate);
+    const Frames most = toFrames(milliseconds(9.0), rate);
+    const Frames sooner = toFrames(milliseconds(0.5), rate);
+    const Frames later = toFrames(milliseconds(3.5), rate);
+    for (OnsetCandidate& candidate : analysis.candidates) {
+        const auto isOwn = [&](Frames at) {
+            return std::ranges::none_of(candidate.othersBlows, [&](Frames blow) {
+                return at >= blow - sooner && at <= blow + later;
+            });
+        };
+        const auto isStart = [&](const EarlierRise& rise) {
+            const Frames ahead = candidate.onset.at - rise.at;
+            const Seconds fromCentre = toSeconds(rise.at - candidate.body, rate);
+            const int step = static_cast<int>(AttackTrace::kBefore) +
+                             static_cast<int>(std::floor(fromCentre / AttackTrace::kStep));
+            return ahead >= least && ahead <= most && isOwn(rise.at) &&
+                   isInTheClear(*candidate.trace, step);
+        };
+        if (candidate.trace) {
+            const auto first = std::ranges::find_if(candidate.ahead, isStart);
+            candidate.onset.at = first != candidate.ahead.end() ? first->at : candidate.onset.at;
         }
     }
 }

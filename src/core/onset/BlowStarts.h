@@ -19,4 +19,8 @@ void beginWithOwnRises(OnsetAnalysis& analysis);
 // As the drum's strokes begin, so does each of them (see startsByShape).
 void beginAsOthersDo(OnsetAnalysis& analysis);
 
+// Nothing but the blow can be what rises out of the quiet ahead of it, nearly as loud as the blow itself, when no other drum
+// is struck then: it begins there, though none of the drum's other blows does the like. Only a set tells that.
+void beginInTheClear(OnsetAnalysis& analysis);
+
 }  // namespace orthochron

@@ -286,6 +286,9 @@ void weighCandidates(OnsetAnalysis& analysis, std::span<const BandEnvelope* cons
     Case gathered = weigh(analysis, others);
     if (!gathered.isOfSeveral) {
         beginAsOthersDo(analysis);
+        if (gathered.isAmongOthers) {
+            beginInTheClear(analysis);
+        }
         hearFromStarts(analysis, gathered);
     }
     sortByStart(analysis);
