@@ -2,10 +2,8 @@
 #include <fmt/os.h>
 #include <oneapi/tbb/parallel_for.h>
 
-#include "GrownTrees.h"
 #include "OneShots.h"
 #include "core/demo/MadeUpKit.h"
-#include "core/demo/RecordingChain.h"
 #include "core/onset/Belief.h"
 
 #include <algorithm>
@@ -17,18 +15,30 @@
 // microphone whether it was a blow, and writes src/core/onset/BeliefTrees.cpp. Says how well kits that
 // were not taught from are judged.
 //
-//     orthochron_teach OUT.cpp [KITS [ONE_SHOTS [TEACHINGS]]]
+//     orthochron_teach OUT.cpp [KITS [ONE_SHOTS]]
 //
-// With a folder of kits recorded blow by blow (OneShots.h) every second made-up kit sounds like one of them. More than
-// one teaching, each by so many other kits, vote.
+// With a folder of kits recorded blow by blow (OneShots.h) every second made-up kit sounds like one of them.
 namespace orthochron {
 namespace {
 
+constexpr std::size_t kTrees = 160;
 // What is struck where no microphone stands is rare, and wants many kits; of these the first third teaches those alone.
 constexpr std::uint64_t kAlonePart = 3;
+constexpr int kBins = 64;
+constexpr double kPace = 0.12;    // of each tree's word that is taken
+constexpr double kCaution = 2.0;  // what a leaf must know before it says much
+constexpr double kFewest = 25.0;  // attacks in a leaf
 constexpr double kRight = 0.010;  // seconds from a blow
 constexpr double kNeither =
     0.022;  // up to here it is a blow's start misjudged, and teaches nothing
+
+struct Attack {
+    Evidence evidence;
+    bool isBlow = false;
+    bool counts = true;
+};
+using Microphone = std::vector<Attack>;
+using Half = std::vector<Microphone>;
 
 // Of attacks within 20 ms only the strongest is picked.
 void leaveOutNeighbours(Microphone& attacks, const OnsetAnalysis& analysis, Hertz rate)
@@ -102,27 +112,6 @@ missingMicrophones(std::uint64_t seed, std::span<const demo::Microphone> microph
     return isMissing;
 }
 
-// Every third kit is recorded through compressors, gates and driven preamplifiers: those of most of its close
-// microphones, each its own.
-void recordThroughChains(
-    std::uint64_t seed,
-    std::span<const demo::Microphone> microphones,
-    std::span<AudioBuffer> takes,
-    Hertz rate
-)
-{
-    demo::Random random(seed * 86028121);
-    if (random.even() >= 1.0 / 3.0) {
-        return;
-    }
-    for (std::size_t m = 0; m < takes.size(); ++m) {
-        const demo::RecordingChain chain = demo::madeUpChain(random);
-        if (demo::isClose(microphones[m]) && random.even() < 0.8) {
-            demo::passThrough(chain, takes[m].channel(0), rate);
-        }
-    }
-}
-
 // What a kit with so much more bleed than it was made with teaches its close microphones, among the others or each
 // alone. `recorded`: what the kit sounds like, or none where the synthesiser plays.
 Half lessons(std::uint64_t seed, const OneShots* recorded, double bleed, bool isAmongOthers)
@@ -138,11 +127,8 @@ Half lessons(std::uint64_t seed, const OneShots* recorded, double bleed, bool is
         };
     }
     const auto performance = demo::performKit(kit.drummer);
-    auto takes = *demo::recordKit(performance, kit.recording);
+    const auto takes = *demo::recordKit(performance, kit.recording);
     const Hertz rate = kit.recording.rate;
-    if (isAmongOthers) {
-        recordThroughChains(seed, kit.recording.microphones, takes, rate);
-    }
     std::vector<OnsetAnalysis> analyses;
     for (const AudioBuffer& take : takes) {
         analyses.push_back(*analyseOnsets(take.channel(0), rate));
@@ -185,6 +171,149 @@ void add(std::uint64_t seed, const OneShots* recorded, bool isAloneToo, Taught& 
     if (isAloneToo) {
         taught.alone = lessons(seed, recorded, 0.0, false);
     }
+}
+
+// The attacks of all microphones in a row, each evidence in steps of about equal count.
+struct Table {
+    std::vector<std::array<std::uint8_t, kEvidence>> bins;
+    std::vector<bool> isBlow;
+    std::array<std::vector<float>, kEvidence> edges;  // bin k + 1 begins at edge k
+};
+
+Table tableOf(const Half& microphones)
+{
+    Table table;
+    std::vector<std::array<double, kEvidence>> values;
+    for (const Microphone& microphone : microphones) {
+        for (const Attack& attack : microphone) {
+            if (attack.counts) {
+                values.push_back(listed(attack.evidence));
+                table.isBlow.push_back(attack.isBlow);
+            }
+        }
+    }
+    table.bins.resize(values.size());
+    for (std::size_t e = 0; e < kEvidence; ++e) {
+        std::vector<float> sorted;
+        for (const auto& value : values) {
+            sorted.push_back(static_cast<float>(value[e]));
+        }
+        std::ranges::sort(sorted);
+        auto& edges = table.edges[e];
+        for (int bin = 1; bin < kBins; ++bin) {
+            edges.push_back(sorted[sorted.size() * static_cast<std::size_t>(bin) / kBins]);
+        }
+        edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
+        for (std::size_t i = 0; i < values.size(); ++i) {
+            const auto value = static_cast<float>(values[i][e]);
+            table.bins[i][e] =
+                static_cast<std::uint8_t>(std::ranges::upper_bound(edges, value) - edges.begin());
+        }
+    }
+    return table;
+}
+
+struct Sums {
+    double slope = 0.0;
+    double curve = 0.0;
+    double count = 0.0;
+
+    void add(double s, double c)
+    {
+        slope += s;
+        curve += c;
+        count += 1.0;
+    }
+    [[nodiscard]] Sums without(const Sums& other) const
+    {
+        return {slope - other.slope, curve - other.curve, count - other.count};
+    }
+    [[nodiscard]] double gain() const { return slope * slope / (curve + kCaution); }
+    [[nodiscard]] double word() const { return kPace * slope / (curve + kCaution); }
+};
+
+// One tree more, by Newton's steps on the logarithm of the likelihood (Friedman 2001).
+BeliefTree growTree(const Table& table, std::vector<double>& odds)
+{
+    const std::size_t count = odds.size();
+    std::vector<double> slope(count);
+    std::vector<double> curve(count);
+    for (std::size_t i = 0; i < count; ++i) {
+        const double chance = 1.0 / (1.0 + std::exp(-odds[i]));
+        slope[i] = (table.isBlow[i] ? 1.0 : 0.0) - chance;
+        curve[i] = chance * (1.0 - chance);
+    }
+    BeliefTree tree;
+    std::vector<std::size_t> at(count, 0);
+    for (std::size_t question = 0; question < kQuestions; ++question) {
+        Sums all;
+        std::array<std::array<Sums, kBins + 1>, kEvidence> sums{};
+        for (std::size_t i = 0; i < count; ++i) {
+            if (at[i] == question) {
+                all.add(slope[i], curve[i]);
+                for (std::size_t e = 0; e < kEvidence; ++e) {
+                    sums[e][table.bins[i][e]].add(slope[i], curve[i]);
+                }
+            }
+        }
+        double best = all.gain() + 1e-6;
+        std::size_t edge = 0;
+        tree.least[question] = 1e30F;  // nobody says yes where nothing is gained
+        for (std::size_t e = 0; e < kEvidence; ++e) {
+            Sums below;
+            for (std::size_t k = 0; k < table.edges[e].size(); ++k) {
+                below.slope += sums[e][k].slope;
+                below.curve += sums[e][k].curve;
+                below.count += sums[e][k].count;
+                const Sums above = all.without(below);
+                const double gain = below.gain() + above.gain();
+                if (below.count >= kFewest && above.count >= kFewest && gain > best) {
+                    best = gain;
+                    edge = k;
+                    tree.asked[question] = static_cast<std::uint8_t>(e);
+                    tree.least[question] = table.edges[e][k];
+                }
+            }
+        }
+        for (std::size_t i = 0; i < count; ++i) {
+            if (at[i] == question) {
+                const bool isMore =
+                    tree.least[question] < 1e29F && table.bins[i][tree.asked[question]] > edge;
+                at[i] = 2 * question + (isMore ? 2 : 1);
+            }
+        }
+    }
+    std::array<Sums, kQuestions + 1> leaves{};
+    for (std::size_t i = 0; i < count; ++i) {
+        leaves[at[i] - kQuestions].add(slope[i], curve[i]);
+    }
+    for (std::size_t leaf = 0; leaf < leaves.size(); ++leaf) {
+        tree.odds[leaf] = static_cast<float>(leaves[leaf].word());
+    }
+    for (std::size_t i = 0; i < count; ++i) {
+        odds[i] += static_cast<double>(tree.odds[at[i] - kQuestions]);
+    }
+    return tree;
+}
+
+struct Grown {
+    double odds = 0.0;
+    std::vector<BeliefTree> trees;
+
+    [[nodiscard]] Forest forest() const { return {odds, trees}; }
+};
+
+Grown growTrees(const Half& half)
+{
+    const Table table = tableOf(half);
+    const auto blows = static_cast<double>(std::ranges::count(table.isBlow, true));
+    const auto all = static_cast<double>(table.isBlow.size());
+    Grown grown{std::log(blows / (all - blows)), {}};
+    std::vector<double> odds(table.isBlow.size(), grown.odds);
+    for (std::size_t i = 0; i < kTrees; ++i) {
+        grown.trees.push_back(growTree(table, odds));
+    }
+    return grown;
 }
 
 std::vector<Evidence> evidenceOf(const Microphone& microphone)
@@ -337,29 +466,12 @@ Lesson teach(const char* name, const std::array<Half, 2>& halves)
     return lesson;
 }
 
-Lesson voting(std::span<const Lesson> all)
-{
-    const auto count = static_cast<double>(all.size());
-    std::vector<Grown> first;
-    std::vector<Grown> second;
-    Lesson mean{{}, {}, 0.0, 0.0};
-    for (const Lesson& each : all) {
-        first.push_back(each.first);
-        second.push_back(each.second);
-        mean.constant += each.constant / count;
-        mean.slope += each.slope / count;
-    }
-    mean.first = voting(first);
-    mean.second = voting(second);
-    return mean;
-}
-
 void write(fmt::ostream& out, const std::string& name, const Grown& grown)
 {
     out.print(
         "Forest {}()\n{{\n    static constexpr std::array<BeliefTree, {}> kTrees{{{{\n",
         name,
-        grown.trees.size()
+        kTrees
     );
     for (const BeliefTree& tree : grown.trees) {
         out.print(
@@ -397,50 +509,24 @@ const OneShots* recordedFor(std::uint64_t i, std::span<const OneShots> recorded)
     return &recorded[2 * (i / 4 % there) + half];
 }
 
-// One teaching by the kits from `first` on.
-struct Teaching {
-    std::array<Half, 2> inSet;
-    std::array<Half, 2> alone;
-};
-
-Teaching
-record(std::uint64_t first, std::uint64_t kits, std::span<const OneShots> recorded, bool isAloneToo)
+void run(const std::string& path, std::uint64_t kits, std::span<const OneShots> recorded)
 {
     std::vector<Taught> taught(kits);
     tbb::parallel_for(std::uint64_t{0}, kits, [&](std::uint64_t i) {
-        add(first + i, recordedFor(i, recorded), isAloneToo && i < kits / kAlonePart, taught[i]);
+        add(i + 1, recordedFor(i, recorded), i < kits / kAlonePart, taught[i]);
     });
-    Teaching teaching;
+    std::array<Half, 2> inSet;
+    std::array<Half, 2> alone;
     for (std::uint64_t i = 0; i < kits; ++i) {
-        std::ranges::move(taught[i].inSet, std::back_inserter(teaching.inSet[i % 2]));
-        std::ranges::move(taught[i].alone, std::back_inserter(teaching.alone[i % 2]));
-    }
-    return teaching;
-}
-
-void run(
-    const std::string& path,
-    std::uint64_t kits,
-    std::span<const OneShots> recorded,
-    std::uint64_t teachings
-)
-{
-    std::vector<Lesson> inSet;
-    std::vector<Lesson> alone;
-    for (std::uint64_t k = 0; k < teachings; ++k) {
-        const bool isFirst = k == 0;
-        const Teaching teaching = record(k * kits + 1, kits, recorded, isFirst);
-        inSet.push_back(teach("in the set", teaching.inSet));
-        if (isFirst) {
-            alone.push_back(teach("alone", teaching.alone));
-        }
+        std::ranges::move(taught[i].inSet, std::back_inserter(inSet[i % 2]));
+        std::ranges::move(taught[i].alone, std::back_inserter(alone[i % 2]));
     }
     auto out = fmt::output_file(path);
     out.print("// Written by benchmarks/Teach.cpp; not to be changed by hand.\n"
               "#include \"core/onset/BeliefTrees.h\"\n\n// clang-format off\nnamespace "
               "orthochron::taught {{\n\n");
-    write(out, "inSet", voting(inSet));
-    write(out, "alone", voting(alone));
+    write(out, "inSet", teach("in the set", inSet));
+    write(out, "alone", teach("alone", alone));
     out.print("}}  // namespace orthochron::taught\n");
 }
 
@@ -450,13 +536,11 @@ void run(
 int main(int count, char** arguments)
 {
     if (count < 2) {
-        fmt::print(stderr, "orthochron_teach OUT.cpp [KITS [ONE_SHOTS [TEACHINGS]]]\n");
+        fmt::print(stderr, "orthochron_teach OUT.cpp [KITS [ONE_SHOTS]]\n");
         return 2;
     }
     const auto recorded =
         count > 3 ? orthochron::oneShotKits(arguments[3]) : std::vector<orthochron::OneShots>{};
-    const std::uint64_t kits = count > 2 ? std::stoull(arguments[2]) : 450;
-    const std::uint64_t teachings = count > 4 ? std::stoull(arguments[4]) : 1;
-    orthochron::run(arguments[1], kits, recorded, teachings);
+    orthochron::run(arguments[1], count > 2 ? std::stoull(arguments[2]) : 450, recorded);
     return 0;
 }
