@@ -79,6 +79,24 @@ double dipOf(const JoinSound& sound, Hertz rate)
     return levelLeft(sound.joined(), {audible(music.all), audible(music.high)}, rate);
 }
 
+// Milliseconds of a crossfade that are silent though both sides sound.
+std::int64_t gapOf(const JoinSound& sound, Hertz rate)
+{
+    constexpr std::int64_t kShortest = 2;
+    const auto millisecond = static_cast<std::size_t>(toFrames(milliseconds(1.0), rate).count());
+    std::int64_t silent = 0;
+    for (std::size_t n = sound.begin; n + millisecond <= sound.end; n += millisecond) {
+        const auto levelOf = [&](const Samples& side) {
+            return rms(std::span(side).subspan(n, millisecond));
+        };
+        silent += levelOf(sound.edited) < kSilent &&
+                          std::min(levelOf(sound.before), levelOf(sound.after)) > kAudible
+                      ? 1
+                      : 0;
+    }
+    return silent >= kShortest ? silent : 0;
+}
+
 void scale(Samples& sound, double gain)
 {
     if (gain != 1.0) {
@@ -303,6 +321,7 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
         static_cast<std::size_t>(toFrames(milliseconds(0.5), input.map.rate).count()) + 2;
     Finding click{FindingKind::Click, at, 0.0, 0, index};
     Finding dip{FindingKind::Dip, at, 1.0, 0, index};
+    Finding gap{FindingKind::Gap, at, 0.0, 0, index};
     for (int m = 0; m < input.microphones; ++m) {
         const auto sound = soundOf(input, index, m);
         if (!sound) {
@@ -316,12 +335,21 @@ Result<std::vector<Finding>> checkJoin(const AuditInput& input, std::size_t inde
             dip.value = here;
             dip.microphone = m;
         }
+        if (const auto here = static_cast<double>(gapOf(*sound, input.map.rate));
+            here > gap.value) {
+            gap.value = here;
+            gap.microphone = m;
+        }
     }
     if (click.value > kClickFloor) {
         click.value = toDecibels(click.value);
         findings.push_back(click);
     }
-    if (dip.value < kDip) {
+    if (gap.value > 0.0) {
+        findings.push_back(gap);
+    }
+    // A gap is no dip too.
+    if (dip.value < kDip && (gap.value == 0.0 || dip.microphone != gap.microphone)) {
         dip.value = toDecibels(dip.value);
         findings.push_back(dip);
     }

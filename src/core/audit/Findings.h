@@ -15,6 +15,8 @@ namespace orthochron {
 
 enum class FindingKind { Click, DoubleHit, Gap, Dip, Skew, Strain, CutInAttack, OverFullScale };
 
+constexpr double kSilent = 3e-6;  // RMS of a gap
+
 // What the program's own check of an edit turned up.
 struct Finding {
     FindingKind kind = FindingKind::Click;

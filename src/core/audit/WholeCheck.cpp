@@ -15,7 +15,6 @@ constexpr Seconds kHop = milliseconds(1.0);
 constexpr double kOffDecibels = -35.0;      // a difference this far below the sound is none
 constexpr double kOffDying = -20.0;         // where the gain may change within a hop
 constexpr double kQuiet = 1e-4;             // RMS, -80 dB: the sound must be above it to be missed
-constexpr double kSilent = 3e-6;            // RMS of a gap
 constexpr std::int64_t kLargestSkew = 240;  // samples looked for at each side
 constexpr std::int64_t kLongestClickHops = 3;
 constexpr std::int64_t kLongHops = 10;   // what is as long is known by its inside alone
