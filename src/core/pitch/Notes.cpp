@@ -17,6 +17,13 @@ constexpr std::size_t kRiseWithin = 8;  // frames
 constexpr double kRise = 4.0;           // of power: 6 dB
 constexpr std::size_t kDipWithin = 6;   // frames
 constexpr double kDipOfPower = 2.1;     // of power, on both sides of a moment: 3.2 dB
+// What is begun anew dies away or rises by more than these, or its pitch is disturbed for a moment. A tone whose partials
+// beat dips and comes back as much as a soft tongue makes it, and its pitch stays as it is.
+constexpr double kDeepDip = 4.5;                    // of power: 6.5 dB
+constexpr double kSteepRise = 6.3;                  // 8 dB
+constexpr double kUnclear = 0.85;                   // confidence
+constexpr double kStep = 0.12;                      // semitones, from one frame to the next
+constexpr std::size_t kDisturbed = 5;               // frames around
 constexpr Seconds kPowerOver = milliseconds(20.0);  // that a frame's power is the mean of
 constexpr std::size_t kWidest = 4;                  // frames to either side it is smoothed over
 constexpr double kSounds = 0.1;                     // of the power of a note's beginning
@@ -66,6 +73,21 @@ std::vector<int> rowOf(std::span<const PitchFrame> run)
     return row;
 }
 
+bool isPitchDisturbed(std::span<const PitchFrame> frames)
+{
+    const PitchFrame* before = nullptr;
+    for (const PitchFrame& frame : frames) {
+        if (!frame.isVoiced() || frame.confidence < kUnclear) {
+            return true;
+        }
+        if (before != nullptr && std::abs(semitonesOf(frame) - semitonesOf(*before)) > kStep) {
+            return true;
+        }
+        before = &frame;
+    }
+    return false;
+}
+
 // Whether a note that began at `begin` is struck again at a frame: the sound has died away since it was
 // loudest, and rises steeply.
 bool isStruckAgain(std::span<const PitchFrame> curve, std::size_t begin, std::size_t n)
@@ -80,8 +102,10 @@ bool isStruckAgain(std::span<const PitchFrame> curve, std::size_t begin, std::si
     for (std::size_t i = begin; i + kRiseWithin < n; ++i) {
         loudest = std::max(loudest, curve[i].power);
     }
-    return rise(n) >= kRise && rise(n) >= rise(n + 1) && rise(n) > rise(n - 1) &&
-           loudest >= kRise * curve[n - kRiseWithin].power;
+    const bool rises = rise(n) >= kRise && rise(n) >= rise(n + 1) && rise(n) > rise(n - 1) &&
+                       loudest >= kRise * curve[n - kRiseWithin].power;
+    return rises && (rise(n) >= kSteepRise ||
+                     isPitchDisturbed(curve.subspan(n - kRiseWithin, kRiseWithin + kDisturbed)));
 }
 
 // Whether it is tongued or bowed anew: the sound dips for a moment and is back at once. No tremolo is as
@@ -114,8 +138,11 @@ bool isTonguedAgain(std::span<const PitchFrame> curve, std::size_t begin, std::s
     const double here = powerAt(n);
     const bool isLeast = here <= powerAt(n - 1) && here < powerAt(n + 1) &&
                          here <= powerAt(n - 2) && here < powerAt(n + 2);
-    return isLeast && loudestOf(n - kDipWithin, n) >= kDipOfPower * here &&
-           loudestOf(n + 1, n + kDipWithin + 1) >= kDipOfPower * here;
+    const double before = loudestOf(n - kDipWithin, n);
+    const double after = loudestOf(n + 1, n + kDipWithin + 1);
+    const bool dips = isLeast && std::min(before, after) >= kDipOfPower * here;
+    return dips && (std::max(before, after) >= kDeepDip * here ||
+                    isPitchDisturbed(curve.subspan(n - kDisturbed, 2 * kDisturbed + 1)));
 }
 
 // The pitch of a sound is known only once some periods of it have passed: a note after a gap begins where

@@ -26,7 +26,7 @@ constexpr Seconds kWindow = milliseconds(25.0);  // a period of the lowest pitch
 constexpr std::ptrdiff_t kMostCandidates = 7;
 constexpr std::ptrdiff_t kFirst = 3;  // of them are those with the shortest periods
 constexpr double kDip = 0.7;          // what is shallower is no candidate
-constexpr double kUnvoiced = 0.45;    // the cost of having no pitch for a frame
+constexpr double kUnvoiced = 0.45;    // the cost of having no pitch for a frame, and of this unlike
 constexpr double kBegin = 0.25;       // of beginning or ending a note
 constexpr double kLeap = 1.0;         // of an octave from one frame to the next
 constexpr double kMostLeap = 0.9;     // two notes may follow each other directly
@@ -278,6 +278,13 @@ private:
     std::vector<double> finePower_;  // and of the recording
 };
 
+// By how much one period differs from the next in amplitude: what is a tenth as unlike is far more alike, though both are
+// alike. A low note whose fifth harmonic is its loudest is nearly alike at a fifth of its period too.
+double costOf(const Candidate& candidate)
+{
+    return std::sqrt(kUnvoiced * candidate.cost);
+}
+
 // The cheapest path through the candidates of all frames; none where there is no pitch.
 std::vector<std::optional<Candidate>>
 cheapestPath(const std::vector<std::vector<Candidate>>& frames, const Pass& pass)
@@ -312,7 +319,7 @@ cheapestPath(const std::vector<std::vector<Candidate>>& frames, const Pass& pass
                 }
             }
             state.cost =
-                least + (isVoiced ? frames[n][k].cost + kLower * state.octaves : kUnvoiced);
+                least + (isVoiced ? costOf(frames[n][k]) + kLower * state.octaves : kUnvoiced);
         }
     }
     std::vector<std::optional<Candidate>> path(frames.size());

@@ -22,6 +22,9 @@ constexpr double kNearlyAll = 0.85;  // as regular as that explains as much
 constexpr double kMuch = 0.6;        // of the most regular: what is less is no pulse of it
 constexpr double kExplained = 6.0;   // what a share of it weighs
 constexpr std::size_t kFewest = 4;   // attacks
+constexpr double kNoChance =
+    0.012;                          // beats: a length that is as near to a whole number is a loop's
+constexpr double kComesBack = 2.5;  // what a bar weighs that is like the one before in all
 
 struct Event {
     double at = 0.0;  // seconds
@@ -164,6 +167,66 @@ double fittedPeriod(std::span<const Event> events, double period)
     return period;
 }
 
+// How like what begins is to what began some time before.
+class Recurrence {
+public:
+    explicit Recurrence(const OnsetStrength& strength)
+        : step_(strength.step), values_(strength.values.size(), 0.0)
+    {
+        // Nobody plays it again to the hundredth of a second.
+        constexpr std::ptrdiff_t kNear = 3;  // steps
+        const auto count = std::ssize(strength.values);
+        for (std::ptrdiff_t n = 0; n < count; ++n) {
+            for (std::ptrdiff_t k = std::max<std::ptrdiff_t>(n - kNear, 0);
+                 k <= std::min(n + kNear, count - 1);
+                 ++k) {
+                values_[static_cast<std::size_t>(n)] +=
+                    static_cast<double>(kNear + 1 - std::abs(k - n)) *
+                    static_cast<double>(strength.values[static_cast<std::size_t>(k)]);
+            }
+        }
+    }
+
+    // 0..1. What goes round goes on with its beginning. None where too little is left to compare.
+    [[nodiscard]] std::optional<double> after(Seconds lag, bool goesRound) const
+    {
+        constexpr double kMost = 0.6;  // of it all
+        constexpr double kMostRound = 0.9;
+        const auto apart = static_cast<std::size_t>(std::llround(lag / step_));
+        const auto count = static_cast<double>(values_.size());
+        if (static_cast<double>(apart) > (goesRound ? kMostRound : kMost) * count) {
+            return std::nullopt;
+        }
+        double both = 0.0;
+        double now = 0.0;
+        double then = 0.0;
+        for (std::size_t n = 0; n < values_.size() - (goesRound ? 0 : apart); ++n) {
+            const double here = values_[n];
+            const double there = values_[(n + apart) % values_.size()];
+            both += here * there;
+            now += here * here;
+            then += there * there;
+        }
+        return both / std::sqrt(now * then + 1e-12);
+    }
+
+private:
+    Seconds step_;
+    std::vector<double> values_;
+};
+
+// How like its bars are, were they of four beats or of six: a bar is played again and again, what is a beat and a half
+// to the player is not. Where there is but one bar, as like as bars usually are.
+double likenessOfBars(const Recurrence& recurrence, double beat, bool goesRound)
+{
+    constexpr double kUsual = 0.6;
+    std::optional<double> most;
+    for (const double beats : {4.0, 6.0}) {
+        most = std::max(most, recurrence.after(Seconds(beats * beat), goesRound));
+    }
+    return most.value_or(kUsual);
+}
+
 struct Weighed {
     TempoReading reading;
     double odds = 0.0;  // logarithm
@@ -228,13 +291,15 @@ std::optional<int> wholeBeats(std::optional<Seconds> length, double beat)
     return isWhole ? std::optional(static_cast<int>(whole)) : std::nullopt;
 }
 
-double oddsOfLength(int beats)
+// `off`: how far that is from what is played, beats. So near it is no chance.
+double oddsOfLength(int beats, double off)
 {
+    constexpr double kSpeaks = 1.0;
     double odds = beats % 4 == 0 ? 0.6 : beats % 3 == 0 ? 0.4 : beats % 2 == 0 ? 0.1 : -0.3;
     if (beats >= 4 && (beats & (beats - 1)) == 0) {
         odds += 0.5;  // one bar, two, four, eight
     }
-    return odds;
+    return off < kNoChance ? odds + kSpeaks : odds;
 }
 
 // Whether a slower pulse explains nearly as much: then that one is the pulse, and this its multiple.
@@ -253,6 +318,7 @@ std::vector<Weighed> weigh(
     std::span<const Event> events,
     const Pulse& pulse,
     std::span<const Peak> peaks,
+    const Recurrence& recurrence,
     std::optional<Seconds> length,
     TempoRange range
 )
@@ -282,10 +348,14 @@ std::vector<Weighed> weigh(
             weighed.odds = oddsOf(pulses, 60.0 / beat, third - half) +
                            kExplained * std::log(peak.height / strongest);
             weighed.reading.wholeBeats = wholeBeats(length, beat);
-            if (weighed.reading.wholeBeats) {
-                beat = length->count() / *weighed.reading.wholeBeats;
-                weighed.odds += oddsOfLength(*weighed.reading.wholeBeats);
+            bool goesRound = false;
+            if (const auto whole = weighed.reading.wholeBeats) {
+                const double off = std::abs(length->count() / beat - *whole);
+                beat = length->count() / *whole;
+                weighed.odds += oddsOfLength(*whole, off);
+                goesRound = off < kNoChance;
             }
+            weighed.odds += kComesBack * likenessOfBars(recurrence, beat, goesRound);
             weighed.reading.bpm = std::clamp(60.0 / beat, range.least, range.most);
             weighed.reading.firstBeat = firstBeatOf(events, beat, pulses, phase);
             all.push_back(weighed);
@@ -384,7 +454,7 @@ TempoFound tempoOf(
     if (found.clarity < leastClarity) {
         return found;
     }
-    const auto weighed = weigh(events, pulse, peaks, length, range);
+    const auto weighed = weigh(events, pulse, peaks, Recurrence(found.strength), length, range);
     double sum = 0.0;
     for (const Weighed& each : weighed) {
         sum += std::exp(each.odds - weighed.front().odds);

@@ -40,23 +40,62 @@ double startOf(const Note& note)
     return toSeconds(note.start, kRate).count();
 }
 
+// 1 at a moment, and dying away to both sides of it.
+double bulge(double time, double middle, double width)
+{
+    return std::exp(-0.5 * std::pow((time - middle) / width, 2.0));
+}
+
+// A tone of which so much is missing for a moment in its middle, and the breath of a tongue there.
+AudioBuffer tongued(double hertz, double seconds, double missing, double width, double breath)
+{
+    const double middle = 0.5 * seconds;
+    auto sound = tone(hertz, seconds, [&](double time) {
+        return 1.0 - missing * bulge(time, middle, width);
+    });
+    std::mt19937 random(3);
+    std::normal_distribution<double> noise(0.0, breath);
+    for (std::size_t i = 0; i < sound.channel(0).size(); ++i) {
+        const double time = static_cast<double>(i) / kRate.count();
+        sound.channel(0)[i] += static_cast<float>(noise(random) * bulge(time, middle, width));
+    }
+    return sound;
+}
+
 TEST(Notes, AToneThatIsTonguedAnewIsAnotherNote)
 {
-    // 6 dB down for a moment at 0.5 s, as a tongue does it.
-    const auto notes = notesIn(tone(330.0, 1.2, [](double time) {
-        return 1.0 - 0.5 * std::exp(-0.5 * std::pow((time - 0.5) / 0.012, 2.0));
-    }));
+    // 6 dB down for a moment at 0.5 s, and its pitch lost in breath.
+    const auto notes = notesIn(tongued(330.0, 1.0, 0.5, 0.012, 0.05));
     ASSERT_EQ(notes.size(), 2U);
     EXPECT_NEAR(startOf(notes[1]), 0.5, 0.02);
     EXPECT_EQ(notes[0].midi, notes[1].midi);
+    // Or nearly silent for a moment, however clear it stays.
+    const auto stopped = notesIn(tongued(330.0, 1.0, 0.8, 0.012, 0.0));
+    ASSERT_EQ(stopped.size(), 2U);
+    EXPECT_NEAR(startOf(stopped[1]), 0.5, 0.02);
+}
+
+TEST(Notes, AToneThatSwellsAgainByItselfIsOneNote)
+{
+    // What a bowed string's partials do to each other: 5 dB down for a moment, its pitch as clear as ever.
+    EXPECT_EQ(notesIn(tongued(196.0, 1.2, 0.45, 0.015, 0.0)).size(), 1U);
+    // Up again by 7 dB within 40 ms, after it had died away.
+    const auto rises = [](double confidence) {
+        std::vector<PitchFrame> curve(200, {Hertz(196.0), 1.0, 0.02});
+        for (std::size_t n = 60; n < 108; ++n) {
+            curve[n].power = n < 100 ? 0.004 : 0.004 + 0.002 * static_cast<double>(n - 99);
+        }
+        curve[103].confidence = confidence;
+        return notesOf(curve, kRate).size();
+    };
+    EXPECT_EQ(rises(1.0), 1U);
+    EXPECT_EQ(rises(0.6), 2U);
 }
 
 TEST(Notes, ALowToneThatIsTonguedAnewBeginsWhereItDips)
 {
     for (const double hertz : {49.0, 65.4, 98.0}) {
-        const auto notes = notesIn(tone(hertz, 1.4, [](double time) {
-            return 1.0 - 0.6 * std::exp(-0.5 * std::pow((time - 0.7) / 0.016, 2.0));
-        }));
+        const auto notes = notesIn(tongued(hertz, 1.4, 0.75, 0.016, 0.0));
         ASSERT_EQ(notes.size(), 2U) << hertz;
         EXPECT_NEAR(startOf(notes[1]), 0.7, 0.008) << hertz;
     }
@@ -69,6 +108,7 @@ TEST(Notes, AConsonantOnTheWayIntoAnotherPitchBeginsNoNoteOfItsOwn)
         std::vector<PitchFrame> curve(240, {Hertz(330.0), 1.0, 0.01});
         for (std::size_t n = 98; n <= 102; ++n) {
             curve[n].power = n == 100 ? 0.003 : 0.004;
+            curve[n].confidence = 0.7;
         }
         for (std::size_t n = 100 + later; n < curve.size(); ++n) {
             curve[n].pitch = Hertz(415.3);

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numbers>
 #include <random>
 
 namespace orthochron {
@@ -59,6 +60,25 @@ TEST(PitchCurve, FollowsASungLineAtAnyRate)
             EXPECT_GT(judge.within50, 0.99) << rate << ' ' << middle;
             EXPECT_LT(judge.median, 2.0) << rate << ' ' << middle;
         }
+    }
+}
+
+TEST(PitchCurve, ALowNoteWhoseFifthHarmonicIsItsLoudestIsNoHighOne)
+{
+    // As a bassoon's are: a fifth of the period is nearly as alike as all of it.
+    std::vector<float> samples(48000);
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+        const double time = static_cast<double>(i) / kRate.count();
+        for (int k = 1; k <= 8; ++k) {
+            const double level = k == 5 ? 0.5 : 0.06;
+            samples[i] += static_cast<float>(
+                level * std::sin(2.0 * std::numbers::pi * k * 98.0 * time + 0.7 * k)
+            );
+        }
+    }
+    const auto curve = *pitchOf(channelOver(samples), kRate);
+    for (std::size_t n = 20; n < 180; ++n) {
+        ASSERT_NEAR(curve[n].pitch.count(), 98.0, 0.5) << n;
     }
 }
 

@@ -7,6 +7,7 @@
 #include "testkit/Rate.h"
 
 #include <cmath>
+#include <numbers>
 #include <random>
 
 namespace orthochron {
@@ -130,6 +131,46 @@ TEST(Tempo, TheFirstBeatIsWhereItIsStruckHardestNotWhereItBegins)
     ASSERT_FALSE(tempo.readings.empty());
     EXPECT_NEAR(tempo.readings[0].bpm, 120.0, 0.2);
     EXPECT_NEAR(std::remainder(tempo.readings[0].firstBeat.count() - 0.35, 0.5), 0.0, 0.03);
+}
+
+// Plucks at these places of every bar of four beats, in quarters of a beat.
+std::vector<float> plucked(double bpm, int bars, const std::vector<int>& places)
+{
+    std::vector<float> samples(static_cast<std::size_t>(bars * 240.0 / bpm * kRate.count()), 0.0F);
+    for (int bar = 0; bar < bars; ++bar) {
+        for (const int place : places) {
+            const double from = (4.0 * bar + 0.25 * place) * 60.0 / bpm;
+            const auto at = static_cast<std::size_t>(from * kRate.count());
+            for (std::size_t i = 0; i < 9000 && at + i < samples.size(); ++i) {
+                const double t = static_cast<double>(i) / kRate.count();
+                samples[at + i] += static_cast<float>(
+                    0.4 * std::exp(-t / 0.05) * std::sin(2.0 * std::numbers::pi * 82.0 * t)
+                );
+            }
+        }
+    }
+    return samples;
+}
+
+TEST(Tempo, IsCountedSoThatItsBarsComeBack)
+{
+    // Counted by themselves these are two thirds of the tempo, or five quarters.
+    const std::vector<int> dotted{0, 3, 6, 8, 11, 14};
+    for (const int bars : {2, 4}) {
+        const TempoFound tempo = found(plucked(119.4, bars, dotted));
+        ASSERT_FALSE(tempo.readings.empty()) << bars;
+        EXPECT_NEAR(tempo.readings[0].bpm, 119.4, 1e-3) << bars;
+    }
+}
+
+TEST(Tempo, ALengthThatIsWholeToAHundredthOfABeatIsNoChance)
+{
+    for (const double bpm : {88.0, 131.0}) {
+        const TempoFound tempo = found(plucked(bpm, 1, {0, 3, 4, 7, 10, 12, 15}));
+        ASSERT_FALSE(tempo.readings.empty()) << bpm;
+        EXPECT_NEAR(tempo.readings[0].bpm, bpm, 0.01);
+        EXPECT_EQ(tempo.readings[0].wholeBeats, 4);
+    }
 }
 
 TEST(Tempo, SilenceNoiseAndASingleHitHaveNone)
