@@ -63,20 +63,43 @@ void addNoise(std::span<float> out, double rate, const Noise& noise, Random& ran
 }
 
 // A plate's mode as a two-pole recursion: no sine for each sample.
-void addPartial(std::span<float> out, double rate, double hertz, double level, double decay)
-{
-    const double fall = std::exp(-1.0 / (decay * rate));
-    const double turn = 2.0 * fall * std::cos(kTurn * hertz / rate);
-    const double square = fall * fall;
-    double before = 0.0;
-    double now = level * std::sin(kTurn * hertz / rate);
-    const auto length = std::min(out.size(), static_cast<std::size_t>(decay * rate * 8.0));
-    for (std::size_t i = 0; i < length; ++i) {
-        out[i] += static_cast<float>(now);
-        const double next = turn * now - square * before;
-        before = now;
-        now = next;
+struct Partial {
+    Partial(double rate, double hertz, double level, double decay)
+        : now(level * std::sin(kTurn * hertz / rate)),
+          length(static_cast<std::size_t>(decay * rate * 8.0))
+    {
+        const double fall = std::exp(-1.0 / (decay * rate));
+        turn = 2.0 * fall * std::cos(kTurn * hertz / rate);
+        square = fall * fall;
     }
+
+    double turn = 0.0;
+    double square = 0.0;
+    double before = 0.0;
+    double now;
+    std::size_t length;
+};
+
+// Adds some partials from a frame on, as long as all of them sound: each waits for its own frame before, and the others go
+// on meanwhile.
+template<std::size_t kTogether>
+std::size_t addTogether(std::span<float> out, std::span<Partial, kTogether> partials, std::size_t n)
+{
+    std::size_t last = out.size();
+    for (const Partial& partial : partials) {
+        last = std::min(last, partial.length);
+    }
+    for (; n < last; ++n) {
+        float sum = out[n];
+        for (Partial& partial : partials) {
+            sum += static_cast<float>(partial.now);
+            const double next = partial.turn * partial.now - partial.square * partial.before;
+            partial.before = partial.now;
+            partial.now = next;
+        }
+        out[n] = sum;
+    }
+    return n;
 }
 
 struct Plate {
@@ -90,11 +113,21 @@ struct Plate {
 void addPlate(std::span<float> out, double rate, const Plate& plate, Random& random)
 {
     const double top = std::min(plate.highHertz, 0.45 * rate);
+    std::vector<Partial> partials;
     for (int i = 0; i < plate.partials; ++i) {
         const double place = (i + random.even()) / plate.partials;
         const double hertz = plate.lowHertz * std::pow(top / plate.lowHertz, place);
         const double decay = plate.longest * std::pow(hertz / plate.lowHertz, -plate.tilt);
-        addPartial(out, rate, hertz, plate.level * random.between(-1.0, 1.0), decay);
+        partials.emplace_back(rate, hertz, plate.level * random.between(-1.0, 1.0), decay);
+    }
+    constexpr std::size_t kTogether = 8;
+    for (std::size_t k = 0; k < partials.size(); k += kTogether) {
+        const auto some = std::span(partials).subspan(k, std::min(kTogether, partials.size() - k));
+        const std::size_t n =
+            some.size() == kTogether ? addTogether(out, some.first<kTogether>(), 0) : 0;
+        for (Partial& partial : some) {
+            addTogether(out, std::span<Partial, 1>(&partial, 1), n);
+        }
     }
 }
 

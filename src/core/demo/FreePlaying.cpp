@@ -31,6 +31,35 @@ void ring(AudioBuffer& sound, Hertz rate, Seconds at, Seconds length, const Valu
     }
 }
 
+// A partial of a string, which turns on and dies away from frame to frame: a sine for each would take seconds.
+struct Turning {
+    Turning(double strength, double hertz, double fall, Hertz rate) : wide(strength)
+    {
+        const auto turn = std::polar(std::exp(-fall / rate.count()), kTwoPi * hertz / rate.count());
+        turnWide = turn.real();
+        turnHigh = turn.imag();
+    }
+
+    void go()
+    {
+        const double next = wide * turnWide - high * turnHigh;
+        high = wide * turnHigh + high * turnWide;
+        wide = next;
+    }
+
+    double wide;
+    double high = 0.0;
+    double turnWide = 0.0;
+    double turnHigh = 0.0;
+};
+
+// The same partial of two strings.
+struct Course {
+    Turning first;
+    Turning second;
+    Seconds length;
+};
+
 // A course of two strings a little apart, stiff, struck by a wooden hammer.
 void strike(AudioBuffer& sound, Hertz rate, const TimedNote& note, std::mt19937& random)
 {
@@ -39,6 +68,7 @@ void strike(AudioBuffer& sound, Hertz rate, const TimedNote& note, std::mt19937&
     std::normal_distribution<double> noise;
     const double level = 0.12 * std::pow(note.velocity / 127.0, 1.5);
     const double hertz = hertzOf(note.key);
+    std::vector<Course> courses;
     for (int k = 1; k <= kPartials; ++k) {
         const double partial = k * hertz * std::sqrt(1.0 + kStiff * k * k);
         if (partial > 0.4 * rate.count()) {
@@ -46,21 +76,27 @@ void strike(AudioBuffer& sound, Hertz rate, const TimedNote& note, std::mt19937&
         }
         const double fall = 1.6 + 0.9 * k;  // a second
         const double strength = level * std::sin(0.42 * k) / std::pow(k, 0.9);
-        // Both strings turn on and die away from frame to frame: a sine for each would take seconds.
-        const double step = 1.0 / rate.count();
-        const double fade = std::exp(-fall * step);
-        const auto turn = std::polar(fade, kTwoPi * partial * step);
-        const auto otherTurn = std::polar(fade, kTwoPi * 1.0012 * partial * step);
-        std::complex<double> first(strength, 0.0);
-        std::complex<double> second(0.6 * strength, 0.0);
-        double still = 1.0;
-        const double settles = std::exp(-step / 0.0007);
-        ring(sound, rate, note.at, Seconds(6.0 / fall), [&](double) {
-            first *= turn;
-            second *= otherTurn;
-            still *= settles;
-            return (1.0 - still) * (first.imag() + second.imag());
-        });
+        courses.push_back(
+            {{strength, partial, fall, rate},
+             {0.6 * strength, 1.0012 * partial, fall, rate},
+             Seconds(6.0 / fall)}
+        );
+    }
+    const double settles = std::exp(-1.0 / rate.count() / 0.0007);
+    double still = 1.0;
+    const Frames from = toFrames(note.at, rate);
+    for (Frames at = from; at < sound.frames() && !courses.empty(); at += Frames(1)) {
+        still *= settles;
+        float& out = sound.channel(0)[static_cast<std::size_t>(at.count())];
+        for (Course& course : courses) {
+            course.first.go();
+            course.second.go();
+            out += static_cast<float>((1.0 - still) * (course.first.high + course.second.high));
+        }
+        // The higher they are the sooner they have died away.
+        while (!courses.empty() && at + Frames(1) - from >= toFrames(courses.back().length, rate)) {
+            courses.pop_back();
+        }
     }
     ring(sound, rate, note.at, milliseconds(12.0), [&](double t) {
         return 0.35 * level * noise(random) * std::exp(-t / 0.0022);

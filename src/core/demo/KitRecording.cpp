@@ -96,33 +96,80 @@ std::array<Microphone, 8> makeMicrophones()
     }};
 }
 
-// Adds the dry drum as one microphone hears it: delayed, duller, quieter.
-void addPath(
-    std::span<float> out, std::span<const float> dry, const Path& path, double gain, double rate
-)
+// What a microphone hears of a dry sound: delayed, duller, quieter.
+struct Heard {
+    std::span<const float> dry;
+    std::size_t delay = 0;
+    float smooth = 1.0F;
+    float level = 0.0F;
+};
+
+Heard heardOver(std::span<const float> dry, const Path& path, double gain, double rate)
 {
-    const auto delay = static_cast<std::size_t>(std::llround(path.metres / kSpeedOfSound * rate));
     const bool isBright = path.lowPassHertz >= 0.4 * rate;
-    const auto smooth = static_cast<float>(
-        isBright ? 1.0 : -std::expm1(-2.0 * std::numbers::pi * path.lowPassHertz / rate)
-    );
-    const auto level = static_cast<float>(gain);
-    float held = 0.0F;
-    for (std::size_t i = 0; i + delay < out.size(); ++i) {
-        held += smooth * (dry[i] - held) + kNeverDenormal;
-        out[i + delay] += level * held;
-    }
+    return {
+        dry,
+        static_cast<std::size_t>(std::llround(path.metres / kSpeedOfSound * rate)),
+        static_cast<float>(
+            isBright ? 1.0 : -std::expm1(-2.0 * std::numbers::pi * path.lowPassHertz / rate)
+        ),
+        static_cast<float>(gain)};
 }
 
 // The first echo of each of six walls, of the whole kit: later and duller than the drums.
 void addWalls(
-    std::span<float> out, std::span<const float> all, const Microphone& microphone, double rate
+    std::vector<Heard>& heard, std::span<const float> all, const Microphone& microphone, double rate
 )
 {
     constexpr std::array<double, 6> kMetres{2.3, 2.9, 3.5, 4.4, 5.2, 6.7};
     for (const double metres : kMetres) {
         const double gain = microphone.wallDecibels - 2.0 * metres;
-        addPath(out, all, {metres, 0.0, 5000.0}, 0.5 * fromDecibels(gain), rate);
+        heard.push_back(heardOver(all, {metres, 0.0, 5000.0}, 0.5 * fromDecibels(gain), rate));
+    }
+}
+
+// Adds some sounds frame by frame: each one's filter waits for its own frame before, and the others go on meanwhile.
+template<std::size_t kTogether>
+void addTogether(std::span<float> out, std::span<const Heard, kTogether> heard)
+{
+    std::array<float, kTogether> held{};
+    std::array<float, kTogether> smooth{};
+    std::array<float, kTogether> level{};
+    std::array<const float*, kTogether> dry{};
+    std::size_t latest = 0;
+    for (std::size_t k = 0; k < kTogether; ++k) {
+        smooth[k] = heard[k].smooth;
+        level[k] = heard[k].level;
+        dry[k] = heard[k].dry.data();
+        latest = std::max(latest, heard[k].delay);
+    }
+    const auto hear = [&](std::size_t k, std::size_t n) {
+        held[k] += smooth[k] * (dry[k][n - heard[k].delay] - held[k]) + kNeverDenormal;
+        return level[k] * held[k];
+    };
+    for (std::size_t n = 0; n < std::min(latest, out.size()); ++n) {
+        for (std::size_t k = 0; k < kTogether; ++k) {
+            out[n] += n >= heard[k].delay ? hear(k, n) : 0.0F;
+        }
+    }
+    for (std::size_t n = latest; n < out.size(); ++n) {
+        float sum = out[n];
+        for (std::size_t k = 0; k < kTogether; ++k) {
+            sum += hear(k, n);
+        }
+        out[n] = sum;
+    }
+}
+
+void addHeard(std::span<float> out, std::span<const Heard> heard, const Work& work)
+{
+    constexpr std::size_t kTogether = 6;
+    std::size_t k = 0;
+    for (; k + kTogether <= heard.size() && !work.stopped(); k += kTogether) {
+        addTogether<kTogether>(out, heard.subspan(k).first<kTogether>());
+    }
+    for (; k < heard.size() && !work.stopped(); ++k) {
+        addTogether<1>(out, heard.subspan(k).first<1>());
     }
 }
 
@@ -280,19 +327,22 @@ recordKit(const KitPerformance& performance, const RecordingSettings& settings, 
     tbb::parallel_for(std::size_t{0}, microphones.size(), [&](std::size_t m) {
         const Microphone& microphone = microphones[m];
         const auto out = takes[m].channel(0);
+        std::vector<Heard> heard;
         for (std::size_t drum = 0; drum < kDrums; ++drum) {
-            if (work.stopped()) {
-                return;
-            }
             const Path& path = microphone.paths[drum];
             const double bleed = path.metres > kOwnMetres ? settings.bleedDecibels : 0.0;
-            addPath(out, dry[drum], path, 0.5 * fromDecibels(path.decibels + bleed), rate);
+            const double gain = 0.5 * fromDecibels(path.decibels + bleed);
+            heard.push_back(heardOver(dry[drum], path, gain, rate));
         }
         if (microphone.wallDecibels > -100.0) {
-            addWalls(out, all, microphone, rate);
+            addWalls(heard, all, microphone, rate);
         }
         const Path roomPath{2.5, 0.0, 9000.0};
-        addPath(out, wet, roomPath, fromDecibels(microphone.roomDecibels), rate);
+        heard.push_back(heardOver(wet, roomPath, fromDecibels(microphone.roomDecibels), rate));
+        addHeard(out, heard, work);
+        if (work.stopped()) {
+            return;
+        }
         Random random(performance.settings.seed * 977 + m);
         const double noise = fromDecibels(settings.noiseDecibels);
         for (float& sample : out) {

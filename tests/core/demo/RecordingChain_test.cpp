@@ -1,4 +1,4 @@
-#include "core/demo/RecordingChain.h"
+#include "testkit/RecordingChain.h"
 
 #include <gtest/gtest.h>
 
@@ -7,7 +7,7 @@
 #include <numbers>
 #include <vector>
 
-namespace orthochron::demo {
+namespace orthochron::testkit {
 namespace {
 
 constexpr Hertz kRate(48000.0);
@@ -99,7 +99,7 @@ TEST(RecordingChain, SilenceStaysSilent)
 
 TEST(RecordingChain, MadeUpOnesAreOfAllKinds)
 {
-    Random random(5);
+    demo::Random random(5);
     int compressed = 0;
     int driven = 0;
     int gated = 0;
@@ -116,4 +116,4 @@ TEST(RecordingChain, MadeUpOnesAreOfAllKinds)
 }
 
 }  // namespace
-}  // namespace orthochron::demo
+}  // namespace orthochron::testkit

@@ -1,9 +1,9 @@
 #include <gtest/gtest.h>
 
 #include "core/demo/MadeUpKit.h"
-#include "core/demo/RecordingChain.h"
 #include "core/onset/Belief.h"
 #include "core/onset/OnsetDetector.h"
+#include "testkit/RecordingChain.h"
 
 #include <array>
 #include <cmath>
@@ -55,9 +55,9 @@ void sendThroughChains(
 {
     demo::Random random(seed);
     for (std::size_t m = 0; m < takes.size(); ++m) {
-        const demo::RecordingChain chain = demo::madeUpChain(random);
+        const testkit::RecordingChain chain = testkit::madeUpChain(random);
         if (demo::isClose(recording.microphones[m])) {
-            demo::passThrough(chain, takes[m].channel(0), recording.rate);
+            testkit::passThrough(chain, takes[m].channel(0), recording.rate);
         }
     }
 }

@@ -5,7 +5,7 @@
 
 #include <span>
 
-namespace orthochron::demo {
+namespace orthochron::testkit {
 
 // What stands between a microphone and its take: who records through a compressor, a gate or a preamplifier that is
 // driven hard gets what these do to a blow and to what bleeds. Levels in dB against the loudest sample, which stays
@@ -20,9 +20,9 @@ struct RecordingChain {
 };
 
 // Mild to heavy: a compressor in two of three; a third of all driven and another gated.
-[[nodiscard]] RecordingChain madeUpChain(Random& random);
+[[nodiscard]] RecordingChain madeUpChain(demo::Random& random);
 
 // One microphone's samples, as they come out of it.
 void passThrough(const RecordingChain& chain, std::span<float> samples, Hertz rate);
 
-}  // namespace orthochron::demo
+}  // namespace orthochron::testkit

@@ -1,9 +1,9 @@
-#include "core/demo/RecordingChain.h"
+#include "testkit/RecordingChain.h"
 
 #include <algorithm>
 #include <cmath>
 
-namespace orthochron::demo {
+namespace orthochron::testkit {
 
 namespace {
 
@@ -72,7 +72,7 @@ void gate(const RecordingChain& chain, std::span<float> samples, Hertz rate)
 
 }  // namespace
 
-RecordingChain madeUpChain(Random& random)
+RecordingChain madeUpChain(demo::Random& random)
 {
     RecordingChain chain;
     if (random.even() < 2.0 / 3.0) {
@@ -105,4 +105,4 @@ void passThrough(const RecordingChain& chain, std::span<float> samples, Hertz ra
     }
 }
 
-}  // namespace orthochron::demo
+}  // namespace orthochron::testkit
