@@ -7,6 +7,23 @@
 
 namespace orthochron::testkit {
 
+namespace {
+
+// How loud each harmonic of a falling spectrum is; the first is number 1.
+double fallingAt(int harmonic)
+{
+    static const std::vector<double> kFalling = [] {
+        std::vector<double> falling{0.0};
+        for (int k = 1; k < 400; ++k) {
+            falling.push_back(std::pow(static_cast<double>(k), -1.1));
+        }
+        return falling;
+    }();
+    return kFalling.at(static_cast<std::size_t>(harmonic));
+}
+
+}  // namespace
+
 Voice sing(const VoiceSettings& settings)
 {
     constexpr std::array kSteps{0.0, 2.0, -1.0, 3.0, 0.5, -2.0};
@@ -34,7 +51,7 @@ Voice sing(const VoiceSettings& settings)
         double value = 0.0;
         for (int k = 1; k * hertz < std::min(0.45 * rate, 7000.0); ++k) {
             const double high = k * hertz;
-            const double plain = std::pow(static_cast<double>(k), -1.1);
+            const double plain = fallingAt(k);
             const double off = (high - settings.formant) / 350.0;
             const double strength =
                 settings.formant > 0.0 ? 0.15 * plain + 0.3 * std::exp(-0.5 * off * off) : plain;
@@ -92,8 +109,7 @@ Voice singMelody(const std::vector<VoiceNote>& notes, Hertz rate)
             phase += hertz / rate.count();
             for (int k = 1; k * hertz < 7000.0; ++k) {
                 const double off = (k * hertz - kFormant) / 350.0;
-                const double strength =
-                    0.2 * std::pow(static_cast<double>(k), -1.1) + 0.3 * std::exp(-0.5 * off * off);
+                const double strength = 0.2 * fallingAt(k) + 0.3 * std::exp(-0.5 * off * off);
                 value += strength * std::sin(2.0 * std::numbers::pi * k * phase + 0.7 * k);
             }
             voice.hertz[static_cast<std::size_t>(n)] = hertz;
