@@ -1,16 +1,21 @@
 #include <aubio/aubio.h>
 #include <fmt/format.h>
 
+#include "core/demo/DrumVoices.h"
 #include "core/demo/KitRecording.h"
 #include "core/onset/OnsetDetector.h"
 #include "core/tempo/MapDraft.h"
+#include "core/tempo/Tempo.h"
 
+#include <array>
 #include <cmath>
+#include <numbers>
 #include <span>
 #include <tuple>
 
 // How well the hits of made-up kits are found: F at ±10 ms for each close microphone, among the
-// bleed of all eight; and how well made-up drummers without a click are followed; printed as tables. docs/benchmarks.md quotes it.
+// bleed of all eight; how well made-up drummers without a click are followed; and how
+// loops of patterns made up by chance are counted; printed as tables. docs/benchmarks.md quotes it.
 namespace orthochron {
 namespace {
 
@@ -230,6 +235,154 @@ void printFollowed()
     }
 }
 
+constexpr Hertz kLoopRate(44100.0);
+
+// A loop of a few bars that are alike but for some steps, and what it was played at.
+struct Loop {
+    double bpm = 0.0;
+    bool isExact = false;  // seamless; others have silence behind or lack a part of the last beat
+    std::vector<float> sound;
+};
+
+enum class LoopKind { Drums, Plucked, Both };
+
+void addSound(std::vector<float>& loop, std::span<const float> sound, double seconds)
+{
+    const auto from = static_cast<std::size_t>(std::max(seconds, 0.0) * kLoopRate.count());
+    for (std::size_t i = 0; i < sound.size() && from + i < loop.size(); ++i) {
+        loop[from + i] += sound[i];
+    }
+}
+
+std::vector<float> pluck(double hertz, double level, double seconds)
+{
+    std::vector<float> sound(static_cast<std::size_t>(seconds * kLoopRate.count()));
+    for (std::size_t i = 0; i < sound.size(); ++i) {
+        const double time = static_cast<double>(i) / kLoopRate.count();
+        double value = 0.0;
+        for (int k = 1; k <= 6; ++k) {
+            value +=
+                std::sin(2.0 * std::numbers::pi * k * hertz * time) * std::exp(-k * time * 3.0) / k;
+        }
+        const double left = std::min((seconds - time) / 0.01, 1.0);
+        sound[i] = static_cast<float>(level * left * value * (1.0 - std::exp(-time / 0.001)));
+    }
+    return sound;
+}
+
+// Which of a bar's steps are struck: most often the beats, seldom what lies between halves of them.
+std::vector<int> madeUpPattern(int steps, bool isSlow, demo::Random& random)
+{
+    std::vector<int> pattern;
+    for (int step = 0; step < steps; ++step) {
+        const double odds = step % 4 == 0 ? 0.6 : step % 2 == 0 ? 0.4 : isSlow ? 0.18 : 0.1;
+        if (step == 0 || random.even() < odds) {
+            pattern.push_back(step);
+        }
+    }
+    return pattern;
+}
+
+Loop madeUpLoop(LoopKind kind, demo::Random& random)
+{
+    constexpr std::array kBars{1, 2, 2, 4, 4, 8};
+    constexpr std::array kRoots{0, -4, -2, -5};
+    Loop loop;
+    loop.bpm = 66.0 * std::exp2(random.between(0.0, 1.4));
+    const int beats = random.even() < 0.8 ? 4 : 3;
+    const int bars = kBars[static_cast<std::size_t>(random.between(0.0, 5.99))];
+    const double beat = 60.0 / loop.bpm;
+    const double late = random.even() < 0.2 ? random.between(0.03, 0.08) : 0.0;  // of a beat: swung
+    const double length = bars * beats * beat;
+    const double end = random.even();
+    loop.isExact = end < 0.65;
+    const double lasts = loop.isExact ? length
+                         : end < 0.82 ? length + random.between(0.2, 0.6) * beats * beat
+                                      : length - random.between(0.15, 0.6) * beat;
+    loop.sound.resize(static_cast<std::size_t>(std::llround(lasts * kLoopRate.count())));
+    const bool isSlow = loop.bpm < 100.0;
+    const auto kicks = madeUpPattern(4 * beats, isSlow, random);
+    std::array<std::vector<int>, 2> notes;
+    for (auto& each : notes) {
+        each = madeUpPattern(4 * beats, isSlow, random);
+    }
+    const int hats = isSlow && random.even() < 0.5 ? 1 : 2;
+    const double low = random.between(40.0, 120.0);
+    const auto blow = [&](demo::Drum drum, double velocity) {
+        return demo::soundOf(drum, velocity, kLoopRate, {}, random);
+    };
+    const auto kick = blow(demo::Drum::Kick, 0.8);
+    const auto snare = blow(demo::Drum::Snare, 0.8);
+    const auto loudHat = blow(demo::Drum::Hat, 0.5);
+    const auto softHat = blow(demo::Drum::Hat, 0.3);
+    for (int bar = 0; bar < bars; ++bar) {
+        const auto placeOf = [&](int step) {
+            return (bar * beats + 0.25 * step + (step % 2 == 1 ? late : 0.0)) * beat +
+                   0.003 * random.bell();
+        };
+        if (kind != LoopKind::Plucked) {
+            for (const int step : kicks) {
+                addSound(loop.sound, kick, placeOf(step));
+            }
+            for (int step = 4; step < 4 * beats; step += 8) {
+                addSound(loop.sound, snare, placeOf(step));
+            }
+            for (int step = 0; step < 4 * beats; step += hats) {
+                addSound(loop.sound, step % 4 == 0 ? loudHat : softHat, placeOf(step));
+            }
+        }
+        if (kind != LoopKind::Drums) {
+            const double root = low * std::exp2(kRoots[static_cast<std::size_t>(bar % 4)] / 12.0);
+            for (const int step : notes[random.even() < 0.7 ? 0 : 1]) {
+                addSound(
+                    loop.sound, pluck(root, step == 0 ? 0.3 : 0.22, 0.9 * beat), placeOf(step)
+                );
+            }
+        }
+    }
+    return loop;
+}
+
+// Of so many loops the part that is counted as it was played, so or at half or double, and of the seamless ones to a
+// thousandth.
+void printLoops()
+{
+    constexpr int kLoops = 200;
+    fmt::print(
+        "\n{:<24}{:>8}{:>16}{:>12}\n", "tempo of loops", "right", "half or double", "to 0.1 %"
+    );
+    for (const auto& [name, kind] :
+         {std::pair{"drums", LoopKind::Drums},
+          std::pair{"plucked", LoopKind::Plucked},
+          std::pair{"both", LoopKind::Both}}) {
+        demo::Random random(7001);
+        int right = 0;
+        int octave = 0;
+        int exact = 0;
+        int seamless = 0;
+        for (int n = 0; n < kLoops; ++n) {
+            const Loop loop = madeUpLoop(kind, random);
+            const auto found = findTempo(channelOver(loop.sound), kLoopRate);
+            const double said = found && !found->readings.empty() ? found->readings[0].bpm : 0.0;
+            const auto isNear = [&](double times, double off) {
+                return std::abs(said * times / loop.bpm - 1.0) < off;
+            };
+            right += isNear(1.0, 0.04) ? 1 : 0;
+            octave += isNear(1.0, 0.04) || isNear(2.0, 0.04) || isNear(0.5, 0.04) ? 1 : 0;
+            seamless += loop.isExact ? 1 : 0;
+            exact += loop.isExact && isNear(1.0, 0.001) ? 1 : 0;
+        }
+        const auto part = [](int of, int all) { return static_cast<double>(of) / all; };
+        fmt::print(
+            "{:<24}{:>8.3f}{:>16.3f}{:>12.3f}\n",
+            name,
+            part(right, kLoops),
+            part(octave, kLoops),
+            part(exact, seamless)
+        );
+    }
+}
+
 }  // namespace
 }  // namespace orthochron
 
@@ -240,5 +393,6 @@ int main()
         orthochron::print(kit);
     }
     orthochron::printFollowed();
+    orthochron::printLoops();
     return 0;
 }

@@ -54,10 +54,11 @@ AudioBuffer tongued(double hertz, double seconds, double missing, double width, 
         return 1.0 - missing * bulge(time, middle, width);
     });
     std::mt19937 random(3);
-    std::normal_distribution<double> noise(0.0, breath);
+    std::normal_distribution<double> noise;
     for (std::size_t i = 0; i < sound.channel(0).size(); ++i) {
         const double time = static_cast<double>(i) / kRate.count();
-        sound.channel(0)[i] += static_cast<float>(noise(random) * bulge(time, middle, width));
+        sound.channel(0)[i] +=
+            static_cast<float>(breath * noise(random) * bulge(time, middle, width));
     }
     return sound;
 }
