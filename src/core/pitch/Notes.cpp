@@ -73,10 +73,10 @@ std::vector<int> rowOf(std::span<const PitchFrame> run)
     return row;
 }
 
-bool isPitchDisturbed(std::span<const PitchFrame> frames)
+bool isPitchDisturbed(std::span<const PitchFrame> curve, std::size_t from, std::size_t to)
 {
     const PitchFrame* before = nullptr;
-    for (const PitchFrame& frame : frames) {
+    for (const PitchFrame& frame : curve.subspan(from, std::min(to, curve.size()) - from)) {
         if (!frame.isVoiced() || frame.confidence < kUnclear) {
             return true;
         }
@@ -104,8 +104,8 @@ bool isStruckAgain(std::span<const PitchFrame> curve, std::size_t begin, std::si
     }
     const bool rises = rise(n) >= kRise && rise(n) >= rise(n + 1) && rise(n) > rise(n - 1) &&
                        loudest >= kRise * curve[n - kRiseWithin].power;
-    return rises && (rise(n) >= kSteepRise ||
-                     isPitchDisturbed(curve.subspan(n - kRiseWithin, kRiseWithin + kDisturbed)));
+    return rises &&
+           (rise(n) >= kSteepRise || isPitchDisturbed(curve, n - kRiseWithin, n + kDisturbed));
 }
 
 // Whether it is tongued or bowed anew: the sound dips for a moment and is back at once. No tremolo is as
@@ -142,7 +142,7 @@ bool isTonguedAgain(std::span<const PitchFrame> curve, std::size_t begin, std::s
     const double after = loudestOf(n + 1, n + kDipWithin + 1);
     const bool dips = isLeast && std::min(before, after) >= kDipOfPower * here;
     return dips && (std::max(before, after) >= kDeepDip * here ||
-                    isPitchDisturbed(curve.subspan(n - kDisturbed, 2 * kDisturbed + 1)));
+                    isPitchDisturbed(curve, n - kDisturbed, n + kDisturbed + 1));
 }
 
 // The pitch of a sound is known only once some periods of it have passed: a note after a gap begins where

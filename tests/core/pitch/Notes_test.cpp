@@ -81,8 +81,8 @@ TEST(Notes, AToneThatSwellsAgainByItselfIsOneNote)
     // What a bowed string's partials do to each other: 5 dB down for a moment, its pitch as clear as ever.
     EXPECT_EQ(notesIn(tongued(196.0, 1.2, 0.45, 0.015, 0.0)).size(), 1U);
     // Up again by 7 dB within 40 ms, after it had died away.
-    const auto rises = [](double confidence) {
-        std::vector<PitchFrame> curve(200, {Hertz(196.0), 1.0, 0.02});
+    const auto rises = [](double confidence, std::size_t frames = 200) {
+        std::vector<PitchFrame> curve(frames, {Hertz(196.0), 1.0, 0.02});
         for (std::size_t n = 60; n < 108; ++n) {
             curve[n].power = n < 100 ? 0.004 : 0.004 + 0.002 * static_cast<double>(n - 99);
         }
@@ -91,6 +91,8 @@ TEST(Notes, AToneThatSwellsAgainByItselfIsOneNote)
     };
     EXPECT_EQ(rises(1.0), 1U);
     EXPECT_EQ(rises(0.6), 2U);
+    // Likewise where the recording ends with it.
+    EXPECT_EQ(rises(1.0, 110), 1U);
 }
 
 TEST(Notes, ALowToneThatIsTonguedAnewBeginsWhereItDips)
