@@ -80,6 +80,15 @@ TEST(Notes, AToneThatSwellsAgainByItselfIsOneNote)
 {
     // What a bowed string's partials do to each other: 5 dB down for a moment, its pitch as clear as ever.
     EXPECT_EQ(notesIn(tongued(196.0, 1.2, 0.45, 0.015, 0.0)).size(), 1U);
+    // Where its pitch starts a little to the side of it, it was begun anew.
+    const auto dips = [](double cents) {
+        std::vector<PitchFrame> curve(200, {Hertz(196.0), 1.0, 0.02});
+        curve[100].power = 0.006;
+        curve[101].pitch = Hertz(196.0 * std::exp2(cents / 1200.0));
+        return notesOf(curve, kRate).size();
+    };
+    EXPECT_EQ(dips(5.0), 1U);
+    EXPECT_EQ(dips(20.0), 2U);
     // Up again by 7 dB within 40 ms, after it had died away.
     const auto rises = [](double confidence, std::size_t frames = 200) {
         std::vector<PitchFrame> curve(frames, {Hertz(196.0), 1.0, 0.02});

@@ -133,13 +133,15 @@ TEST(Tempo, TheFirstBeatIsWhereItIsStruckHardestNotWhereItBegins)
     EXPECT_NEAR(std::remainder(tempo.readings[0].firstBeat.count() - 0.35, 0.5), 0.0, 0.03);
 }
 
-// Plucks at these places of every bar of four beats, in quarters of a beat.
-std::vector<float> plucked(double bpm, int bars, const std::vector<int>& places)
+// Plucks at these places of every bar, in quarters of a beat.
+std::vector<float> plucked(double bpm, int bars, const std::vector<int>& places, int beatsOfBar = 4)
 {
-    std::vector<float> samples(static_cast<std::size_t>(bars * 240.0 / bpm * kRate.count()), 0.0F);
+    std::vector<float> samples(
+        static_cast<std::size_t>(bars * beatsOfBar * 60.0 / bpm * kRate.count()), 0.0F
+    );
     for (int bar = 0; bar < bars; ++bar) {
         for (const int place : places) {
-            const double from = (4.0 * bar + 0.25 * place) * 60.0 / bpm;
+            const double from = (beatsOfBar * bar + 0.25 * place) * 60.0 / bpm;
             const auto at = static_cast<std::size_t>(from * kRate.count());
             for (std::size_t i = 0; i < 9000 && at + i < samples.size(); ++i) {
                 const double t = static_cast<double>(i) / kRate.count();
@@ -161,6 +163,10 @@ TEST(Tempo, IsCountedSoThatItsBarsComeBack)
         ASSERT_FALSE(tempo.readings.empty()) << bars;
         EXPECT_NEAR(tempo.readings[0].bpm, 119.4, 1e-3) << bars;
     }
+    // Bars of three, which come back by twos.
+    const TempoFound three = found(plucked(118.0, 4, {0, 4, 8, 10, 11}, 3));
+    ASSERT_FALSE(three.readings.empty());
+    EXPECT_NEAR(three.readings[0].bpm, 118.0, 1e-3);
 }
 
 TEST(Tempo, ALengthThatIsWholeToAHundredthOfABeatIsNoChance)
