@@ -57,7 +57,7 @@ struct Turning {
 struct Course {
     Turning first;
     Turning second;
-    Seconds length;
+    Frames length;
 };
 
 // A course of two strings a little apart, stiff, struck by a wooden hammer.
@@ -79,7 +79,7 @@ void strike(AudioBuffer& sound, Hertz rate, const TimedNote& note, std::mt19937&
         courses.push_back(
             {{strength, partial, fall, rate},
              {0.6 * strength, 1.0012 * partial, fall, rate},
-             Seconds(6.0 / fall)}
+             toFrames(Seconds(6.0 / fall), rate)}
         );
     }
     const double settles = std::exp(-1.0 / rate.count() / 0.0007);
@@ -94,7 +94,7 @@ void strike(AudioBuffer& sound, Hertz rate, const TimedNote& note, std::mt19937&
             out += static_cast<float>((1.0 - still) * (course.first.high + course.second.high));
         }
         // The higher they are the sooner they have died away.
-        while (!courses.empty() && at + Frames(1) - from >= toFrames(courses.back().length, rate)) {
+        while (!courses.empty() && at + Frames(1) - from >= courses.back().length) {
             courses.pop_back();
         }
     }

@@ -187,22 +187,21 @@ public:
         }
     }
 
-    // 0..1. What goes round goes on with its beginning. None where too little is left to compare.
-    [[nodiscard]] std::optional<double> after(Seconds lag, bool goesRound) const
+    // 0..1. None where too little is left to compare.
+    [[nodiscard]] std::optional<double> after(Seconds lag) const
     {
         constexpr double kMost = 0.6;  // of it all
-        constexpr double kMostRound = 0.9;
         const auto apart = static_cast<std::size_t>(std::llround(lag / step_));
         const auto count = static_cast<double>(values_.size());
-        if (static_cast<double>(apart) > (goesRound ? kMostRound : kMost) * count) {
+        if (static_cast<double>(apart) > kMost * count) {
             return std::nullopt;
         }
         double both = 0.0;
         double now = 0.0;
         double then = 0.0;
-        for (std::size_t n = 0; n < values_.size() - (goesRound ? 0 : apart); ++n) {
+        for (std::size_t n = 0; n + apart < values_.size(); ++n) {
             const double here = values_[n];
-            const double there = values_[(n + apart) % values_.size()];
+            const double there = values_[n + apart];
             both += here * there;
             now += here * here;
             then += there * there;
@@ -217,12 +216,12 @@ private:
 
 // How like its bars are, were they of four beats or of six: a bar is played again and again, what is a beat and a half
 // to the player is not. Where there is but one bar, as like as bars usually are.
-double likenessOfBars(const Recurrence& recurrence, double beat, bool goesRound)
+double likenessOfBars(const Recurrence& recurrence, double beat)
 {
     constexpr double kUsual = 0.6;
     std::optional<double> most;
     for (const double beats : {4.0, 6.0}) {
-        most = std::max(most, recurrence.after(Seconds(beats * beat), goesRound));
+        most = std::max(most, recurrence.after(Seconds(beats * beat)));
     }
     return most.value_or(kUsual);
 }
@@ -348,14 +347,12 @@ std::vector<Weighed> weigh(
             weighed.odds = oddsOf(pulses, 60.0 / beat, third - half) +
                            kExplained * std::log(peak.height / strongest);
             weighed.reading.wholeBeats = wholeBeats(length, beat);
-            bool goesRound = false;
             if (const auto whole = weighed.reading.wholeBeats) {
                 const double off = std::abs(length->count() / beat - *whole);
                 beat = length->count() / *whole;
                 weighed.odds += oddsOfLength(*whole, off);
-                goesRound = off < kNoChance;
             }
-            weighed.odds += kComesBack * likenessOfBars(recurrence, beat, goesRound);
+            weighed.odds += kComesBack * likenessOfBars(recurrence, beat);
             weighed.reading.bpm = std::clamp(60.0 / beat, range.least, range.most);
             weighed.reading.firstBeat = firstBeatOf(events, beat, pulses, phase);
             all.push_back(weighed);

@@ -89,19 +89,22 @@ TEST(Notes, AToneThatSwellsAgainByItselfIsOneNote)
     };
     EXPECT_EQ(dips(5.0), 1U);
     EXPECT_EQ(dips(20.0), 2U);
-    // Up again by 7 dB within 40 ms, after it had died away.
-    const auto rises = [](double confidence, std::size_t frames = 200) {
+    // Up again within 40 ms, after it had died away; as sure of its pitch as said at a frame.
+    const auto rises = [](double quiet, double confidence, std::size_t at, std::size_t frames) {
         std::vector<PitchFrame> curve(frames, {Hertz(196.0), 1.0, 0.02});
         for (std::size_t n = 60; n < 108; ++n) {
-            curve[n].power = n < 100 ? 0.004 : 0.004 + 0.002 * static_cast<double>(n - 99);
+            const double part = n < 100 ? 0.0 : static_cast<double>(n - 99) / 8.0;
+            curve[n].power = quiet + (0.02 - quiet) * part;
         }
-        curve[103].confidence = confidence;
+        curve[at].confidence = confidence;
         return notesOf(curve, kRate).size();
     };
-    EXPECT_EQ(rises(1.0), 1U);
-    EXPECT_EQ(rises(0.6), 2U);
+    EXPECT_EQ(rises(0.004, 1.0, 103, 200), 1U);  // by 7 dB
+    EXPECT_EQ(rises(0.004, 0.6, 103, 200), 2U);
+    EXPECT_EQ(rises(0.004, 0.6, 110, 200), 2U);
+    EXPECT_EQ(rises(0.002, 1.0, 103, 200), 2U);  // by 10 dB
     // Likewise where the recording ends with it.
-    EXPECT_EQ(rises(1.0, 110), 1U);
+    EXPECT_EQ(rises(0.004, 1.0, 103, 110), 1U);
 }
 
 TEST(Notes, ALowToneThatIsTonguedAnewBeginsWhereItDips)
