@@ -18,7 +18,7 @@ constexpr double kClickFloor = 0.001;            // -60 dB of the level around
 constexpr Seconds kHeard = milliseconds(10.0);   // a level is heard over this
 constexpr double kDipShare = 0.06;               // -24 dB
 constexpr Seconds kAttack = milliseconds(5.0);   // a join within this after a start cuts the attack
-constexpr double kLeastDecay = 0.1;              // of what is repeated and turned down
+constexpr double kLeastDecay = 0.03;             // of what is repeated and turned down
 constexpr double kAudible = 3e-4;                // RMS, -70 dB: below it nothing is reported
 
 using Samples = std::vector<float>;
@@ -138,13 +138,20 @@ Result<JoinSound> soundOf(const AuditInput& input, std::size_t index, int microp
     const std::span<const float> edited(sound.edited);
     const std::size_t begin = sound.begin;
     const std::size_t end = sound.end;
+    const auto quieten = [&](Samples& side, std::size_t from, std::size_t to) {
+        const DecayGain gain =
+            decayGain(edited.subspan(from, to - from), std::span(side).subspan(from, to - from));
+        for (std::size_t i = 0; i < side.size(); ++i) {
+            side[i] *= static_cast<float>(
+                gain.at(static_cast<std::int64_t>(i) - static_cast<std::int64_t>(from))
+            );
+        }
+    };
     if (pieceBefore.diesAway) {
-        const auto heard = edited.first(begin);
-        scale(sound.before, decayGain(heard, std::span(sound.before).first(begin)));
+        quieten(sound.before, 0, begin);
     }
     if (pieceAfter.diesAway) {
-        const auto heard = edited.subspan(end);
-        scale(sound.after, decayGain(heard, std::span(sound.after).subspan(end)));
+        quieten(sound.after, end, size);
     }
     return sound;
 }
@@ -191,15 +198,35 @@ void checkAttacks(const EditMap& map, std::size_t index, std::vector<Finding>& f
 
 }  // namespace
 
-double decayGain(std::span<const float> edited, std::span<const float> recorded)
+DecayGain decayGain(std::span<const float> edited, std::span<const float> recorded)
 {
+    // Least squares, weighed by the power there is: the mean first, then the slope around its middle.
     double product = 0.0;
     double power = 1e-20;
-    for (std::size_t i = 0; i < std::min(edited.size(), recorded.size()); ++i) {
-        product += static_cast<double>(edited[i]) * static_cast<double>(recorded[i]);
-        power += static_cast<double>(recorded[i]) * static_cast<double>(recorded[i]);
+    double middle = 0.0;
+    const std::size_t size = std::min(edited.size(), recorded.size());
+    for (std::size_t i = 0; i < size; ++i) {
+        const auto there = static_cast<double>(recorded[i]);
+        product += static_cast<double>(edited[i]) * there;
+        power += there * there;
+        middle += static_cast<double>(i) * there * there;
     }
-    return std::clamp(product / power, kLeastDecay, 1.0);
+    middle /= power;
+    double along = 0.0;
+    double spread = 1e-20;
+    for (std::size_t i = 0; i < size; ++i) {
+        const auto there = static_cast<double>(recorded[i]);
+        const double place = static_cast<double>(i) - middle;
+        along += place * static_cast<double>(edited[i]) * there;
+        spread += place * place * there * there;
+    }
+    return {product / power, along / spread, middle};
+}
+
+double DecayGain::at(std::int64_t index) const
+{
+    const double here = mean + slope * (static_cast<double>(index) - middle);
+    return std::clamp(here, kLeastDecay, 1.0);
 }
 
 std::optional<Frames> EditMap::heardAt(Frames recorded) const

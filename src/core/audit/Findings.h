@@ -44,8 +44,8 @@ struct EditMap {
         double gain = 1.0;
         bool isPlain = true;  // sounds as recorded: only then is it known where its hits are
         bool isHeard = true;  // joins of muted pieces are not checked
-        // It repeats what had died away meanwhile and is turned down to that: down to a tenth it is as
-        // it should be.
+        // It repeats what had died away meanwhile and is turned down to that, by 30 dB at the most, until
+        // the lead-in of what is struck next.
         bool diesAway = false;
     };
     struct Join {
@@ -67,8 +67,16 @@ struct EditMap {
     [[nodiscard]] std::optional<Frames> heardAt(Frames recorded) const;
 };
 
-// How loud what dies away is against what was recorded, as far as that may be so.
-[[nodiscard]] double decayGain(std::span<const float> edited, std::span<const float> recorded);
+// How loud what dies away is against what was recorded, as far as that may be so: along a line.
+struct DecayGain {
+    double mean;
+    double slope;   // a frame
+    double middle;  // where it is the mean
+
+    [[nodiscard]] double at(std::int64_t index) const;
+};
+
+[[nodiscard]] DecayGain decayGain(std::span<const float> edited, std::span<const float> recorded);
 
 // Reads a microphone's sound; callable from several threads at once.
 using MicrophoneReader =

@@ -358,7 +358,7 @@ splicesOf(const Song& song, const MicSet& set, const Sources& sources)
                 const PlannedJoin join{
                     after.begin() + clip.offset(), after.fade, moveOf(before), moveOf(after)};
                 joins.push_back({join, {}});
-                if (after.diesAwayUntil) {
+                if (after.rings) {
                     const Frames back = i + 1 < splices->size() ? (*splices)[i + 1].from
                                                                 : clip.soundStart + clip.length;
                     joins.back().diesAwayUntil = back + clip.offset();

@@ -12,9 +12,11 @@ namespace orthochron {
 namespace {
 
 constexpr Seconds kHop = milliseconds(1.0);
-constexpr double kOffDecibels = -35.0;      // a difference this far below the sound is none
-constexpr double kOffDying = -20.0;         // where the gain may change within a hop
-constexpr double kQuiet = 1e-4;             // RMS, -80 dB: the sound must be above it to be missed
+constexpr double kOffDecibels = -35.0;  // a difference this far below the sound is none
+constexpr double kOffDying = -20.0;     // where the gain may change within a hop
+constexpr Seconds kComesBack =
+    milliseconds(5.0);           // before its end: with the lead-in of what is struck next
+constexpr double kQuiet = 1e-4;  // RMS, -80 dB: the sound must be above it to be missed
 constexpr std::int64_t kLargestSkew = 240;  // samples looked for at each side
 constexpr std::int64_t kLongestClickHops = 3;
 constexpr std::int64_t kLongHops = 10;   // what is as long is known by its inside alone
@@ -78,7 +80,8 @@ private:
         const EditMap::Join* before = joinAfter(p, 1);
         const EditMap::Join* after = joinAfter(p, 0);
         const Frames from = before != nullptr ? before->at + before->length : piece.from;
-        const Frames to = after != nullptr ? after->at : piece.to;
+        const Frames end = after != nullptr ? after->at : piece.to;
+        const Frames to = piece.diesAway ? end - toFrames(kComesBack, input_.map.rate) : end;
         std::vector<Region> regions;
         if (!piece.isPlain) {
             return {};
@@ -147,9 +150,9 @@ private:
             const std::size_t end = std::min(edited.size(), n + hop);
             if (piece.diesAway) {
                 const std::span<float> here = std::span(wanted).subspan(n, end - n);
-                const double gain = decayGain(std::span(edited).subspan(n, end - n), here);
-                for (float& sample : here) {
-                    sample *= static_cast<float>(gain);
+                const DecayGain gain = decayGain(std::span(edited).subspan(n, end - n), here);
+                for (std::size_t i = 0; i < here.size(); ++i) {
+                    here[i] *= static_cast<float>(gain.at(static_cast<std::int64_t>(i)));
                 }
             }
             double difference = 0.0;

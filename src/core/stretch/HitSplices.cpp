@@ -27,7 +27,8 @@ constexpr double kEarlyCost = 1e-6;
 // A jump that ticks however long it is goes elsewhere:
 constexpr std::int64_t kPlaces = 12;                 // tried over all there are
 constexpr double kDearer = 2.0;                      // what another place may cost against the best
-constexpr Seconds kLongRepeat = milliseconds(28.0);  // less is too short to be heard to swell
+constexpr Seconds kLongRepeat = milliseconds(28.0);  // takes the longer crossfade
+constexpr Seconds kRingsOn = milliseconds(12.0);     // drawn out by less, none is heard to swell
 // How far a jump may differ from an even share of what is wanted, where others follow it.
 constexpr double kFreedom = 0.25;
 
@@ -40,7 +41,7 @@ public:
           b_(section.to.count()),
           hop_(static_cast<std::size_t>(std::max<std::int64_t>(frames(kHop), 1))),
           rest_((section.shiftFrom - section.shiftTo).count()),
-          diesAway_(section.isStruck && !section.isHeld),
+          rings_(section.isStruck && section.nextLeadIn > Frames(0) && -rest_ >= frames(kRingsOn)),
           rigid_(std::min(section.rigid.count(), (b_ - a_) / 4))
     {
         // As short as when cutting, unless so much is repeated that it would be heard as an echo.
@@ -58,6 +59,7 @@ public:
         }
         const std::int64_t count = jumpsWanted();
         std::int64_t free = a_ + rigid_;  // from here on the take may be left
+        Frames struck = first.shift;      // of the last that is struck
         for (std::int64_t left = count; left > 0 && rest_ != 0; --left) {
             const Window window = windowFor(left, free);
             const Jump jump = withoutTick(best(window, left), window);
@@ -66,8 +68,10 @@ public:
             next.fade = Frames(std::clamp<std::int64_t>(jump.at - free, 1, jump.fade));
             next.from = std::max(Frames(jump.at) + last.shift, last.from + next.fade);
             next.shift = last.shift - Frames(jump.by);
-            if (diesAway_ && -jump.by >= frames(kLongRepeat) && isQuietFrom(jump)) {
-                next.diesAwayUntil = Frames(b_);
+            if (rings_ && isQuietFrom(jump)) {
+                next.rings = Stroke{Frames(a_), Frames(b_), section_.nextLeadIn, struck};
+            } else {
+                struck = next.shift;
             }
             splices.push_back(next);
             rest_ -= jump.by;
@@ -349,7 +353,7 @@ private:
     std::int64_t b_;
     std::size_t hop_;
     std::int64_t rest_;  // still to be left out, take time; repeated where below 0
-    bool diesAway_;
+    bool rings_;
     std::int64_t rigid_;
     std::int64_t fade_ = 0;
     std::int64_t pad_ = 0;

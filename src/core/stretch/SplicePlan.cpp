@@ -89,8 +89,7 @@ void SplicePlan::fix(const Treatment& treatment)
              sound - lead,
              place.isAttack ? lead + toFrames(kAttack, rate_) : Frames(0),
              lead,
-             place.reach,
-             place.reach > Frames(0)}
+             place.reach}
         );
         lastTake = place.take;
         lastSound = sound;
@@ -160,7 +159,7 @@ Result<const std::vector<Splice>*> SplicePlan::between(std::size_t index)
             b.shift(),
             a.rigid,
             a.leadIn > Frames(0),
-            b.isHeld};
+            b.leadIn};
         auto found = material_ == Material::Line ? lineSplices(section, firstOf(index))
                                                  : hitSplices(section, firstOf(index));
         if (!found) {

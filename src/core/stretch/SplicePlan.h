@@ -35,7 +35,6 @@ private:
         Frames rigid;   // from there on nothing is touched for so long
         Frames leadIn;  // 0 where there is no attack
         Frames reach;   // 0 once it is settled
-        bool isHeld;
 
         [[nodiscard]] Frames shift() const { return sound - take; }
     };

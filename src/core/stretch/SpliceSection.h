@@ -7,14 +7,21 @@
 
 namespace orthochron {
 
+// An attack with its lead-in, and where the next begins with its own; take time.
+struct Stroke {
+    Frames at;
+    Frames next;
+    Frames leadIn;  // of the next
+    Frames shift;   // sound time less take time of the attack
+};
+
 // A run of a take as a stretched sound has it, sample for sample but for its gain.
 struct Splice {
     Frames from;   // sound time from which it is heard alone, until the next one's fade begins
     Frames fade;   // before that it comes in over these frames
     Frames shift;  // sound time less take time
-    // It repeats what had died away meanwhile: it goes on as quiet as that had become, and on dying away
-    // until the take is here. Otherwise it has its own level.
-    std::optional<Frames> diesAwayUntil = {};
+    // It is of what rings of this stroke, as quiet as that has become by now. Otherwise it has its own level.
+    std::optional<Stroke> rings = {};
 
     [[nodiscard]] Frames begin() const { return from - fade; }
 };
@@ -27,16 +34,16 @@ struct SpliceSection {
     Frames to;
     Frames shiftFrom;  // sound time less take time at its ends
     Frames shiftTo;
-    Frames rigid;         // from its beginning on nothing is touched for so long
-    bool isStruck;        // it begins with an attack
-    bool isHeld = false;  // it ends only because the next place is far
+    Frames rigid;                   // from its beginning on nothing is touched for so long
+    bool isStruck;                  // it begins with an attack
+    Frames nextLeadIn = Frames(0);  // 0 where it ends with none
 };
 
 // The splices of a section, beginning with `first`; the last has the shift of its end. Each leaves
 // the take as late as can be and goes on where the two sides go over into each other best on all
-// witnesses, measured as a join is, and so that no attack is lost or heard twice. What is repeated
-// after an attack with nothing else struck is turned down to where the sound had died away to, so
-// that a drum rings on instead of swelling. Errors: the witnesses'.
+// witnesses, measured as a join is, and so that no attack is lost or heard twice. Between two attacks
+// what is drawn out rings on, as long as nothing else is struck there, so that a drum dies away
+// instead of swelling. Errors: the witnesses'.
 [[nodiscard]] Result<std::vector<Splice>> hitSplices(const SpliceSection& section, Splice first);
 
 // The same for one note at a time: leaves out and repeats whole periods, as soon as time has run on

@@ -10,26 +10,23 @@ namespace orthochron {
 
 namespace {
 
-constexpr double kLeastDecibels = -6.0;           // of one repeat
-constexpr double kLeastInTheEnd = -4.0;           // of one repeat: more would be heard as a hole
-constexpr Seconds kLevel = milliseconds(25.0);    // a period and more of the lowest drum
-constexpr Seconds kJustNow = milliseconds(12.5);  // half of one: its power repeats by then
-constexpr Seconds kHop = milliseconds(5.0);
-constexpr std::size_t kMostDecays = 1024;
+// A lead-in comes up in its last moment: before that nothing of the attack is in it.
+constexpr Seconds kComesUp = milliseconds(1.0);
+constexpr std::size_t kMostRings = 1024;
 
 }  // namespace
 
-double SplicedSource::Decay::gainAt(Frames take) const
+double SplicedSource::Run::gainAt(Frames sound) const
 {
-    const double place =
-        static_cast<double>((take - first).count()) / static_cast<double>(hop.count());
-    if (place >= static_cast<double>(decibels.size())) {
-        return fromDecibels(end);
+    if (ring) {
+        return ring->gainAt(sound - splice.shift, splice.shift - splice.rings->shift);
     }
-    const auto before = static_cast<std::size_t>(std::max(place, 0.0));
-    const double next = before + 1 < decibels.size() ? decibels[before + 1] : end;
-    const double part = std::max(place, 0.0) - static_cast<double>(before);
-    return fromDecibels(decibels[before] + part * (next - decibels[before]));
+    if (leadInGain == 1.0 || sound >= risesTo) {
+        return 1.0;
+    }
+    const double left = static_cast<double>((risesTo - sound).count()) /
+                        static_cast<double>((risesTo - risesFrom).count());
+    return std::lerp(1.0, leadInGain, std::min(left, 1.0));
 }
 
 SplicedSource::SplicedSource(
@@ -46,105 +43,56 @@ Result<void> SplicedSource::read(Frames from, AudioBuffer& into)
     if (!splices) {
         return tl::unexpected(splices.error());
     }
-    // The first of a stretch has its own level.
     Run run;
     for (std::size_t i = 0; i < splices->size(); ++i) {
-        const Splice& splice = (*splices)[i];
-        const bool hasNext = i + 1 < splices->size();
-        const Frames end = hasNext ? std::min(to, (*splices)[i + 1].begin()) : to;
-        run.shift = splice.shift;
-        if (auto done = play(run, std::max(from, splice.from), end, from, into); !done) {
-            return done;
+        auto next = runOf(run, (*splices)[i]);
+        if (!next) {
+            return tl::unexpected(next.error());
         }
-        if (hasNext) {
-            const Splice& next = (*splices)[i + 1];
-            auto decay = decayOf(run, next);
-            if (!decay) {
-                return tl::unexpected(decay.error());
-            }
-            Run coming{next.shift, std::move(*decay)};
-            if (auto done = goOver(run, coming, next, from, into); !done) {
+        if (i > 0) {
+            if (auto done = goOver(run, *next, from, into); !done) {
                 return done;
             }
-            run = std::move(coming);
+        }
+        run = std::move(*next);
+        const Frames end = i + 1 < splices->size() ? std::min(to, (*splices)[i + 1].begin()) : to;
+        if (auto done = play(run, std::max(from, run.splice.from), end, from, into); !done) {
+            return done;
         }
     }
     return {};
 }
 
-// What is repeated was louder when it was first heard. It goes on as loud as it had become. In the end
-// it has died away for so much longer than the take: a ring is quieter by as much as it falls in that
-// time, what sounds on as before is as loud. From one to the other its gain goes as the sound dies away,
-// by as much of the way, so that it never swells.
-Result<std::shared_ptr<const SplicedSource::Decay>>
-SplicedSource::decayOf(const Run& before, const Splice& next)
+Result<SplicedSource::Run> SplicedSource::runOf(const Run& before, const Splice& splice)
 {
-    if (!next.diesAwayUntil) {
-        return nullptr;
+    Run run{splice};
+    if (splice.rings) {
+        auto ring = ringOf(*splice.rings);
+        if (!ring) {
+            return tl::unexpected(ring.error());
+        }
+        run.ring = std::move(*ring);
+    } else if (before.ring) {
+        run.leadInGain = before.gainAt(splice.begin());
+        run.risesTo = std::min(before.ring->nextHeard() + splice.shift, splice.from);
+        run.risesFrom = run.risesTo - std::max(toFrames(kComesUp, rate()), Frames(1));
     }
-    if (const auto known = decays_.find(next.from); known != decays_.end()) {
+    return run;
+}
+
+Result<std::shared_ptr<const Ring>> SplicedSource::ringOf(const Stroke& stroke)
+{
+    if (const auto known = rings_.find(stroke.at); known != rings_.end()) {
         return known->second;
     }
-    const Frames hop = toFrames(kHop, rate());
-    // The level over the window up to each hop from a place on.
-    const auto levels = [&](Frames take, std::size_t count, Seconds over
-                        ) -> Result<std::vector<double>> {
-        const Frames window = toFrames(over, rate());
-        AudioBuffer sound(
-            channels(), window + Frames(hop.count() * static_cast<std::int64_t>(count - 1))
-        );
-        if (auto read = take_->read(take - window, sound); !read) {
-            return tl::unexpected(read.error());
-        }
-        std::vector<double> found;
-        for (std::size_t k = 0; k < count; ++k) {
-            double sum = 1e-14;
-            for (int c = 0; c < channels(); ++c) {
-                sum += meanPower(sound.channel(c).subspan(
-                    k * static_cast<std::size_t>(hop.count()),
-                    static_cast<std::size_t>(window.count())
-                ));
-            }
-            found.push_back(10.0 * std::log10(sum));
-        }
-        return found;
-    };
-    Decay decay{next.from - next.shift, hop, {}};
-    const Frames until = *next.diesAwayUntil;
-    const Frames left = next.from - before.shift;
-    const auto count = std::max<std::int64_t>((until - decay.first).count() / hop.count(), 1);
-    const auto out = levels(left, 1, kLevel);
-    const auto justOut = levels(left, 1, kJustNow);
-    const auto in = levels(decay.first, 1, kLevel);
-    const auto justIn = levels(decay.first, static_cast<std::size_t>(count), kJustNow);
-    const auto earlier = levels(until - (next.shift - before.shift), 1, kLevel);
-    const auto last = levels(until, 1, kLevel);
-    for (const auto* read : {&out, &justOut, &in, &justIn, &earlier, &last}) {
-        if (!*read) {
-            return tl::unexpected(read->error());
-        }
+    auto ring = Ring::of(*take_, stroke);
+    if (!ring) {
+        return ring;
     }
-    // What fell just before is softer already than it was on average.
-    const double fallen = std::max(out->front() - in->front(), justOut->front() - justIn->front());
-    const double down =
-        toDecibels(before.gainAt(next.from)) + std::clamp(fallen, kLeastDecibels, 0.0);
-    decay.end = std::max(
-        down,
-        (before.decay ? before.decay->end : 0.0) +
-            std::clamp(last->front() - earlier->front(), kLeastInTheEnd, 0.0)
-    );
-    const double least = *std::ranges::min_element(*justIn);
-    const double way = std::max(justIn->front() - least, decay.end - down);
-    double lowest = justIn->front();
-    for (const double level : *justIn) {
-        lowest = std::min(lowest, level);
-        const double part = way > 0.0 ? (justIn->front() - lowest) / way : 1.0;
-        decay.decibels.push_back(down + part * (decay.end - down));
+    if (rings_.size() >= kMostRings) {
+        rings_.clear();
     }
-    if (decays_.size() >= kMostDecays) {
-        decays_.clear();
-    }
-    return decays_[next.from] = std::make_shared<const Decay>(std::move(decay));
+    return rings_[stroke.at] = std::move(*ring);
 }
 
 Result<void>
@@ -154,14 +102,14 @@ SplicedSource::play(const Run& run, Frames begin, Frames end, Frames from, Audio
         return {};
     }
     AudioBuffer sound(channels(), end - begin);
-    if (auto read = take_->read(begin - run.shift, sound); !read) {
+    if (auto read = take_->read(begin - run.splice.shift, sound); !read) {
         return read;
     }
     const auto at = static_cast<std::size_t>((begin - from).count());
     for (int c = 0; c < channels(); ++c) {
         const auto source = sound.channel(c);
         const auto target = into.channel(c).subspan(at, source.size());
-        if (!run.decay) {
+        if (run.isAsTaken()) {
             std::ranges::copy(source, target.begin());
             continue;
         }
@@ -174,30 +122,28 @@ SplicedSource::play(const Run& run, Frames begin, Frames end, Frames from, Audio
 }
 
 // A run gives way to the next splice, where that is read.
-Result<void> SplicedSource::goOver(
-    const Run& out, const Run& in, const Splice& splice, Frames from, AudioBuffer& into
-)
+Result<void> SplicedSource::goOver(const Run& out, const Run& in, Frames from, AudioBuffer& into)
 {
+    const Splice& splice = in.splice;
     const Frames to = from + into.frames();
     if (splice.from <= from || splice.begin() >= to || splice.fade <= Frames(0)) {
         return {};
     }
-    if (out.shift == in.shift && !out.decay && !in.decay) {
-        return play(out, std::max(from, splice.begin()), std::min(to, splice.from), from, into);
+    if (out.splice.shift == splice.shift) {
+        return play(in, std::max(from, splice.begin()), std::min(to, splice.from), from, into);
     }
     AudioBuffer leaving(channels(), splice.fade);
     AudioBuffer coming(channels(), splice.fade);
-    if (auto read = take_->read(splice.begin() - out.shift, leaving); !read) {
+    if (auto read = take_->read(splice.begin() - out.splice.shift, leaving); !read) {
         return read;
     }
-    if (auto read = take_->read(splice.begin() - in.shift, coming); !read) {
+    if (auto read = take_->read(splice.begin() - splice.shift, coming); !read) {
         return read;
     }
     const std::int64_t first = std::max<std::int64_t>((from - splice.begin()).count(), 0);
     const std::int64_t last = std::min((to - splice.begin()).count(), splice.fade.count());
     for (int c = 0; c < channels(); ++c) {
-        const double alike =
-            out.shift == in.shift ? 1.0 : correlationOf(leaving.channel(c), coming.channel(c));
+        const double alike = correlationOf(leaving.channel(c), coming.channel(c));
         for (std::int64_t i = first; i < last; ++i) {
             const double place =
                 (static_cast<double>(i) + 0.5) / static_cast<double>(splice.fade.count());

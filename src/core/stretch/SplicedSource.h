@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/audio/SampleSource.h"
+#include "core/stretch/Ring.h"
 #include "core/stretch/SplicePlan.h"
 
 #include <map>
@@ -21,35 +22,27 @@ public:
     [[nodiscard]] Result<void> read(Frames from, AudioBuffer& into) override;
 
 private:
-    // The gain of what is repeated: in dB, every hop of the take from a place on.
-    struct Decay {
-        Frames first;
-        Frames hop;
-        std::vector<double> decibels;
-        double end = 0.0;  // after the last
-
-        [[nodiscard]] double gainAt(Frames take) const;
-    };
     struct Run {
-        Frames shift;
-        std::shared_ptr<const Decay> decay = nullptr;  // none: as the take is
+        Splice splice;
+        std::shared_ptr<const Ring> ring = nullptr;  // none: as the take is
+        // Before an attack a lead-in is as quiet as what gives way to it, until then.
+        double leadInGain = 1.0;
+        Frames risesFrom{};  // sound time
+        Frames risesTo{};
 
-        [[nodiscard]] double gainAt(Frames sound) const
-        {
-            return decay ? decay->gainAt(sound - shift) : 1.0;
-        }
+        [[nodiscard]] double gainAt(Frames sound) const;
+        [[nodiscard]] bool isAsTaken() const { return !ring && leadInGain == 1.0; }
     };
 
-    [[nodiscard]] Result<std::shared_ptr<const Decay>>
-    decayOf(const Run& before, const Splice& next);
+    [[nodiscard]] Result<std::shared_ptr<const Ring>> ringOf(const Stroke& stroke);
+    [[nodiscard]] Result<Run> runOf(const Run& before, const Splice& splice);
     Result<void> play(const Run& run, Frames begin, Frames end, Frames from, AudioBuffer& into);
-    Result<void>
-    goOver(const Run& out, const Run& in, const Splice& splice, Frames from, AudioBuffer& into);
+    Result<void> goOver(const Run& out, const Run& in, Frames from, AudioBuffer& into);
 
     std::shared_ptr<SplicePlan> plan_;
     std::unique_ptr<SampleSource> take_;
     Frames frames_;
-    std::map<Frames, std::shared_ptr<const Decay>> decays_;  // by where a splice is heard alone
+    std::map<Frames, std::shared_ptr<const Ring>> rings_;  // by the stroke
 };
 
 }  // namespace orthochron

@@ -3,6 +3,7 @@
 #include "core/audit/Findings.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace orthochron {
@@ -142,17 +143,45 @@ TEST_F(Checking, WhatDiesAwayMayBeQuieterButNothingElseMayBeAmiss)
     EXPECT_FALSE(check().empty());
 }
 
-TEST(EditMap, WhatDiesAwayIsAtMostAsLoudAsItsTakeAndAtLeastATenth)
+// Its gain may fall as fast as a drum dies away, and goes back at once where the next stroke begins.
+TEST_F(Checking, WhatDiesAwayMayFallFastAndIsBackWhereTheNextStrokeBegins)
 {
-    const std::vector<float> take{0.5F, -0.25F, 0.125F};
-    for (const auto& [part, heard] : {std::pair{0.7, 0.7}, {1.3, 1.0}, {0.01, 0.1}, {-1.0, 0.1}}) {
-        std::vector<float> edited = take;
-        for (float& value : edited) {
-            value *= static_cast<float>(part);
-        }
-        EXPECT_NEAR(decayGain(edited, take), heard, 1e-6);
+    const Frames next(60000);
+    map_.pieces = {
+        map_.pieces[0], {Frames(48000), next, Frames(100)}, {next, Frames(96000), Frames(100)}};
+    map_.pieces[1].diesAway = true;
+    for (std::size_t i = 49200; i < 60000; ++i) {
+        const double since = (static_cast<double>(i) - 49200.0) / 48000.0;
+        const double dying = std::max(std::exp(-since / 0.04), 0.04);
+        const double back = std::clamp((static_cast<double>(i) - 59952.0) / 48.0, 0.0, 1.0);
+        edited_[i] *= static_cast<float>(std::lerp(dying, 1.0, back));
     }
-    EXPECT_EQ(decayGain({}, {}), 0.1);
+    EXPECT_TRUE(check().empty());
+
+    for (std::size_t i = 59600; i < 59700; ++i) {
+        edited_[i] += 0.05F;
+    }
+    EXPECT_FALSE(check().empty());
+}
+
+TEST(EditMap, WhatDiesAwayIsAtMostAsLoudAsItsTakeAndNoMoreThan30DecibelsSofter)
+{
+    const std::vector<float> take{0.5F, -0.25F, 0.125F, 0.5F};
+    for (const auto& [first, last, begins, ends] :
+         {std::array{0.7, 0.7, 0.7, 0.7},
+          {0.9, 0.3, 0.9, 0.3},
+          {1.6, 0.7, 1.0, 0.7},
+          {0.7, 0.01, 0.7, 0.03},
+          {-1.0, -1.0, 0.03, 0.03}}) {
+        std::vector<float> edited = take;
+        for (std::size_t i = 0; i < edited.size(); ++i) {
+            edited[i] *= static_cast<float>(std::lerp(first, last, static_cast<double>(i) / 3.0));
+        }
+        const DecayGain gain = decayGain(edited, take);
+        EXPECT_NEAR(gain.at(0), begins, 1e-6) << first;
+        EXPECT_NEAR(gain.at(3), ends, 1e-6) << last;
+    }
+    EXPECT_EQ(decayGain({}, {}).at(0), 0.03);
 }
 
 TEST_F(Checking, FindsAClickAtAJoinAndElsewhere)
