@@ -5,6 +5,7 @@
 #include <oneapi/tbb/task_arena.h>
 
 #include "core/audio/ScalarProduct.h"
+#include "core/pitch/StrayHarmonics.h"
 
 #include <algorithm>
 #include <array>
@@ -452,6 +453,7 @@ Result<std::vector<PitchFrame>> pitchWhere(
         }
         work.report(0.05 + 0.95 * (last / channel.frames));
     }
+    takeInStrayHarmonics(curve);
     return curve;
 }
 

@@ -36,7 +36,8 @@ constexpr Hertz kConcertPitch{440.0};  // of A4: pitches in semitones count from
 // Candidates are the dips of the cumulative mean normalised difference function (de Cheveigne and
 // Kawahara 2002) at about 8 kHz; the path through them is the cheapest (Viterbi 1967), where leaping
 // and beginning cost something and rough sounds are no pitch; each is then placed to a fraction of a
-// sample in the recording itself, on about two periods around the moment.
+// sample in the recording itself, on about two periods around the moment. What speaks at a
+// harmonic of its note at first is taken in (StrayHarmonics).
 //
 // `rate` is 8000..192000 Hz. Errors: the channel's; BadArgument for a rate or range that cannot be,
 // Cancelled. Reads in passes of half a minute: what stays of an hour is 12 MB.
