@@ -13,7 +13,7 @@ namespace {
 
 constexpr Seconds kLevel = milliseconds(20.0);  // a period of the lowest drum
 constexpr Seconds kHop = milliseconds(2.5);
-constexpr Seconds kFalls = milliseconds(80.0);  // the last of it tell how fast it dies away
+constexpr Seconds kFalls = milliseconds(120.0);  // the last of it tell how fast it dies away
 constexpr Seconds kNext =
     milliseconds(15.0);  // of the next stroke, by which it covers what comes back
 constexpr Seconds kEarly = milliseconds(0.5);

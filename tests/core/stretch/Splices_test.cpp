@@ -4,6 +4,7 @@
 #include "core/demo/Random.h"
 #include "core/joins/Layers.h"
 #include "core/stretch/Attacks.h"
+#include "core/stretch/Ring.h"
 #include "core/stretch/StretchPlan.h"
 #include "testkit/Folder.h"
 #include "testkit/Rate.h"
@@ -551,6 +552,9 @@ TEST(Splices, ASoftStrokeWithinWhatRingsKeepsItsLevel)
         loudest = std::max(loudest, levelOf(made, at));
     }
     EXPECT_NEAR(loudest, levelOf(*strokes, 24000 + 14400), 1.0);
+    // What was drawn out before it is not of its own ring.
+    const AudioBuffer longer = stretched(drawnOut(1.5), {strokes}, 0);
+    EXPECT_NEAR(levelOf(longer, 72000 - 1680), levelOf(*strokes, 48000 - 1680), 6.0);
 }
 
 // However fast it dies away, it is turned down by 30 dB at the most: how it would go on is less and less known.
@@ -578,6 +582,60 @@ TEST(Splices, WhatIsDrawnOutByLittleIsAsLoudAsItsTake)
     for (std::size_t i = 1; i < 240; ++i) {
         ASSERT_EQ(made.channel(0)[next - i], strokes->channel(0)[48000 - i]) << i;
     }
+}
+
+// What rings into a pin at which nothing is struck is as loud after it as its take: turned down before it, it would
+// swell there.
+TEST(Splices, ARingThatNothingIsStruckAfterKeepsItsLevel)
+{
+    std::mt19937 random(7);
+    std::normal_distribution<double> noise;
+    const auto stroke = std::make_shared<const AudioBuffer>(testkit::soundOf(2.0, [&](auto n) {
+        const double since = static_cast<double>(n - 24000) / 48000.0;
+        return since < 0.0 ? 0.0 : 0.2 * noise(random) * std::exp(-since / 0.3);
+    }));
+    Treatment treatment;
+    treatment.time = *TimeMap::through(
+        {{Frames(0), Frames(0)},
+         {Frames(24000), Frames(24000)},
+         {Frames(60000), Frames(74400)},
+         {Frames(96000), Frames(110400)}}
+    );
+    treatment.attacks = {Frames(24000)};
+    const AudioBuffer made = stretched(treatment, {stroke}, 0);
+    EXPECT_NEAR(levelOf(made, 74400 - 1680), levelOf(*stroke, 60000 - 1680), 1.0);
+}
+
+// Nothing tells how a sound that is held for seconds would go on.
+TEST(Splices, AHeldSoundIsAsLoudAsItsTakeBeforeTheNextStroke)
+{
+    std::mt19937 random(7);
+    std::normal_distribution<double> noise;
+    const auto held = std::make_shared<const AudioBuffer>(testkit::soundOf(8.0, [&](auto n) {
+        const double since = static_cast<double>(n - 24000) / 48000.0;
+        const double again = n < 360000 ? 0.0 : 1.0;
+        return since < 0.0 ? 0.0 : 0.2 * noise(random) * (std::exp(-since / 2.0) + again);
+    }));
+    const AudioBuffer made =
+        stretched(evenly(1.3, Frames(384000), {Frames(24000), Frames(360000)}), {held}, 0);
+    EXPECT_NEAR(levelOf(made, 468000 - 1680), levelOf(*held, 360000 - 1680), 1.0);
+}
+
+// What dips and is back had not died away.
+TEST(Ring, IsAsLoudAsItStillGets)
+{
+    MemorySource take(
+        std::make_shared<const AudioBuffer>(testkit::soundOf(
+            1.0,
+            [](auto n) {
+                const double level = n < 9600 ? 0.5 : n < 14400 ? 0.05 : n < 19200 ? 0.35 : 0.5;
+                return level * std::sin(0.2 * static_cast<double>(n));
+            }
+        )),
+        kRate
+    );
+    const auto ring = *Ring::of(take, {Frames(4800), Frames(19200), Frames(0), Frames(0)});
+    EXPECT_NEAR(ring->gainAt(Frames(8400), Frames(4800)), 0.7, 0.01);
 }
 
 TEST(Splices, PitchMovesWithoutTheAttacks)
