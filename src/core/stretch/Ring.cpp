@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <ranges>
 
 namespace orthochron {
 
@@ -77,9 +76,8 @@ Result<std::shared_ptr<const Ring>> Ring::of(SampleSource& take, const Stroke& s
     const double rise =
         decibelsOf(powerOf(sound, window + length + leadIn, frames(kNext)) / before);
     ring->least_ = std::clamp(kUncovered - std::max(rise, 0.0), kLeast, 0.0);
-    double loudest = levels.back();
-    for (double& level : std::views::reverse(levels)) {
-        level = loudest = std::max(level, loudest);
+    for (std::size_t k = levels.size() - 1; k-- > 0;) {
+        levels[k] = std::max(levels[k], levels[k + 1]);
     }
     const std::int64_t early = std::max<std::int64_t>(frames(kEarly), 1);
     std::int64_t at = 0;
