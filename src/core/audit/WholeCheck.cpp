@@ -12,11 +12,10 @@ namespace orthochron {
 namespace {
 
 constexpr Seconds kHop = milliseconds(1.0);
-constexpr double kOffDecibels = -35.0;  // a difference this far below the sound is none
-constexpr double kOffDying = -20.0;     // where the gain may change within a hop
-constexpr Seconds kComesBack =
-    milliseconds(5.0);           // before its end: with the lead-in of what is struck next
-constexpr double kQuiet = 1e-4;  // RMS, -80 dB: the sound must be above it to be missed
+constexpr double kOffDecibels = -35.0;          // a difference this far below the sound is none
+constexpr double kOffDying = -20.0;             // where the gain may change within a hop
+constexpr Seconds kLeadIn = milliseconds(5.0);  // with which what dies away is back in the end
+constexpr double kQuiet = 1e-4;             // RMS, -80 dB: the sound must be above it to be missed
 constexpr std::int64_t kLargestSkew = 240;  // samples looked for at each side
 constexpr std::int64_t kLongestClickHops = 3;
 constexpr std::int64_t kLongHops = 10;   // what is as long is known by its inside alone
@@ -80,8 +79,8 @@ private:
         const EditMap::Join* before = joinAfter(p, 1);
         const EditMap::Join* after = joinAfter(p, 0);
         const Frames from = before != nullptr ? before->at + before->length : piece.from;
-        const Frames end = after != nullptr ? after->at : piece.to;
-        const Frames to = piece.diesAway ? end - toFrames(kComesBack, input_.map.rate) : end;
+        const Frames leadIn = piece.diesAway ? toFrames(kLeadIn, input_.map.rate) : Frames(0);
+        const Frames to = after != nullptr ? after->at : piece.to - leadIn;
         std::vector<Region> regions;
         if (!piece.isPlain) {
             return {};

@@ -404,6 +404,17 @@ Shared dyingStrokes(double floor)
     }));
 }
 
+// One at half a second, that dies away slowly.
+Shared oneStroke()
+{
+    std::mt19937 random(7);
+    std::normal_distribution<double> noise;
+    return std::make_shared<const AudioBuffer>(testkit::soundOf(2.0, [&](auto n) {
+        const double since = static_cast<double>(n - 24000) / 48000.0;
+        return since < 0.0 ? 0.0 : 0.2 * noise(random) * std::exp(-since / 0.3);
+    }));
+}
+
 Treatment drawnOut(double ratio)
 {
     return evenly(ratio, Frames(96000), {Frames(24000), Frames(48000), Frames(72000)});
@@ -525,12 +536,7 @@ TEST(Splices, AMicrophoneThatHearsTheNextStrokeEarlyHasItWhole)
 // further it would be heard to come back.
 TEST(Splices, WhereNothingCoversThatItComesBackARingIsTurnedDownByLittle)
 {
-    std::mt19937 random(11);
-    std::normal_distribution<double> noise;
-    const auto ringing = std::make_shared<const AudioBuffer>(testkit::soundOf(2.0, [&](auto n) {
-        const double since = static_cast<double>(n - 24000) / 48000.0;
-        return since < 0.0 ? 0.0 : 0.2 * noise(random) * std::exp(-since / 0.3);
-    }));
+    const auto ringing = oneStroke();
     const AudioBuffer made = stretched(drawnOut(1.4), {dyingStrokes(0.0), ringing}, 1);
     const double before = levelOf(made, 67200 - 1440 - 240);
     EXPECT_NEAR(before, levelOf(*ringing, 48000 - 1440 - 240) - 3.0, 1.5);
@@ -588,12 +594,7 @@ TEST(Splices, WhatIsDrawnOutByLittleIsAsLoudAsItsTake)
 // swell there.
 TEST(Splices, ARingThatNothingIsStruckAfterKeepsItsLevel)
 {
-    std::mt19937 random(7);
-    std::normal_distribution<double> noise;
-    const auto stroke = std::make_shared<const AudioBuffer>(testkit::soundOf(2.0, [&](auto n) {
-        const double since = static_cast<double>(n - 24000) / 48000.0;
-        return since < 0.0 ? 0.0 : 0.2 * noise(random) * std::exp(-since / 0.3);
-    }));
+    const auto stroke = oneStroke();
     Treatment treatment;
     treatment.time = *TimeMap::through(
         {{Frames(0), Frames(0)},
