@@ -153,7 +153,7 @@ TEST_F(Checking, WhatDiesAwayMayFallFastAndIsBackWhereTheNextStrokeBegins)
     for (std::size_t i = 49200; i < 60000; ++i) {
         const double since = (static_cast<double>(i) - 49200.0) / 48000.0;
         const double dying = std::max(std::exp(-since / 0.04), 0.04);
-        const double back = std::clamp((static_cast<double>(i) - 59952.0) / 48.0, 0.0, 1.0);
+        const double back = std::clamp((static_cast<double>(i) - 59930.0) / 48.0, 0.0, 1.0);
         edited_[i] *= static_cast<float>(std::lerp(dying, 1.0, back));
     }
     EXPECT_TRUE(check().empty());

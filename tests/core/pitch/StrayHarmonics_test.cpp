@@ -63,6 +63,11 @@ TEST(StrayHarmonics, AnOctaveOrATwelfthAheadOfALongerNoteIsOfIt)
     }
 }
 
+TEST(StrayHarmonics, ANoteThatStartsALittleOffIsHeldByWhereItGoes)
+{
+    EXPECT_NEAR(takenIn({{30, 110.0}, {3, 231.0}, {57, 220.0}})[0], 220.0, 1e-9);
+}
+
 TEST(StrayHarmonics, AShortGapBetweenIsNoBeginning)
 {
     EXPECT_NEAR(takenIn({{30, 110.0}, {4, 0.0}, {60, 220.0}})[0], 220.0, 1e-9);
