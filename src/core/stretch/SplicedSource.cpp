@@ -80,12 +80,12 @@ Result<SplicedSource::Run> SplicedSource::runOf(const Run& before, const Splice&
     return run;
 }
 
-Result<std::shared_ptr<const Ring>> SplicedSource::ringOf(const Stroke& stroke)
+Result<std::shared_ptr<const Ringing>> SplicedSource::ringOf(const Stroke& stroke)
 {
     if (const auto known = rings_.find(stroke.at); known != rings_.end()) {
         return known->second;
     }
-    auto ring = Ring::of(*take_, stroke);
+    auto ring = Ringing::of(*take_, stroke);
     if (!ring) {
         return ring;
     }

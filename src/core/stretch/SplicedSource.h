@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/audio/SampleSource.h"
-#include "core/stretch/Ring.h"
+#include "core/stretch/Ringing.h"
 #include "core/stretch/SplicePlan.h"
 
 #include <map>
@@ -24,7 +24,7 @@ public:
 private:
     struct Run {
         Splice splice;
-        std::shared_ptr<const Ring> ring = nullptr;  // none: as the take is
+        std::shared_ptr<const Ringing> ring = nullptr;  // none: as the take is
         // Before an attack a lead-in is as quiet as what gives way to it, until then.
         double leadInGain = 1.0;
         Frames risesFrom{};  // sound time
@@ -34,7 +34,7 @@ private:
         [[nodiscard]] bool isAsTaken() const { return !ring && leadInGain == 1.0; }
     };
 
-    [[nodiscard]] Result<std::shared_ptr<const Ring>> ringOf(const Stroke& stroke);
+    [[nodiscard]] Result<std::shared_ptr<const Ringing>> ringOf(const Stroke& stroke);
     [[nodiscard]] Result<Run> runOf(const Run& before, const Splice& splice);
     Result<void> play(const Run& run, Frames begin, Frames end, Frames from, AudioBuffer& into);
     Result<void> goOver(const Run& out, const Run& in, Frames from, AudioBuffer& into);
@@ -42,7 +42,7 @@ private:
     std::shared_ptr<SplicePlan> plan_;
     std::unique_ptr<SampleSource> take_;
     Frames frames_;
-    std::map<Frames, std::shared_ptr<const Ring>> rings_;  // by the stroke
+    std::map<Frames, std::shared_ptr<const Ringing>> rings_;  // by the stroke
 };
 
 }  // namespace orthochron

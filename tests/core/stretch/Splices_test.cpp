@@ -4,7 +4,7 @@
 #include "core/demo/Random.h"
 #include "core/joins/Layers.h"
 #include "core/stretch/Attacks.h"
-#include "core/stretch/Ring.h"
+#include "core/stretch/Ringing.h"
 #include "core/stretch/StretchPlan.h"
 #include "testkit/Folder.h"
 #include "testkit/Rate.h"
@@ -623,7 +623,7 @@ TEST(Splices, AHeldSoundIsAsLoudAsItsTakeBeforeTheNextStroke)
 }
 
 // What dips and is back had not died away.
-TEST(Ring, IsAsLoudAsItStillGets)
+TEST(Ringing, IsAsLoudAsItStillGets)
 {
     MemorySource take(
         std::make_shared<const AudioBuffer>(testkit::soundOf(
@@ -635,7 +635,7 @@ TEST(Ring, IsAsLoudAsItStillGets)
         )),
         kRate
     );
-    const auto ring = *Ring::of(take, {Frames(4800), Frames(19200), Frames(0), Frames(0)});
+    const auto ring = *Ringing::of(take, {Frames(4800), Frames(19200), Frames(0), Frames(0)});
     EXPECT_NEAR(ring->gainAt(Frames(8400), Frames(4800)), 0.7, 0.01);
 }
 

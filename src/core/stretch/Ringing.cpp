@@ -1,4 +1,4 @@
-#include "core/stretch/Ring.h"
+#include "core/stretch/Ringing.h"
 
 #include "core/joins/Layers.h"
 #include "core/time/Units.h"
@@ -53,7 +53,7 @@ double fallOf(std::span<const double> levels)
 
 }  // namespace
 
-Result<std::shared_ptr<const Ring>> Ring::of(SampleSource& take, const Stroke& stroke)
+Result<std::shared_ptr<const Ringing>> Ringing::of(SampleSource& take, const Stroke& stroke)
 {
     const auto frames = [&](Seconds time) { return toFrames(time, take.rate()).count(); };
     const std::int64_t hop = std::max<std::int64_t>(frames(kHop), 1);
@@ -64,7 +64,7 @@ Result<std::shared_ptr<const Ring>> Ring::of(SampleSource& take, const Stroke& s
     if (auto read = take.read(stroke.at - Frames(window), sound); !read) {
         return tl::unexpected(read.error());
     }
-    auto ring = std::shared_ptr<Ring>(new Ring(stroke.at, Frames(hop)));
+    auto ring = std::shared_ptr<Ringing>(new Ringing(stroke.at, Frames(hop)));
     std::vector<double>& levels = ring->decibels_;
     for (std::int64_t at = 0; at <= length; at += hop) {
         levels.push_back(decibelsOf(powerOf(sound, at, window)));
@@ -88,7 +88,7 @@ Result<std::shared_ptr<const Ring>> Ring::of(SampleSource& take, const Stroke& s
     return ring;
 }
 
-double Ring::levelAt(double hops) const
+double Ringing::levelAt(double hops) const
 {
     const auto last = static_cast<double>(decibels_.size() - 1);
     if (hops >= last) {
@@ -99,7 +99,7 @@ double Ring::levelAt(double hops) const
     return std::lerp(decibels_[before], decibels_[before + 1], place - std::floor(place));
 }
 
-double Ring::gainAt(Frames at, Frames later) const
+double Ringing::gainAt(Frames at, Frames later) const
 {
     const auto hops = [&](Frames time) {
         return static_cast<double>(time.count()) / static_cast<double>(hop_.count());

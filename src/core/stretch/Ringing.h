@@ -9,10 +9,10 @@
 namespace orthochron {
 
 // How loud a take is between one stroke and the next, and how it would go on dying away without that.
-class Ring {
+class Ringing {
 public:
     // Reads the take from the stroke to a little after the next. Errors: the take's.
-    [[nodiscard]] static Result<std::shared_ptr<const Ring>>
+    [[nodiscard]] static Result<std::shared_ptr<const Ringing>>
     of(SampleSource& take, const Stroke& stroke);
 
     // The gain, 1 at the most, of what the take has at `at` where that is heard `later` than it was
@@ -23,7 +23,7 @@ public:
     [[nodiscard]] Frames nextHeard() const { return nextHeard_; }
 
 private:
-    Ring(Frames first, Frames hop) : first_(first), hop_(hop) {}
+    Ringing(Frames first, Frames hop) : first_(first), hop_(hop) {}
 
     [[nodiscard]] double levelAt(double hops) const;
 
