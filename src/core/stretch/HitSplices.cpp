@@ -69,7 +69,7 @@ public:
             next.from = std::max(Frames(jump.at) + last.shift, last.from + next.fade);
             next.shift = last.shift - Frames(jump.by);
             if (rings_ && isQuietFrom(jump)) {
-                next.rings = Stroke{Frames(a_), Frames(b_), section_.nextLeadIn, struck};
+                next.rings = Struck{Frames(a_), Frames(b_), section_.nextLeadIn, struck};
             } else {
                 struck = next.shift;
             }

@@ -53,7 +53,7 @@ double fallOf(std::span<const double> levels)
 
 }  // namespace
 
-Result<std::shared_ptr<const Ringing>> Ringing::of(SampleSource& take, const Stroke& stroke)
+Result<std::shared_ptr<const Ringing>> Ringing::of(SampleSource& take, const Struck& stroke)
 {
     const auto frames = [&](Seconds time) { return toFrames(time, take.rate()).count(); };
     const std::int64_t hop = std::max<std::int64_t>(frames(kHop), 1);

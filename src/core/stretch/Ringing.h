@@ -13,7 +13,7 @@ class Ringing {
 public:
     // Reads the take from the stroke to a little after the next. Errors: the take's.
     [[nodiscard]] static Result<std::shared_ptr<const Ringing>>
-    of(SampleSource& take, const Stroke& stroke);
+    of(SampleSource& take, const Struck& stroke);
 
     // The gain, 1 at the most, of what the take has at `at` where that is heard `later` than it was
     // after its stroke: as loud as all has become by then.

@@ -8,7 +8,7 @@
 namespace orthochron {
 
 // An attack with its lead-in, and where the next begins with its own; take time.
-struct Stroke {
+struct Struck {
     Frames at;
     Frames next;
     Frames leadIn;  // of the next
@@ -20,8 +20,8 @@ struct Splice {
     Frames from;   // sound time from which it is heard alone, until the next one's fade begins
     Frames fade;   // before that it comes in over these frames
     Frames shift;  // sound time less take time
-    // It is of what rings of this stroke, as quiet as that has become by now. Otherwise it has its own level.
-    std::optional<Stroke> rings = {};
+    // It is of what rings of this, as quiet as that has become by now. Otherwise it has its own level.
+    std::optional<Struck> rings = {};
 
     [[nodiscard]] Frames begin() const { return from - fade; }
 };

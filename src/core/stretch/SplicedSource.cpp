@@ -80,7 +80,7 @@ Result<SplicedSource::Run> SplicedSource::runOf(const Run& before, const Splice&
     return run;
 }
 
-Result<std::shared_ptr<const Ringing>> SplicedSource::ringOf(const Stroke& stroke)
+Result<std::shared_ptr<const Ringing>> SplicedSource::ringOf(const Struck& stroke)
 {
     if (const auto known = rings_.find(stroke.at); known != rings_.end()) {
         return known->second;

@@ -34,7 +34,7 @@ private:
         [[nodiscard]] bool isAsTaken() const { return !ring && leadInGain == 1.0; }
     };
 
-    [[nodiscard]] Result<std::shared_ptr<const Ringing>> ringOf(const Stroke& stroke);
+    [[nodiscard]] Result<std::shared_ptr<const Ringing>> ringOf(const Struck& stroke);
     [[nodiscard]] Result<Run> runOf(const Run& before, const Splice& splice);
     Result<void> play(const Run& run, Frames begin, Frames end, Frames from, AudioBuffer& into);
     Result<void> goOver(const Run& out, const Run& in, Frames from, AudioBuffer& into);
