@@ -4,6 +4,7 @@
 
 #include "OneShots.h"
 #include "core/demo/MadeUpKit.h"
+#include "core/fit/Performance.h"
 #include "core/onset/Belief.h"
 
 #include <algorithm>

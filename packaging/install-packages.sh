@@ -1,9 +1,9 @@
 #!/usr/bin/env bash
 # Installs from Debian what is needed to build, run and test, when any of it is missing. With the
-# word "tests" also what some tests need beyond that.
+# word "tests" also what some tests need beyond that, with "fuzz" what packaging/fuzz.sh needs.
 set -euo pipefail
 packages=(
-    g++ cmake ninja-build ccache pkg-config git clang-format
+    g++ cmake ninja-build ccache mold pkg-config git clang-format
     qt6-base-dev libqt6svg6 qt6-svg-dev qt6-qpa-plugins qt6-xdgdesktopportal-platformtheme libgl1-mesa-dev
     libsndfile1-dev libsoxr-dev libfftw3-dev librubberband-dev libebur128-dev librtaudio-dev librtmidi-dev libxxhash-dev
     libtbb-dev nlohmann-json3-dev libexpected-dev libcli11-dev libfmt-dev
@@ -20,6 +20,7 @@ root=()
 bring() {
     "${root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends --no-remove "$@" >/dev/null
 }
+[ "${1:-}" != fuzz ] || packages+=(clang libclang-rt-14-dev)
 missing=()
 for package in "${packages[@]}"; do
     is_installed "$package" || missing+=("$package")

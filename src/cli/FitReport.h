@@ -3,6 +3,7 @@
 #include "cli/Commands.h"
 #include "core/audit/SongAudit.h"
 #include "core/edits/FitEdits.h"
+#include "core/fit/Moves.h"
 
 namespace orthochron::cli {
 

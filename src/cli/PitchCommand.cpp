@@ -3,6 +3,7 @@
 #include "cli/Commands.h"
 #include "cli/Mono.h"
 #include "core/pitch/Notes.h"
+#include "core/pitch/PitchCurve.h"
 #include "core/tune/Rungs.h"
 
 namespace orthochron::cli {

@@ -7,6 +7,7 @@
 #include <gtest/gtest.h>
 
 #include "app/document/WaveCache.h"
+#include "core/base/Hash.h"
 #include "core/edits/TakeEdits.h"
 #include "testkit/Folder.h"
 
@@ -273,10 +274,11 @@ TEST_F(DocumentTest, AMovedTakeIsFoundAgainByItsContentOnly)
     ASSERT_EQ(document_.troubles().size(), 1U);
     const TakeId lost = document_.troubles()[0].take;
 
-    EXPECT_FALSE(document_.relocate(lost, path("two.wav")));
-    EXPECT_FALSE(document_.relocate(lost, path("none.wav")));
+    EXPECT_FALSE(document_.relocate(lost, path("two.wav"), *hashOfFile(folder_ / "two.wav")));
     ASSERT_EQ(document_.troubles().size(), 1U);
-    ASSERT_TRUE(document_.relocate(lost, path("moved/first.wav")));
+    ASSERT_TRUE(
+        document_.relocate(lost, path("moved/first.wav"), *hashOfFile(folder_ / "moved/first.wav"))
+    );
     EXPECT_TRUE(document_.troubles().empty());
     AudioBuffer sound(1, Frames(100));
     ASSERT_TRUE(document_.sources()->read(lost, Frames(0), sound));

@@ -1,6 +1,6 @@
 #include "app/WindowFixture.h"
-#include "app/stages/grid/FollowBench.h"
-#include "app/stages/grid/TempoChart.h"
+#include "app/stages/grid/follow/FollowBench.h"
+#include "app/stages/grid/follow/TempoChart.h"
 #include "core/edits/MapEdits.h"
 #include "core/files/AtomicFile.h"
 #include "core/files/GuideFile.h"

@@ -1,5 +1,5 @@
 #include "app/WindowFixture.h"
-#include "app/stages/grid/SeamView.h"
+#include "app/stages/grid/loop/SeamView.h"
 
 // A loop taken out of a recording by ear: its edges moved by mouse, keys and numbers while it goes round.
 namespace orthochron::app {

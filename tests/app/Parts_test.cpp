@@ -9,8 +9,8 @@
 #include "app/controls/NumberField.h"
 #include "app/document/JobQueue.h"
 #include "app/session/Session.h"
+#include "app/session/TimeScale.h"
 #include "app/views/FrameSheet.h"
-#include "app/views/TimeScale.h"
 #include "app/window/StageRail.h"
 
 #include <set>

@@ -2,7 +2,7 @@
 #include <QLineEdit>
 
 #include "app/WindowFixture.h"
-#include "app/stages/fit/PitchKeys.h"
+#include "app/stages/hand/PitchKeys.h"
 #include "app/views/StrainChart.h"
 #include "core/edits/ClipEdits.h"
 #include "core/edits/StretchEdits.h"

@@ -4,6 +4,7 @@
 #include "core/edits/MarkEdits.h"
 #include "core/edits/TakeEdits.h"
 #include "core/files/SongFile.h"
+#include "core/render/Sources.h"
 
 #include <cmath>
 #include <fstream>

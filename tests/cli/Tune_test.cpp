@@ -1,5 +1,6 @@
 #include "cli/Cli.h"
 #include "core/audio/SoundFile.h"
+#include "core/pitch/PitchCurve.h"
 #include "core/tune/SungNotes.h"
 #include "testkit/Folder.h"
 #include "testkit/Voice.h"

@@ -10,7 +10,6 @@
 #include "app/document/FileNames.h"
 #include "core/audio/ResampledSource.h"
 #include "core/audio/SoundFile.h"
-#include "core/base/Hash.h"
 
 #include <thread>
 
@@ -132,24 +131,40 @@ void Document::removeAutosave()
 }
 
 // Opens the takes that are not open yet. Those in trouble read as silence and are listed; of these,
-// the missing ones are looked for again.
+// the missing ones are looked for again. Where all are open already the sources stay, and with them all that was
+// measured and stretched; takes that an undone edit brought in stay open too.
 void Document::refreshSources()
 {
-    auto sources = std::make_shared<Sources>();
     std::erase_if(troubles_, [this](const TakeTrouble& trouble) {
         return song()->take(trouble.take) == nullptr;
     });
+    std::shared_ptr<Sources> others;
     for (const Take& take : song()->takes) {
-        const bool isChanged = std::ranges::any_of(troubles_, [&](const TakeTrouble& trouble) {
-            return trouble.take == take.id && !trouble.isMissing;
-        });
-        const bool isKnown = (sources_->has(take.id) || isChanged) &&
-                             sources_->file(take.id) == pathOf(take, songFolder());
-        if (!isKnown || !sources->share(take.id, *sources_)) {
-            openTake(take, *sources);
+        if (!isOpen(take)) {
+            if (!others) {
+                others = std::make_shared<Sources>(*sources_);
+            }
+            openTake(take, *others);
         }
     }
-    sources_ = std::move(sources);
+    if (others) {
+        sources_ = std::move(others);
+    }
+}
+
+// Or is known to be of no use, as it was when it was looked at last.
+bool Document::isOpen(const Take& take) const
+{
+    const auto path = pathOf(take, songFolder());
+    if (sources_->file(take.id) != path) {
+        return false;
+    }
+    const auto trouble = std::ranges::find(troubles_, take.id, &TakeTrouble::take);
+    if (trouble == troubles_.end()) {
+        return sources_->has(take.id);
+    }
+    std::error_code unknown;
+    return !trouble->isMissing || !std::filesystem::exists(path, unknown);
 }
 
 void Document::openTake(const Take& take, Sources& sources)
@@ -363,17 +378,13 @@ Result<void> Document::revert()
     return {};
 }
 
-Result<void> Document::relocate(TakeId id, const QString& path)
+Result<void> Document::relocate(TakeId id, const QString& path, const std::string& hash)
 {
     const Take* take = song()->take(id);
     if (take == nullptr) {
         return badArgument("the take is not in the song");
     }
-    const auto hash = hashOfFile(fileOf(path));
-    if (!hash) {
-        return tl::unexpected(hash.error());
-    }
-    if (*hash != take->hash) {
+    if (hash != take->hash) {
         return badInput(fmt::format(
             "{}: is another recording than {}; import it as a take of its own",
             fileOf(path).string(),
@@ -381,8 +392,9 @@ Result<void> Document::relocate(TakeId id, const QString& path)
         ));
     }
     Song next = *song();
+    const std::string name = take->name;
     std::ranges::find(next.takes, id, &Take::id)->path = fileOf(path).string();
-    state_.history.add(std::move(next), fmt::format("Find {}", take->name));
+    state_.history.add(std::move(next), fmt::format("Find {}", name));
     refreshSources();
     touched();
     return {};

@@ -59,8 +59,9 @@ public:
     void discard();
     // Goes back to what the song's file holds.
     [[nodiscard]] Result<void> revert();
-    // Points a missing take to where it is now; its content must be the same.
-    [[nodiscard]] Result<void> relocate(TakeId take, const QString& path);
+    // Points a missing take to where it is now. `hash` is that file's content (hashOfFile, which takes its time on a
+    // long one and is no work for the GUI thread); it must be the take's.
+    [[nodiscard]] Result<void> relocate(TakeId take, const QString& path, const std::string& hash);
 
     // Songs opened or saved lately, newest first.
     [[nodiscard]] static QStringList recent();
@@ -74,6 +75,7 @@ Q_SIGNALS:
 private:
     void adopt(SongDocument state, const QString& path);
     void refreshSources();
+    [[nodiscard]] bool isOpen(const Take& take) const;
     void openTake(const Take& take, Sources& sources);
     void touched();
     [[nodiscard]] std::function<void(Take&)> namedFrom(const std::filesystem::path& song) const;

@@ -93,15 +93,26 @@ void JobQueue::serve(Lane& lane, const std::stop_token& stopped)
 void JobQueue::deliver(const std::shared_ptr<Entry>& entry)
 {
     std::erase(entries_, entry);
-    const bool isWanted =
-        !entry->isDropped && entry->receiver && (!entry->tag.holds || entry->tag.holds());
-    if (isWanted && !entry->trouble.empty()) {
+    const bool wanted = isWanted(*entry);
+    if (wanted && !entry->trouble.empty()) {
         const QString& name = entry->tag.title.isEmpty() ? entry->tag.key : entry->tag.title;
         Q_EMIT broke(name + QStringLiteral(": ") + QString::fromStdString(entry->trouble));
-    } else if (isWanted) {
+    } else if (wanted) {
         entry->done();
     }
     Q_EMIT progressed();
+}
+
+bool JobQueue::isWanted(const Entry& entry)
+{
+    return !entry.isDropped && entry.receiver && (!entry.tag.holds || entry.tag.holds());
+}
+
+bool JobQueue::isRunning(const QString& key) const
+{
+    return std::ranges::any_of(entries_, [&](const auto& entry) {
+        return entry->tag.key == key && isWanted(*entry);
+    });
 }
 
 const JobQueue::Entry* JobQueue::shown() const

@@ -79,6 +79,8 @@ public:
     // Stops the job of a key, if there is one, and drops its result.
     void drop(const QString& key);
     [[nodiscard]] bool isBusy() const { return !entries_.empty(); }
+    // Whether a job of a key waits or runs whose result is still wanted.
+    [[nodiscard]] bool isRunning(const QString& key) const;
     // What the progress line shows; empty when nothing shown runs.
     [[nodiscard]] QString shownName() const;
     [[nodiscard]] double shownProgress() const;
@@ -118,6 +120,7 @@ private:
     // The job on the progress line; null when there is none.
     [[nodiscard]] const Entry* shown() const;
     void deliver(const std::shared_ptr<Entry>& entry);
+    [[nodiscard]] static bool isWanted(const Entry& entry);
 
     std::vector<std::shared_ptr<Entry>> entries_;  // GUI thread: waiting or running
     std::mutex mutex_;

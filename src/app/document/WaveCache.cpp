@@ -41,10 +41,14 @@ WaveCache::WaveCache(JobQueue& jobs, QObject* parent) : QObject(parent), jobs_(j
 void WaveCache::setSources(const Song& song, std::shared_ptr<const Sources> sources)
 {
     if (sources_ != sources) {
+        // What is read from the same file as before stays as it is drawn.
+        const auto isOther = [before = sources_, &sources](TakeId take) {
+            return !before || !before->isAlike(take, *sources);
+        };
+        std::erase_if(peaks_, [&](const auto& each) { return isOther(each.first); });
+        std::erase_if(pages_, [&](const auto& each) { return isOther(std::get<0>(each.first)); });
+        std::erase_if(asked_, [&](const PageKey& key) { return isOther(std::get<0>(key)); });
         sources_ = std::move(sources);
-        pages_.clear();
-        asked_.clear();
-        peaks_.clear();
     }
     for (const Take& take : song.takes) {
         if (!peaks_.contains(take.id) && sources_->has(take.id)) {
@@ -75,14 +79,20 @@ void WaveCache::build(const Take& take)
     jobs_.run(
         {.key = QStringLiteral("wave %1").arg(take.id.value),
          .title = tr("Drawing %1").arg(QString::fromStdString(take.name)),
-         .holds = [this, sources = sources_] { return sources == sources_; }},
+         .holds = stillRead(take.id)},
         this,
         work,
         [this, id = take.id](std::shared_ptr<const Peaks> built) {
             peaks_[id] = std::move(built);
+            Q_EMIT peaksChanged();
             Q_EMIT changed();
         }
     );
+}
+
+std::function<bool()> WaveCache::stillRead(TakeId take) const
+{
+    return [this, take, sources = sources_] { return sources->isAlike(take, *sources_); };
 }
 
 const Peaks* WaveCache::peaks(TakeId take) const
@@ -107,10 +117,7 @@ std::span<const float> WaveCache::samples(TakeId take, int channel, Frames from,
     }
     if (sources_ && asked_.insert(key).second) {
         jobs_.run(
-            {.key = {},
-             .title = {},
-             .holds = [this, sources = sources_] { return sources == sources_; },
-             .isQuick = true},
+            {.key = {}, .title = {}, .holds = stillRead(take), .isQuick = true},
             this,
             [sources = sources_, take, channel, index, half](const Work&) {
                 std::vector<float> page(static_cast<std::size_t>(kPage));

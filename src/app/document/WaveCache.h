@@ -25,13 +25,16 @@ public:
     samples(TakeId take, int channel, Frames from, std::int64_t count);
 
 Q_SIGNALS:
-    void changed();
+    void changed();       // peaks or samples
+    void peaksChanged();  // these alone
 
 private:
     static constexpr std::int64_t kPage = 16384;
     using PageKey = std::tuple<TakeId, int, std::int64_t>;
 
     void build(const Take& take);
+    // Whether a take is still read from the file it is read from now.
+    [[nodiscard]] std::function<bool()> stillRead(TakeId take) const;
 
     JobQueue& jobs_;
     std::shared_ptr<const Sources> sources_;

@@ -1,6 +1,7 @@
 #include "app/session/Fitting.h"
 
 #include "app/document/Errors.h"
+#include "core/edits/GridEdits.h"
 #include "core/edits/MarkEdits.h"
 #include "core/edits/StretchFit.h"
 
@@ -13,6 +14,19 @@ Fitting::Fitting(Document& document, Choice& choice, JobQueue& jobs, QObject* pa
 void Fitting::requestChanged()
 {
     refresh();
+}
+
+void Fitting::lookAtGrid(GridSettings grid)
+{
+    request.grid = grid;
+    refresh();
+}
+
+void Fitting::keepGrid()
+{
+    if (request.grid != document_.song()->grid) {
+        document_.apply(setGrid(*document_.song(), request.grid), tr("Set the grid"));
+    }
 }
 
 void Fitting::setRangeOfBars(std::optional<BarRange> bars)
@@ -76,27 +90,25 @@ void Fitting::askOfHits(
     const std::vector<std::size_t>& hits, std::optional<Seconds> wanted, Seconds by
 )
 {
-    Song edited = *document_.song();
+    std::vector<WantedPlace> places;
     for (const std::size_t i : hits) {
         const HitOrigin& origin = preview_.origin.origins[i];
-        std::optional<Seconds> asked = wanted;
-        if (by.count() != 0.0) {
-            asked = preview_.moves.hits[i].left + by;
-        }
-        auto next = setMarkWanted(edited, origin.track, origin.mark, asked);
-        if (!next) {
-            Q_EMIT failed(next.error());
-            return;
-        }
-        edited = std::move(*next);
+        const auto asked =
+            by.count() != 0.0 ? std::optional(preview_.moves.hits[i].left + by) : wanted;
+        places.push_back({origin.track, origin.mark, asked});
     }
     document_.apply(
-        std::move(edited), hits.size() == 1 ? tr("Place a hit by hand") : tr("Place hits by hand")
+        setMarksWanted(*document_.song(), places),
+        hits.size() == 1 ? tr("Place a hit by hand") : tr("Place hits by hand")
     );
 }
 
 void Fitting::refresh()
 {
+    if (document_.song()->grid != songGrid_) {
+        songGrid_ = document_.song()->grid;
+        request.grid = songGrid_;
+    }
     const MicSet* chosen = choice_.set();
     if (chosen == nullptr) {
         preview_ = {};
@@ -176,6 +188,7 @@ void Fitting::apply()
 void Fitting::forget()
 {
     request = FitRequest();
+    songGrid_ = request.grid;
     focusLead_ = TrackId();
     focusSection_ = SectionId();
 }

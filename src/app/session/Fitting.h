@@ -6,6 +6,7 @@
 #include "app/document/JobQueue.h"
 #include "app/session/Choice.h"
 #include "core/edits/FitEdits.h"
+#include "core/fit/Performance.h"
 #include "core/stretch/Strain.h"
 
 namespace orthochron::app {
@@ -20,6 +21,9 @@ public:
 
     FitRequest request;
     void requestChanged();  // after changing `request`: the preview is made anew
+    // The grid is the song's; what is asked for here is looked at first and kept, as an edit, once the hand is off.
+    void lookAtGrid(GridSettings grid);
+    void keepGrid();
     void setRangeOfBars(std::optional<BarRange> bars);
     [[nodiscard]] const FitPreview& preview() const { return preview_; }
     // What a fit by stretching would ask of the sound, song time; empty when cutting is asked for.
@@ -65,6 +69,7 @@ private:
     JobQueue& jobs_;
     void foresee();
 
+    GridSettings songGrid_;  // as it was when `request` took it over
     FitPreview preview_;
     std::vector<StrainSpan> strain_;
     std::optional<Key> judged_;

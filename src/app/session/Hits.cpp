@@ -71,7 +71,10 @@ void Hits::detect(std::function<void()> then)
                 )) {
                 std::size_t count = 0;
                 for (const auto& [track, each] : *analysis_) {
-                    count += document_.song()->track(track)->marks.size();
+                    // A lead may have been removed while it was listened to.
+                    if (const auto lead = document_.song()->track(track)) {
+                        count += lead->marks.size();
+                    }
                 }
                 const QString hits = counted(static_cast<qsizetype>(count), tr("hit"), tr("hits"));
                 const auto leads = static_cast<qsizetype>(analysis_->size());

@@ -14,13 +14,7 @@ JoinReview::JoinReview(
 
 const Finding* JoinReview::worstOf(std::size_t join) const
 {
-    const Finding* worst = nullptr;
-    for (const Finding& finding : findings_) {
-        if (finding.join == join && (worst == nullptr || isWorse(finding, *worst))) {
-            worst = &finding;
-        }
-    }
-    return worst;
+    return join < worst_.size() && worst_[join] ? &findings_[*worst_[join]] : nullptr;
 }
 
 void JoinReview::setJoin(std::size_t join)
@@ -86,23 +80,19 @@ void JoinReview::audit()
 
 void JoinReview::order()
 {
-    findings_.clear();
-    for (const Finding& finding : all_) {
-        if (!isAccepted(*document_.song(), finding)) {
-            findings_.push_back(finding);
-        }
-    }
-    std::ranges::sort(findings_, isWorse);
+    findings_ = notAccepted(*document_.song(), all_);
+    std::ranges::stable_sort(findings_, isWorse);
     worstFirst_.clear();
-    std::vector<bool> isTaken(joins_.size(), false);
-    for (const Finding& finding : findings_) {
-        if (finding.join && *finding.join < joins_.size() && !isTaken[*finding.join]) {
-            isTaken[*finding.join] = true;
-            worstFirst_.push_back(*finding.join);
+    worst_.assign(joins_.size(), std::nullopt);
+    for (std::size_t f = 0; f < findings_.size(); ++f) {
+        const auto join = findings_[f].join;
+        if (join && *join < joins_.size() && !worst_[*join]) {
+            worst_[*join] = f;
+            worstFirst_.push_back(*join);
         }
     }
     for (std::size_t i = 0; i < joins_.size(); ++i) {
-        if (!isTaken[i]) {
+        if (!worst_[i]) {
             worstFirst_.push_back(i);
         }
     }

@@ -52,6 +52,7 @@ private:
     std::vector<Finding> all_;
     std::vector<Finding> findings_;
     std::vector<std::size_t> worstFirst_;
+    std::vector<std::optional<std::size_t>> worst_;  // of each join, in findings_
     std::size_t join_ = 0;
 };
 

@@ -3,7 +3,7 @@
 #include <QObject>
 
 #include "app/document/Document.h"
-#include "app/views/TimeScale.h"
+#include "app/session/TimeScale.h"
 
 namespace orthochron::app {
 

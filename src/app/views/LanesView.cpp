@@ -7,7 +7,6 @@
 #include <QSettings>
 #include <QWheelEvent>
 
-#include "app/stages/Stage.h"
 #include "app/theme/Theme.h"
 #include "app/views/LanePainter.h"
 #include "app/views/TimeBands.h"
@@ -40,9 +39,9 @@ LanesView::LanesView(Session& session, QWidget* parent) : QWidget(parent), sessi
     ownHead_ = QSettings().value(QStringLiteral("headWidth"), 0).toInt();
 }
 
-void LanesView::setStage(Stage* stage)
+void LanesView::setTool(LaneTool* tool)
 {
-    stage_ = stage;
+    tool_ = tool;
     layOut();
     revealChosen();
     update();
@@ -69,7 +68,7 @@ QRect LanesView::sheet() const
 
 QRect LanesView::foot() const
 {
-    const int height = stage_ != nullptr && !lanes_.empty() ? stage_->footHeight() : 0;
+    const int height = tool_ != nullptr && !lanes_.empty() ? tool_->footHeight() : 0;
     const QRect area = sheet();
     return {area.left(), area.bottom() + 1 - height, area.width(), height};
 }
@@ -203,9 +202,9 @@ void LanesView::paintEvent(QPaintEvent*)
         }
         painter.save();
         painter.setClipRect(lane.area.intersected(laid));
-        lanePainter.paintLane(painter, lane, stage_ == nullptr || !stage_->showsShapes());
-        if (stage_ != nullptr) {
-            stage_->paintLane(painter, lane);
+        lanePainter.paintLane(painter, lane, tool_ == nullptr || !tool_->showsShapes());
+        if (tool_ != nullptr) {
+            tool_->paintLane(painter, lane);
         }
         painter.restore();
     }
@@ -219,7 +218,7 @@ void LanesView::paintEvent(QPaintEvent*)
     if (const QRect strip = foot(); strip.height() > 0) {
         painter.save();
         painter.setClipRect(strip.adjusted(-headWidth(), 0, 0, 0));
-        stage_->paintFoot(painter, strip);
+        tool_->paintFoot(painter, strip);
         painter.restore();
     }
     bands.paintRibbon(painter);
@@ -263,8 +262,8 @@ void LanesView::paintOver(QPainter& painter) const
             straw
         );
     }
-    if (stage_ != nullptr) {
-        stage_->paintOver(painter);
+    if (tool_ != nullptr) {
+        tool_->paintOver(painter);
     }
     if (!session_.song().tracks.empty()) {
         const double x = xOf(session_.player.position());
@@ -347,13 +346,13 @@ void LanesView::mousePressEvent(QMouseEvent* event)
         return;
     }
     if (pressed_.y() < sheet().top()) {
-        const bool isOfStage = stage_ != nullptr && pressed_.x() >= headWidth() - kSnapPixels &&
-                               stage_->pressRuler(*event);
-        drag_ = isOfStage ? Drag::Stage : Drag::Ruler;
+        const bool isOfTool = tool_ != nullptr && pressed_.x() >= headWidth() - kSnapPixels &&
+                              tool_->pressRuler(*event);
+        drag_ = isOfTool ? Drag::Tool : Drag::Ruler;
         return;
     }
     if (isInFoot(pressed_)) {
-        drag_ = stage_ != nullptr && stage_->pressFoot(*event) ? Drag::Stage : Drag::None;
+        drag_ = tool_ != nullptr && tool_->pressFoot(*event) ? Drag::Tool : Drag::None;
         return;
     }
     const Lane* lane = laneAt(pressed_);
@@ -369,8 +368,8 @@ void LanesView::mousePressEvent(QMouseEvent* event)
         pressHead(pressedLane, pressed_);
         return;
     }
-    if (stage_ != nullptr && stage_->press(pressedLane, *event)) {
-        drag_ = Drag::Stage;
+    if (tool_ != nullptr && tool_->press(pressedLane, *event)) {
+        drag_ = Drag::Tool;
         return;
     }
     session_.choice.setTrack(pressedLane.track);
@@ -420,32 +419,32 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
         );
         return;
     }
-    case Drag::Stage:
-        if (stage_ != nullptr) {
-            stage_->move(*event);
+    case Drag::Tool:
+        if (tool_ != nullptr) {
+            tool_->move(*event);
         }
         return;
     case Drag::None: break;
     }
     const Lane* lane = laneAt(place);
-    if (stage_ != nullptr) {
-        stage_->hover(place.x() >= headWidth() ? lane : nullptr, place, event->modifiers());
+    if (tool_ != nullptr) {
+        tool_->hover(place.x() >= headWidth() ? lane : nullptr, place, event->modifiers());
     }
     QString text;
     Qt::CursorShape cursor = Qt::ArrowCursor;
     if (place.y() < kRibbonHeight) {
         text = tr("Drag to look elsewhere in the song");
     } else if (place.y() < sheet().top()) {
-        if (stage_ != nullptr) {
-            std::tie(text, cursor) = stage_->hintInRuler(place);
+        if (tool_ != nullptr) {
+            std::tie(text, cursor) = tool_->hintInRuler(place);
         }
         if (text.isEmpty()) {
             text = tr("Click to move the playhead, drag to choose a range");
         }
-    } else if (stage_ != nullptr && isInFoot(place)) {
-        std::tie(text, cursor) = stage_->hintInFoot(place);
-    } else if (lane != nullptr && place.x() >= headWidth() && stage_ != nullptr) {
-        std::tie(text, cursor) = stage_->hintAt(*lane, place);
+    } else if (tool_ != nullptr && isInFoot(place)) {
+        std::tie(text, cursor) = tool_->hintInFoot(place);
+    } else if (lane != nullptr && place.x() >= headWidth() && tool_ != nullptr) {
+        std::tie(text, cursor) = tool_->hintAt(*lane, place);
         if (text.isEmpty()) {
             text = tr("Click to move the playhead, drag to choose a range");
         }
@@ -459,8 +458,8 @@ void LanesView::mouseReleaseEvent(QMouseEvent* event)
     const Drag ended = drag_;
     drag_ = Drag::None;
     setReadout({}, {});
-    if (ended == Drag::Stage && stage_ != nullptr) {
-        stage_->release(*event);
+    if (ended == Drag::Tool && tool_ != nullptr) {
+        tool_->release(*event);
         return;
     }
     const bool isClick = (event->pos() - pressed_).manhattanLength() < 4;
@@ -476,9 +475,9 @@ void LanesView::mouseReleaseEvent(QMouseEvent* event)
 void LanesView::mouseDoubleClickEvent(QMouseEvent* event)
 {
     const Lane* lane = laneAt(event->pos());
-    if (lane != nullptr && event->pos().x() >= headWidth() && stage_ != nullptr) {
+    if (lane != nullptr && event->pos().x() >= headWidth() && tool_ != nullptr) {
         const Lane clicked = *lane;
-        if (stage_->doubleClick(clicked, *event)) {
+        if (tool_->doubleClick(clicked, *event)) {
             return;
         }
     }
@@ -521,8 +520,8 @@ bool LanesView::event(QEvent* event)
 {
     if (event->type() == QEvent::Leave) {
         Q_EMIT hint(QString());
-        if (stage_ != nullptr) {
-            stage_->hover(nullptr, {}, {});
+        if (tool_ != nullptr) {
+            tool_->hover(nullptr, {}, {});
         }
     }
     return QWidget::event(event);

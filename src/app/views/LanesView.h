@@ -3,10 +3,9 @@
 #include <QWidget>
 
 #include "app/session/Session.h"
+#include "app/views/LaneTool.h"
 
 namespace orthochron::app {
-
-class Stage;
 
 // One lane as it is laid out: which track, where on the screen.
 struct Lane {
@@ -20,8 +19,8 @@ struct Lane {
 };
 
 // The sheet: ribbon, ruler and lanes with their heads. It paints what every stage shares (waves,
-// grid, spare, playhead, selection), lets the stage draw over it, and offers it every gesture
-// first; what the stage does not take scrolls, selects or moves the playhead.
+// grid, spare, playhead, selection), lets a tool, the stage, draw over it, and offers it every gesture
+// first; what that does not take scrolls, selects or moves the playhead.
 class LanesView final : public QWidget {
     Q_OBJECT
 
@@ -30,7 +29,7 @@ public:
     static constexpr int kRulerHeight = 22;
 
     explicit LanesView(Session& session, QWidget* parent = nullptr);
-    void setStage(Stage* stage);
+    void setTool(LaneTool* tool);
     [[nodiscard]] const std::vector<Lane>& lanes() const { return lanes_; }
     [[nodiscard]] const Lane* laneAt(QPoint place) const;
     [[nodiscard]] QRect sheet() const;  // where lanes are, without heads
@@ -44,7 +43,7 @@ public:
     [[nodiscard]] Frames timeAt(double x) const { return scale().timeAt(x - sheet().left()); }
     // On the line of the grid it is near; free with Ctrl.
     [[nodiscard]] Frames snapped(Frames songTime, Qt::KeyboardModifiers modifiers) const;
-    // The strip at the foot of the sheet that a stage may ask for; empty without one.
+    // The strip at the foot of the sheet that the tool may ask for; empty without one.
     [[nodiscard]] QRect foot() const;
     void footChanged();  // its height
     // A read-out beside the pointer while something is dragged; empty takes it away.
@@ -69,7 +68,7 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    enum class Drag { None, Ribbon, Ruler, Select, Pan, HeadEdge, Stage };
+    enum class Drag { None, Ribbon, Ruler, Select, Pan, HeadEdge, Tool };
 
     void layOut();
     void revealChosen();  // scrolls so far that the chosen lane is seen
@@ -80,7 +79,7 @@ private:
     [[nodiscard]] QRect lanesArea() const;  // of the sheet, what the foot leaves
 
     Session& session_;
-    Stage* stage_ = nullptr;
+    LaneTool* tool_ = nullptr;
     std::vector<Lane> lanes_;
     Drag drag_ = Drag::None;
     QPoint pressed_;

@@ -5,6 +5,7 @@
 
 #include "app/controls/Counted.h"
 #include "app/theme/Theme.h"
+#include "core/tune/NotesByHand.h"
 
 #include <cmath>
 

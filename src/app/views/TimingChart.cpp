@@ -99,7 +99,10 @@ void TimingChart::paintEvent(QPaintEvent*)
     const auto x = [&](Frames at) {
         return area.left() + static_cast<double>(at.count()) / length * area.width();
     };
-    const auto held = heldWith(held_);
+    std::vector<bool> isHeld(preview.performance.hits.size(), false);
+    for (const std::size_t i : heldWith(held_)) {
+        isHeld[i] = true;
+    }
     QPainterPath drift;
     painter.save();
     painter.setClipRect(area);
@@ -116,7 +119,7 @@ void TimingChart::paintEvent(QPaintEvent*)
         painter.setPen(Qt::NoPen);
         painter.setBrush(colours.ink);
         double after = inMilliseconds(preview.moves.hits[i].left);
-        if (std::ranges::find(held, i) != held.end()) {
+        if (isHeld[i]) {
             after += byMs_;
         }
         const bool isByHand =
@@ -328,22 +331,25 @@ void TimingChart::contextMenuEvent(QContextMenuEvent* event)
     QMenu menu(this);
     auto* measured = menu.addAction(tr("Take the measured drift again"));
     measured->setEnabled(!session_.fitting.request.fit.driftLine.empty());
-    std::vector<std::size_t> byHand;
-    const auto& hits = session_.fitting.preview().performance.hits;
-    for (std::size_t i = 0; i < hits.size(); ++i) {
-        if (hits[i].played.wanted && session_.fitting.isInFocus(hits[i])) {
-            byHand.push_back(i);
+    const auto byHand = [this] {
+        std::vector<std::size_t> placed;
+        const auto& hits = session_.fitting.preview().performance.hits;
+        for (std::size_t i = 0; i < hits.size(); ++i) {
+            if (hits[i].played.wanted && session_.fitting.isInFocus(hits[i])) {
+                placed.push_back(i);
+            }
         }
-    }
-    auto* free =
-        menu.addAction(tr("Give %1 hits placed by hand back to the fit").arg(byHand.size()));
-    free->setEnabled(!byHand.empty());
+        return placed;
+    };
+    const std::size_t count = byHand().size();
+    auto* free = menu.addAction(tr("Give %1 hits placed by hand back to the fit").arg(count));
+    free->setEnabled(count > 0);
     const QAction* chosen = menu.exec(event->globalPos());
     if (chosen == measured) {
         session_.fitting.request.fit.driftLine.clear();
         session_.fitting.requestChanged();
     } else if (chosen == free) {
-        session_.fitting.askOfHits(byHand, std::nullopt, Seconds(0.0));
+        session_.fitting.askOfHits(byHand(), std::nullopt, Seconds(0.0));
     }
 }
 

@@ -209,7 +209,7 @@ void MainWindow::showStage(int stage)
         }
     }
     benches_->setCurrentWidget(current()->bench());
-    lanes_->setStage(current());
+    lanes_->setTool(current());
     const int tall =
         QSettings().value(QStringLiteral("bench/%1").arg(stage), place.benchHeight).toInt();
     splitter_->setSizes({std::max(200, splitter_->height() - tall), tall});

@@ -11,6 +11,7 @@
 #include "app/controls/Question.h"
 #include "app/document/FileNames.h"
 #include "app/window/UnsavedDialog.h"
+#include "core/base/Hash.h"
 #include "core/demo/DemoSong.h"
 #include "core/edits/TakeEdits.h"
 
@@ -218,13 +219,17 @@ void SongDesk::checkTakes()
     );
 }
 
-void SongDesk::findMissing()
+// Asks about one after the other; each file that is named is held against its take before the next is asked about.
+void SongDesk::findMissing(TakeId after)
 {
-    for (const TakeTrouble& trouble : std::vector(session_.document.troubles())) {
-        if (!trouble.isMissing) {
+    auto troubles = session_.document.troubles();
+    std::ranges::sort(troubles, {}, &TakeTrouble::take);
+    for (const TakeTrouble& trouble : troubles) {
+        const Take* take = session_.song().take(trouble.take);
+        if (!trouble.isMissing || take == nullptr || trouble.take <= after) {
             continue;
         }
-        const QString name = QString::fromStdString(session_.song().take(trouble.take)->name);
+        const QString name = QString::fromStdString(take->name);
         if (!askYes(
                 window_,
                 tr("A take is missing"),
@@ -233,14 +238,31 @@ void SongDesk::findMissing()
             return;
         }
         const QString path = askForFile(window_, tr("Where is %1?").arg(name));
-        if (path.isEmpty()) {
-            return;
+        if (!path.isEmpty()) {
+            useFor(trouble.take, path);
         }
-        if (const auto found = session_.document.relocate(trouble.take, path); !found) {
-            Q_EMIT session_.failed(found.error());
-            return;
-        }
+        return;
     }
+}
+
+void SongDesk::useFor(TakeId take, const QString& path)
+{
+    session_.jobs.run(
+        {.key = QStringLiteral("find take"),
+         .title = tr("Reading %1").arg(path),
+         .holds = session_.document.whileOpen()},
+        this,
+        [file = fileOf(path)](const Work&) { return hashOfFile(file); },
+        [this, take, path](const Result<std::string>& hash) {
+            const auto found = hash ? session_.document.relocate(take, path, *hash)
+                                    : Result<void>(tl::unexpected(hash.error()));
+            if (!found) {
+                Q_EMIT session_.failed(found.error());
+                return;
+            }
+            findMissing(take);
+        }
+    );
 }
 
 void SongDesk::openDemo()
@@ -265,10 +287,13 @@ void SongDesk::openDemo()
             return written;
         },
         [this](const Result<std::filesystem::path>& path) {
-            if (path) {
+            if (!path) {
+                Q_EMIT session_.failed(path.error());
+            } else if (mayClose(
+                       )) {  // what was open may have been edited meanwhile, or be another song
                 open(nameOf(*path));
             } else {
-                Q_EMIT session_.failed(path.error());
+                session_.say(tr("The demo song is in %1").arg(nameOf(path->parent_path())));
             }
         }
     );

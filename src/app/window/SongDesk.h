@@ -35,7 +35,8 @@ public:
 private:
     void afterOpening();
     void offer(std::vector<UnsavedSong> songs);
-    void findMissing();
+    void findMissing(TakeId after = {});
+    void useFor(TakeId take, const QString& path);
     void checkTakes();
 
     Session& session_;

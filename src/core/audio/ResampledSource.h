@@ -3,6 +3,7 @@
 #include "core/audio/SampleSource.h"
 
 #include <map>
+#include <memory>
 
 namespace orthochron {
 

@@ -6,8 +6,11 @@
 #include "core/base/Work.h"
 
 #include <filesystem>
+#include <memory>
 #include <optional>
+#include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace orthochron {

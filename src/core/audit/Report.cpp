@@ -61,11 +61,9 @@ Result<void> addFindings(
     }
     std::ranges::sort(*findings, isWorse);
     const Frames side = toFrames(kPicture, song.rate);
-    for (const Finding& finding : *findings) {
-        if (isAccepted(song, finding)) {
-            ++report.accepted;
-            continue;
-        }
+    const auto open = notAccepted(song, *findings);
+    report.accepted += static_cast<int>(findings->size() - open.size());
+    for (const Finding& finding : open) {
         const auto track = song.track(set.tracks[static_cast<std::size_t>(finding.microphone)]);
         EditReport::Left left;
         left.finding = finding;

@@ -4,6 +4,8 @@
 #include "core/edits/FitEdits.h"
 
 #include <filesystem>
+#include <string>
+#include <vector>
 
 namespace orthochron {
 

@@ -6,7 +6,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
+#include <map>
 #include <set>
+#include <string>
 
 namespace orthochron {
 
@@ -236,13 +239,52 @@ std::optional<StrainRelief> reliefAt(const Song& song, const MicSet& set, const 
     return std::nullopt;
 }
 
+namespace {
+
+constexpr Seconds kSamePlace = milliseconds(5.0);
+
+// What was accepted, by kind, in order of time.
+class Accepted {
+public:
+    explicit Accepted(const Song& song) : within_(toFrames(kSamePlace, song.rate))
+    {
+        for (const AcceptedFinding& accepted : song.accepted) {
+            places_[accepted.kind].push_back(accepted.at);
+        }
+        for (auto& [kind, places] : places_) {
+            std::ranges::sort(places);
+        }
+    }
+    [[nodiscard]] bool has(const Finding& finding) const
+    {
+        const auto found = places_.find(std::string(wordOf(finding.kind)));
+        if (found == places_.end()) {
+            return false;
+        }
+        const auto next = std::ranges::upper_bound(found->second, finding.at - within_);
+        return next != found->second.end() && *next < finding.at + within_;
+    }
+
+private:
+    Frames within_;
+    std::map<std::string, std::vector<Frames>> places_;
+};
+
+}  // namespace
+
 bool isAccepted(const Song& song, const Finding& finding)
 {
-    const std::string kind(wordOf(finding.kind));
-    return std::ranges::any_of(song.accepted, [&](const AcceptedFinding& accepted) {
-        const double apart = std::abs(toSeconds(accepted.at - finding.at, song.rate).count());
-        return accepted.kind == kind && apart < 0.005;
+    return Accepted(song).has(finding);
+}
+
+std::vector<Finding> notAccepted(const Song& song, std::span<const Finding> findings)
+{
+    const Accepted accepted(song);
+    std::vector<Finding> left;
+    std::ranges::copy_if(findings, std::back_inserter(left), [&](const Finding& finding) {
+        return !accepted.has(finding);
     });
+    return left;
 }
 
 Song acceptFinding(const Song& song, const Finding& finding)

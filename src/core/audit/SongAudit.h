@@ -5,6 +5,10 @@
 #include "core/joins/JoinPlan.h"
 #include "core/stretch/Strain.h"
 
+#include <optional>
+#include <span>
+#include <vector>
+
 namespace orthochron {
 
 // A set's edit as a map to be checked: pieces, joins (those of joinsOf, in their order) and hits from
@@ -24,6 +28,8 @@ auditJoin(const Song& song, SetId id, PartId join, const Sources& sources);
 reliefAt(const Song& song, const MicSet& set, const Finding& finding);
 
 [[nodiscard]] bool isAccepted(const Song& song, const Finding& finding);
+// Those of them that were not accepted.
+[[nodiscard]] std::vector<Finding> notAccepted(const Song& song, std::span<const Finding> findings);
 [[nodiscard]] Song acceptFinding(const Song& song, const Finding& finding);
 
 // Tries other places, lengths and shapes for a join and keeps what measures best: fewest and

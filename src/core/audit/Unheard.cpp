@@ -4,6 +4,7 @@
 
 #include "core/edits/SetParts.h"
 #include "core/onset/Microphones.h"
+#include "core/render/Sources.h"
 
 #include <algorithm>
 

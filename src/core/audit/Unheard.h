@@ -1,9 +1,13 @@
 #pragma once
 
-#include "core/render/Sources.h"
+#include "core/base/Work.h"
 #include "core/song/Song.h"
 
+#include <vector>
+
 namespace orthochron {
+
+class Sources;
 
 // A blow that some microphone hears but no lead has a mark for: it moves with whatever lies
 // around it.

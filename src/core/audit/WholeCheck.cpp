@@ -1,6 +1,7 @@
 #include <oneapi/tbb/parallel_for.h>
 
 #include "core/audit/Findings.h"
+#include "core/fit/Performance.h"
 
 #include <algorithm>
 #include <cmath>

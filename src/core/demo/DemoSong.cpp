@@ -44,7 +44,7 @@ constexpr const char* kDrumName = "Frame drum";
 constexpr const char* kGuideName = "Dulcimer, played.mid";
 
 // The mark in the song file by which a demo song is known as made here.
-constexpr const char* kMark = "demo";
+constexpr std::string_view kMark = R"({"demo":true})";  // of the song's file
 
 std::filesystem::path songIn(const std::filesystem::path& folder, std::string_view name = kSongName)
 {
@@ -54,7 +54,8 @@ std::filesystem::path songIn(const std::filesystem::path& folder, std::string_vi
 bool isUneditedSong(const std::filesystem::path& path)
 {
     const auto document = loadSong(path);
-    return document && document->unknown.contains(kMark) && document->history.size() == 1;
+    return document && document->extras.text && *document->extras.text == kMark &&
+           document->history.size() == 1;
 }
 
 // Whether the folder holds an earlier demo song, not edited since, and nothing of anybody else's
@@ -268,7 +269,8 @@ Result<Song> freeSong(Hertz rate, const std::filesystem::path& folder)
 Result<void> write(Song song, std::string_view name, const std::filesystem::path& folder)
 {
     song.name = name;
-    const SongDocument document{History(std::move(song), "Demo song"), {{kMark, true}}};
+    const SongDocument document{
+        History(std::move(song), "Demo song"), {std::make_shared<const std::string>(kMark)}};
     return saveSong(document, songIn(folder, name));
 }
 

@@ -4,6 +4,10 @@
 #include "core/demo/KitRecording.h"
 #include "core/files/SongFile.h"
 
+#include <filesystem>
+#include <string_view>
+#include <vector>
+
 namespace orthochron::demo {
 
 constexpr std::string_view kSongName = "Lantern Weir";

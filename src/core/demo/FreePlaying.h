@@ -4,6 +4,9 @@
 #include "core/song/MidiGuide.h"
 #include "core/time/TempoMap.h"
 
+#include <string>
+#include <vector>
+
 namespace orthochron::demo {
 
 // Something played to no click, and the truth about it.

@@ -3,6 +3,8 @@
 #include "core/edits/ClipChoice.h"
 #include "core/edits/Pieces.h"
 
+#include <vector>
+
 namespace orthochron {
 
 // The song with the chosen clips, and those of the other microphones of their sets, changed by

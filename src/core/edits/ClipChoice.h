@@ -3,8 +3,10 @@
 #include "core/song/Song.h"
 
 #include <map>
+#include <optional>
 #include <set>
 #include <span>
+#include <vector>
 
 // Which clips an edit by hand goes to.
 namespace orthochron {

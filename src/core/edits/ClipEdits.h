@@ -3,6 +3,10 @@
 #include "core/edits/ClipChoice.h"
 #include "core/edits/Pieces.h"
 
+#include <map>
+#include <optional>
+#include <vector>
+
 // Clips by hand. Every edit goes to the clips it is given and to what the other microphones of their
 // set have of the same part, however long their takes are, so that a performance stays one; only
 // moving to another track and gain, where asked, touch one microphone alone. Locked clips and tracks are

@@ -2,6 +2,9 @@
 
 #include "core/edits/ClipChoice.h"
 
+#include <optional>
+#include <vector>
+
 // What a clip carries beside its place: muted, gain, locks and the fades of its free ends.
 namespace orthochron {
 

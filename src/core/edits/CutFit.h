@@ -1,9 +1,13 @@
 #pragma once
 
 #include "core/edits/FitPlan.h"
-#include "core/render/Sources.h"
+
+#include <span>
+#include <vector>
 
 namespace orthochron {
+
+class Sources;
 
 // Where to cut what was recorded of a set, and how far apart what is left lies then: planJoins, with
 // the set's own takes to listen to. Errors: the sources', or Cancelled.

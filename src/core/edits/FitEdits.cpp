@@ -6,6 +6,7 @@
 #include "core/edits/JoinEdits.h"
 #include "core/edits/Pieces.h"
 #include "core/edits/StretchFit.h"
+#include "core/render/Sources.h"
 
 #include <algorithm>
 #include <cstdlib>

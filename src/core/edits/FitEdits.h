@@ -1,9 +1,14 @@
 #pragma once
 
+#include "core/base/Work.h"
 #include "core/edits/FitPlan.h"
-#include "core/render/Sources.h"
+#include "core/fit/Moves.h"
+
+#include <string>
 
 namespace orthochron {
+
+class Sources;
 
 struct FitOutcome {
     Song song;

@@ -1,6 +1,11 @@
 #pragma once
 
 #include "core/edits/SetParts.h"
+#include "core/fit/Moves.h"
+#include "core/joins/JoinPlan.h"
+
+#include <optional>
+#include <vector>
 
 // What a fit would do, before any audio yields to it.
 namespace orthochron {

@@ -2,6 +2,8 @@
 
 #include "core/song/Song.h"
 
+#include <string>
+
 namespace orthochron {
 
 // Keeps a groove in the song under its name, or under "name 2" where that is taken.

@@ -2,6 +2,8 @@
 
 #include "core/song/Song.h"
 
+#include <vector>
+
 namespace orthochron {
 
 // Lays a guide beside the takes, in place of one that was there.

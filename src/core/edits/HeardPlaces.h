@@ -2,6 +2,9 @@
 
 #include "core/song/Song.h"
 
+#include <optional>
+#include <vector>
+
 namespace orthochron {
 
 // Where a track plays the moments of the take its marks are of; asked often, of many clips.

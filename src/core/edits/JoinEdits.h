@@ -3,6 +3,9 @@
 #include "core/edits/ClipValues.h"
 #include "core/edits/FitEdits.h"
 
+#include <optional>
+#include <vector>
+
 namespace orthochron {
 
 // A join of a mic set as it stands in the song: where one part gives way to the next on all its

@@ -3,7 +3,9 @@
 #include "core/edits/ShapeEdits.h"
 
 #include <compare>
+#include <optional>
 #include <set>
+#include <span>
 
 // Several points of level lines at once, of one line or of many.
 namespace orthochron {

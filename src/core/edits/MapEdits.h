@@ -3,6 +3,9 @@
 #include "core/song/Song.h"
 #include "core/tempo/MapDraft.h"
 
+#include <span>
+#include <vector>
+
 namespace orthochron {
 
 // The grid yields to the audio: lines are moved, the audio stays where it is.

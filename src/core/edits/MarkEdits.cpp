@@ -3,9 +3,12 @@
 #include <fmt/format.h>
 
 #include "core/onset/LeadHits.h"
+#include "core/render/Sources.h"
 
 #include <algorithm>
 #include <cstdlib>
+#include <map>
+#include <set>
 
 namespace orthochron {
 
@@ -85,34 +88,41 @@ std::size_t countMarks(const LeadAnalysis& analysis, Hertz rate, const OnsetSett
 
 namespace {
 
+// Places in order, and what lies near them.
+bool isNear(const std::vector<Frames>& places, Frames at, Frames within)
+{
+    const auto next = std::ranges::lower_bound(places, at);
+    return (next != places.end() && *next - at < within) ||
+           (next != places.begin() && at - *std::prev(next) < within);
+}
+
 void mergeMarks(Song& song, Track& track, const std::vector<Onset>& onsets, Frames gap)
 {
     std::vector<Mark> marks;
-    std::vector<Mark> off;
+    std::vector<Frames> byHand;
+    std::vector<Frames> off;
+    // Between a flam's grace stroke and its main stroke there is no other hit: how far what was marked by hand up to
+    // each one reaches.
+    std::vector<Frames> reaches;
     for (const Mark& mark : track.marks) {
         if (mark.byHand) {
             marks.push_back(mark);
+            byHand.push_back(mark.at);
+            const Frames reach = mark.beatPoint + gap;
+            reaches.push_back(reaches.empty() ? reach : std::max(reaches.back(), reach));
         } else if (!mark.isOn) {
-            off.push_back(mark);
+            off.push_back(mark.at);
         }
     }
-    const auto isNear = [](const std::vector<Mark>& all, Frames at, Frames within) {
-        return std::ranges::any_of(all, [&](const Mark& mark) {
-            return std::abs((mark.at - at).count()) < within.count();
-        });
-    };
-    const std::vector<Mark> byHand = marks;
-    // Between a flam's grace stroke and its main stroke there is no other hit.
     const auto isInside = [&](Frames at) {
-        return std::ranges::any_of(byHand, [&](const Mark& mark) {
-            return at > mark.at && at < mark.beatPoint + gap;
-        });
+        const auto before = std::ranges::lower_bound(byHand, at) - byHand.begin();
+        return before > 0 && at < reaches[static_cast<std::size_t>(before - 1)];
     };
+    std::vector<Frames> noHits = track.noHits;
+    std::ranges::sort(noHits);
     for (const Onset& onset : onsets) {
-        const bool isNone = std::ranges::any_of(track.noHits, [&](Frames at) {
-            return std::abs((at - onset.at).count()) < std::max(gap, Frames(1)).count();
-        });
-        if (isNone || isNear(byHand, onset.at, gap) || isInside(onset.at)) {
+        if (isNear(noHits, onset.at, std::max(gap, Frames(1))) || isNear(byHand, onset.at, gap) ||
+            isInside(onset.at)) {
             continue;
         }
         Mark mark;
@@ -274,9 +284,8 @@ Result<Song> deleteMarks(const Song& song, TrackId id, const std::vector<MarkId>
         return badArgument("the track is not in the song");
     }
     Track changed = *track;
-    const auto isGone = [&](const Mark& mark) {
-        return std::ranges::find(marks, mark.id) != marks.end();
-    };
+    const std::set<MarkId> named(marks.begin(), marks.end());
+    const auto isGone = [&](const Mark& mark) { return named.contains(mark.id); };
     if (std::erase_if(changed.marks, isGone) == 0) {
         return badArgument("the mark is not on the track");
     }
@@ -318,12 +327,35 @@ setMarkLine(const Song& song, TrackId id, MarkId mark, std::optional<std::int64_
     });
 }
 
-Result<Song> setMarkWanted(const Song& song, TrackId id, MarkId mark, std::optional<Seconds> wanted)
+Result<Song> setMarksWanted(const Song& song, std::span<const WantedPlace> places)
 {
-    if (wanted && !(std::abs(wanted->count()) <= 1.0)) {
-        return badArgument("a hit can be asked to lie up to a second from its line");
+    std::map<TrackId, std::map<MarkId, std::optional<Seconds>>> wanted;
+    for (const WantedPlace& place : places) {
+        if (place.deviation && !(std::abs(place.deviation->count()) <= 1.0)) {
+            return badArgument("a hit can be asked to lie up to a second from its line");
+        }
+        wanted[place.track][place.mark] = place.deviation;
     }
-    return changeMark(song, id, mark, [&](Mark& changed) { changed.wanted = wanted; });
+    Song next = song;
+    for (const auto& [id, marks] : wanted) {
+        const auto track = song.track(id);
+        if (!track) {
+            return badArgument("the track is not in the song");
+        }
+        Track changed = *track;
+        std::size_t found = 0;
+        for (Mark& mark : changed.marks) {
+            if (const auto asked = marks.find(mark.id); asked != marks.end()) {
+                mark.wanted = asked->second;
+                ++found;
+            }
+        }
+        if (found < marks.size()) {
+            return badArgument("the mark is not on the track");
+        }
+        putTrack(next, std::move(changed));
+    }
+    return next;
 }
 
 namespace {

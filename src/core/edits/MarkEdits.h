@@ -3,11 +3,15 @@
 #include "core/edits/SetParts.h"
 #include "core/onset/Arrival.h"
 #include "core/onset/Microphones.h"
-#include "core/render/Sources.h"
 
 #include <map>
+#include <optional>
+#include <span>
+#include <vector>
 
 namespace orthochron {
+
+class Sources;
 
 [[nodiscard]] Result<Song> setLead(const Song& song, TrackId id, bool isLead);
 
@@ -52,8 +56,12 @@ deleteMarks(const Song& song, TrackId id, const std::vector<MarkId>& marks);
 // Where the beat point lies relative to the start; 0 puts it back on it.
 [[nodiscard]] Result<Song> setBeatPoint(const Song& song, TrackId id, MarkId mark, Frames takeTime);
 // Where a fit is to leave a hit, as its deviation from its line; none for the fit to decide.
-[[nodiscard]] Result<Song>
-setMarkWanted(const Song& song, TrackId id, MarkId mark, std::optional<Seconds> wanted);
+struct WantedPlace {
+    TrackId track;
+    MarkId mark;
+    std::optional<Seconds> deviation;
+};
+[[nodiscard]] Result<Song> setMarksWanted(const Song& song, std::span<const WantedPlace> places);
 
 // Finds the beat points of the leads of a set: a flam becomes one hit that is cut before its grace
 // stroke and has its main stroke on the line; a weak attack's is where it swells most. Marks set by

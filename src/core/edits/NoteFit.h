@@ -4,6 +4,8 @@
 #include "core/tune/Guide.h"
 
 #include <set>
+#include <span>
+#include <vector>
 
 namespace orthochron {
 

@@ -3,6 +3,8 @@
 #include "core/edits/SetParts.h"
 
 #include <functional>
+#include <optional>
+#include <vector>
 
 namespace orthochron {
 

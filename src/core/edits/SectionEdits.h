@@ -2,6 +2,8 @@
 
 #include "core/song/Song.h"
 
+#include <string>
+
 namespace orthochron {
 
 // A named range of bars. Errors: BadArgument without a name, for bars that cannot be, or bars that

@@ -2,6 +2,11 @@
 
 #include "core/song/Parts.h"
 
+#include <memory>
+#include <optional>
+#include <span>
+#include <vector>
+
 // A mic set as one performance: the stretches all its microphones have of it, and how far each was
 // moved from where it was recorded.
 namespace orthochron {

@@ -2,6 +2,12 @@
 
 #include "core/edits/ClipChoice.h"
 
+#include <map>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
 // Level lines and hushes.
 namespace orthochron {
 

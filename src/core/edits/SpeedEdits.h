@@ -3,6 +3,9 @@
 #include "core/edits/ClipChoice.h"
 #include "core/shape/Spin.h"
 
+#include <optional>
+#include <vector>
+
 // How fast clips run: spins of their ends, and speed lines.
 namespace orthochron {
 

@@ -4,6 +4,7 @@
 
 #include "core/edits/CutFit.h"
 #include "core/edits/StretchFit.h"
+#include "core/render/Sources.h"
 
 #include <algorithm>
 #include <cstdlib>

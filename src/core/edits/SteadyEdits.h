@@ -1,9 +1,10 @@
 #pragma once
 
 #include "core/edits/FitPlan.h"
-#include "core/render/Sources.h"
 
 namespace orthochron {
+
+class Sources;
 
 // Turns a performance whose map follows the player into one at a constant tempo: every bar of every track is moved
 // as a whole to where that tempo has it, cut ahead of its first attack on all microphones of a set alike, its gaps

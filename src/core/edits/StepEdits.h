@@ -4,6 +4,8 @@
 #include "core/edits/FitEdits.h"
 #include "core/edits/JoinEdits.h"
 
+#include <optional>
+
 // The steps of a fit by cutting, each alone, on a whole mic set or what of it begins in a span of
 // song time. The end of the last clip stays where it is in all of them.
 namespace orthochron {

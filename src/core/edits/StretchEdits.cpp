@@ -107,22 +107,22 @@ Result<Song> moveHitsByStretching(
         before = now;
         wasMoved = isMoved[i];
     }
-    Song asked = song;
+    std::vector<WantedPlace> places;
     for (const HitMove& move : moves) {
         const HitOrigin& origin = preview.origin.origins[move.hit];
         std::optional<Seconds> wanted;
         if (move.target) {
             wanted = toSeconds(*move.target, song.rate) - hits[move.hit].line.time;
         }
-        auto next = setMarkWanted(asked, origin.track, origin.mark, wanted);
-        if (!next) {
-            return next;
-        }
-        asked = std::move(*next);
+        places.push_back({origin.track, origin.mark, wanted});
+    }
+    const auto asked = setMarksWanted(song, places);
+    if (!asked) {
+        return asked;
     }
     FitRequest request = requestFor(song, *set);
     request.way = {FitMethod::Stretch, material};
-    auto fitted = fitSet(asked, id, request, sources);
+    auto fitted = fitSet(*asked, id, request, sources);
     if (!fitted) {
         return tl::unexpected(fitted.error());
     }

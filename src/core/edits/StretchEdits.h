@@ -4,6 +4,9 @@
 #include "core/edits/FitEdits.h"
 #include "core/stretch/Strain.h"
 
+#include <optional>
+#include <vector>
+
 // Stretching by hand: single hits, and whole clips.
 namespace orthochron {
 

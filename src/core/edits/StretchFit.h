@@ -2,6 +2,9 @@
 
 #include "core/edits/FitPlan.h"
 
+#include <span>
+#include <vector>
+
 namespace orthochron {
 
 // What stretching to these moves makes of recorded time: song time against it, pinned at every hit and

@@ -3,6 +3,9 @@
 #include "core/song/Song.h"
 
 #include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
 
 namespace orthochron {
 

@@ -2,6 +2,7 @@
 
 #include "core/edits/SectionEdits.h"
 #include "core/edits/StretchEdits.h"
+#include "core/tune/NotesByHand.h"
 #include "core/tune/Tuning.h"
 
 #include <algorithm>

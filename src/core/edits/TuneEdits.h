@@ -2,6 +2,8 @@
 
 #include "core/edits/ClipChoice.h"
 
+#include <optional>
+
 // Notes of a track in tune.
 namespace orthochron {
 

@@ -2,6 +2,8 @@
 
 #include "core/edits/FitEdits.h"
 
+#include <optional>
+
 // Ways of fitting the same passage, side by side. One of them is heard; the others are kept whole.
 namespace orthochron {
 

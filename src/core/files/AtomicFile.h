@@ -3,6 +3,7 @@
 #include "core/base/Result.h"
 
 #include <filesystem>
+#include <string>
 #include <string_view>
 
 namespace orthochron {

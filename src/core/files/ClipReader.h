@@ -4,6 +4,7 @@
 #include "core/song/ListDiff.h"
 
 #include <memory>
+#include <optional>
 #include <span>
 #include <string_view>
 #include <unordered_map>

@@ -1,10 +1,11 @@
 #pragma once
 
-#include <nlohmann/json.hpp>
+#include <nlohmann/json_fwd.hpp>
 
 #include "core/fit/Groove.h"
 
 #include <filesystem>
+#include <string>
 
 namespace orthochron {
 

@@ -3,6 +3,8 @@
 #include "core/fit/Groove.h"
 
 #include <filesystem>
+#include <string>
+#include <vector>
 
 // Grooves a user keeps for all songs: one JSON file each in a folder of theirs, named after the
 // groove. A file that is no groove is passed over, so that one bad file hides none of the others.

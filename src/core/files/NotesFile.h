@@ -3,6 +3,7 @@
 #include "core/tune/Tuning.h"
 
 #include <filesystem>
+#include <vector>
 
 namespace orthochron {
 

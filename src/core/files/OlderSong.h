@@ -3,6 +3,8 @@
 #include "core/song/Song.h"
 
 #include <map>
+#include <memory>
+#include <vector>
 
 namespace orthochron {
 

@@ -1,10 +1,10 @@
 #pragma once
 
-#include <nlohmann/json.hpp>
-
 #include "core/song/History.h"
 
 #include <filesystem>
+#include <string>
+#include <string_view>
 
 // The song file: JSON, specified in docs/file-format.md.
 namespace orthochron {
@@ -15,7 +15,7 @@ constexpr std::string_view kSongEnding = ".orthochron";
 struct SongDocument {
     History history;
     // Top-level fields this version does not know: kept and written back.
-    nlohmann::json unknown = nlohmann::json::object();
+    Extras extras;
     // Rises with every writing of the song, to its file or to its autosave: what is older never
     // wins. 0 in files of programs that did not count.
     std::uint64_t generation = 0;

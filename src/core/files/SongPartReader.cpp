@@ -5,6 +5,7 @@
 #include "core/files/ClipReader.h"
 #include "core/files/GrooveFile.h"
 #include "core/shape/Bend.h"
+#include "core/tune/NotesByHand.h"
 
 #include <algorithm>
 #include <utility>

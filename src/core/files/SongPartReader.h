@@ -3,6 +3,9 @@
 #include "core/files/JsonReader.h"
 #include "core/song/Song.h"
 
+#include <memory>
+#include <vector>
+
 // The parts of a song file that stand alone. Each says to `read` what is wrong with it.
 namespace orthochron {
 

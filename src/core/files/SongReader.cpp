@@ -573,25 +573,25 @@ Result<SongDocument> readSong(std::string_view text, const std::string& name)
     if (!history) {
         return tl::unexpected(history.error());
     }
-    for (const char* known :
-         {"format",
-          "version",
-          "generation",
-          "rate",
-          "current",
-          "takes",
-          "treatments",
-          "clips",
-          "marks",
-          "tracks",
-          "recipes",
-          "variants",
-          "versions"}) {
-        first.erase(known);
-    }
+    Extras extras = extrasOf(
+        first,
+        {"format",
+         "version",
+         "generation",
+         "rate",
+         "current",
+         "takes",
+         "treatments",
+         "clips",
+         "marks",
+         "tracks",
+         "recipes",
+         "variants",
+         "versions"}
+    );
     return SongDocument{
         std::move(*history),
-        std::move(first),
+        std::move(extras),
         generation.is_number_unsigned() ? generation.get<std::uint64_t>() : 0,
         reading.guessed()};
 }

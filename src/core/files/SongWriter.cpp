@@ -424,7 +424,7 @@ std::string SongWriter::whole(const SongDocument& document)
     document.history.visit(0, [&](const History::Version& version) {
         addVersion(version, before);
     });
-    Json head = document.unknown;
+    Json head = with(Json::object(), document.extras);
     head["format"] = kFormatName;
     head["version"] = kSongFormat;
     head["rate"] = document.history.song()->rate.count();

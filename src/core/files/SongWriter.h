@@ -1,10 +1,14 @@
 #pragma once
 
+#include <nlohmann/json_fwd.hpp>
+
 #include "core/files/SongFile.h"
 
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace orthochron {

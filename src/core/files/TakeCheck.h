@@ -4,6 +4,7 @@
 #include "core/song/Song.h"
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 

@@ -2,6 +2,8 @@
 
 #include "core/fit/Performance.h"
 
+#include <vector>
+
 namespace orthochron {
 
 // Gives every main hit its grid line, over the whole performance, and every attached hit that of

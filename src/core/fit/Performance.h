@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/Id.h"
+#include "core/fit/FitSettings.h"
 #include "core/time/Grid.h"
 
 #include <optional>
@@ -8,14 +9,6 @@
 #include <vector>
 
 namespace orthochron {
-
-struct BarRange {
-    int first = 1;
-    int last = 1;  // with
-
-    bool operator==(const BarRange&) const = default;
-    [[nodiscard]] bool holds(int bar) const { return bar >= first && bar <= last; }
-};
 
 // One blow as it was played, before any fit.
 struct PlayedHit {
@@ -86,14 +79,6 @@ struct Performance {
     Hertz rate,
     std::span<const BarRange> sections = {}
 );
-
-// The drift at a place in the song, drawn by hand.
-struct DriftPoint {
-    Beats at;
-    Seconds drift;
-
-    bool operator==(const DriftPoint&) const = default;
-};
 
 // Puts a line drawn by hand in place of the measured drift: straight between its points, level
 // beyond them. What that leaves over is stray. No points leave all as it is.

@@ -3,6 +3,7 @@
 #include "core/fit/Performance.h"
 
 #include <functional>
+#include <vector>
 
 namespace orthochron {
 

@@ -2,7 +2,7 @@
 
 #include "core/base/Result.h"
 #include "core/base/Work.h"
-#include "core/joins/Crossfade.h"
+#include "core/joins/JoinSettings.h"
 #include "core/time/Units.h"
 
 #include <functional>
@@ -19,20 +19,6 @@ struct Anchor {
 
     bool operator==(const Anchor&) const = default;
 };
-
-struct JoinSettings {
-    Seconds leadIn = milliseconds(4.0);  // kept before each attack
-    Seconds crossfade = milliseconds(5.0);
-    FadeShape shape = FadeShape::Matched;
-
-    bool operator==(const JoinSettings&) const = default;
-
-    // The usual length is made longer where it would tick; one that was asked for is kept.
-    [[nodiscard]] bool mayBeLonger() const { return crossfade == JoinSettings{}.crossfade; }
-};
-
-// Errors: BadArgument for a time that cannot be meant.
-[[nodiscard]] Result<void> validate(const JoinSettings& settings);
 
 // A join of the whole mic set: at song time [at, at + length) what is moved by `moveBefore` gives
 // way to what is moved by `moveAfter`.

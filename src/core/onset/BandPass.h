@@ -3,6 +3,7 @@
 #include "core/onset/OnsetDetector.h"
 
 #include <array>
+#include <span>
 #include <string_view>
 #include <vector>
 

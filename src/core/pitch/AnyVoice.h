@@ -2,6 +2,8 @@
 
 #include "core/pitch/PitchCurve.h"
 
+#include <vector>
+
 namespace orthochron {
 
 // The pitch of one voice of any range: down to 30 Hz where it goes below 50, as a bass does, else down to 50,

@@ -1,8 +1,9 @@
 #pragma once
 
-#include "core/pitch/PitchCurve.h"
+#include "core/pitch/PitchFrame.h"
 
 #include <span>
+#include <vector>
 
 namespace orthochron {
 

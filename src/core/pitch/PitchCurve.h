@@ -2,18 +2,11 @@
 
 #include "core/audio/Channel.h"
 #include "core/base/Work.h"
+#include "core/pitch/PitchFrame.h"
+
+#include <vector>
 
 namespace orthochron {
-
-// The pitch of one voice at a moment.
-struct PitchFrame {
-    Hertz pitch{0.0};         // 0 where there is none
-    double confidence = 0.0;  // 0..1: how alike one period is to the next
-    double power = 0.0;       // mean square of 20 ms around it
-
-    bool operator==(const PitchFrame&) const = default;
-    [[nodiscard]] bool isVoiced() const { return pitch.count() > 0.0; }
-};
 
 struct PitchSettings {
     Hertz low{50.0};
@@ -21,15 +14,6 @@ struct PitchSettings {
 
     bool operator==(const PitchSettings&) const = default;
 };
-
-constexpr Seconds kPitchHop = milliseconds(5.0);
-constexpr Hertz kConcertPitch{440.0};  // of A4: pitches in semitones count from it, and 69 is A4
-
-// A pitch in semitones; the frame must have one.
-[[nodiscard]] double semitonesOf(const PitchFrame& frame);
-
-// Frame n of a curve is about the moment n hops after the first frame given.
-[[nodiscard]] Frames placeOfPitch(std::size_t frame, Hertz rate);
 
 // The pitch of one voice or instrument that sounds one note at a time, every 5 ms.
 //

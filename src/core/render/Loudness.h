@@ -2,6 +2,8 @@
 
 #include "core/render/Sources.h"
 
+#include <optional>
+
 namespace orthochron {
 
 // How loud a listener hears the mix of a song from one song time to another: integrated loudness after EBU R 128, in

@@ -4,6 +4,10 @@
 #include "core/base/Work.h"
 #include "core/render/Render.h"
 
+#include <filesystem>
+#include <string>
+#include <vector>
+
 namespace orthochron {
 
 struct PrintSettings {

@@ -3,6 +3,8 @@
 #include "core/render/Sources.h"
 
 #include <array>
+#include <span>
+#include <vector>
 
 // The one path from clips to sound: playing, printing and the command line all go through here.
 namespace orthochron {

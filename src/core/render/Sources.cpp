@@ -152,8 +152,17 @@ void Sources::put(
     auto opened = std::make_shared<Opened>();
     opened->source = std::move(source);
     opened->file = file;
-    takes_[take] = std::move(opened);
-    measured_ = std::make_shared<Measured>();  // of what was there before nothing holds
+    const bool isNew = takes_.insert_or_assign(take, std::move(opened)).second;
+    if (!isNew) {
+        measured_ = std::make_shared<Measured>();  // of what was there before nothing holds
+    }
+}
+
+bool Sources::isAlike(TakeId take, const Sources& others) const
+{
+    const auto own = takes_.find(take);
+    const auto other = others.takes_.find(take);
+    return own != takes_.end() && other != others.takes_.end() && own->second == other->second;
 }
 
 bool Sources::share(TakeId take, const Sources& others)

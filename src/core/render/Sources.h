@@ -8,7 +8,10 @@
 
 #include <filesystem>
 #include <map>
+#include <memory>
 #include <mutex>
+#include <span>
+#include <vector>
 
 namespace orthochron {
 
@@ -27,12 +30,14 @@ public:
     [[nodiscard]] static Result<std::shared_ptr<Sources>>
     open(const Song& song, const std::filesystem::path& songFolder);
 
-    // Adds or replaces a take's source; it must have the song's rate. `file` is what it was read
+    // Adds or replaces a take's source, before the sources are read by others; it must have the song's rate. `file` is what it was read
     // from; empty when it was made.
     void
     put(TakeId take, std::unique_ptr<SampleSource> source, const std::filesystem::path& file = {});
     // Adds a take as `others` have it, and shares it with them. False when they have not.
     bool share(TakeId take, const Sources& others);
+    // Whether a take is read from the very same file, opened once, here and there.
+    [[nodiscard]] bool isAlike(TakeId take, const Sources& others) const;
     // A take that is not to be read: it reads as silence, and its file counts among files().
     void silence(TakeId take, const std::filesystem::path& file);
     // The files they were read from: what is printed of them must never land on one.

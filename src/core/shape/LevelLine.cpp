@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/audio/AudioBuffer.h"
 #include "core/shape/Bend.h"
 #include "core/shape/Smooth.h"
 

@@ -1,6 +1,5 @@
 #pragma once
 
-#include "core/audio/AudioBuffer.h"
 #include "core/base/Result.h"
 #include "core/shape/HeldPlace.h"
 
@@ -10,6 +9,8 @@
 #include <vector>
 
 namespace orthochron {
+
+class AudioBuffer;
 
 constexpr double kSilence = -std::numeric_limits<double>::infinity();  // dB
 constexpr double kLeastLevel = -96.0;                                  // dB; below it is silence

@@ -4,6 +4,9 @@
 
 #include <atomic>
 #include <functional>
+#include <memory>
+#include <string>
+#include <vector>
 
 namespace orthochron {
 

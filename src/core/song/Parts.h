@@ -4,6 +4,7 @@
 
 #include <map>
 #include <span>
+#include <vector>
 
 // What belongs together: the clips of a set's microphones that are one part of the performance.
 namespace orthochron {

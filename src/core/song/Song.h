@@ -1,15 +1,15 @@
 #pragma once
 
 #include "core/base/Id.h"
-#include "core/fit/Moves.h"
-#include "core/joins/JoinPlan.h"
-#include "core/onset/OnsetDetector.h"
+#include "core/fit/FitSettings.h"
+#include "core/joins/JoinSettings.h"
+#include "core/onset/OnsetSettings.h"
 #include "core/shape/Hush.h"
 #include "core/shape/LevelLine.h"
 #include "core/song/Extras.h"
 #include "core/song/MidiGuide.h"
 #include "core/song/Sound.h"
-#include "core/tune/NotesByHand.h"
+#include "core/tune/NoteByHand.h"
 #include "core/tune/Rungs.h"
 
 #include <memory>

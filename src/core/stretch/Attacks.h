@@ -3,6 +3,8 @@
 #include "core/audio/Channel.h"
 #include "core/base/Work.h"
 
+#include <vector>
+
 namespace orthochron {
 
 // Every attack of a channel, soft ones and other drums' too, ascending: what passes untouched when it

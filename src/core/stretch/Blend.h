@@ -2,6 +2,9 @@
 
 #include "core/stretch/StretchPlan.h"
 
+#include <memory>
+#include <vector>
+
 namespace orthochron {
 
 // Chords and whole mixes: Rubber Band's finer engine, all witnesses in one instance so that they keep

@@ -1,6 +1,9 @@
 #include "core/stretch/MadeCells.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <exception>
 
 namespace orthochron {
 
@@ -28,7 +31,13 @@ MadeCells::at(std::int64_t index, const std::function<Result<AudioBuffer>()>& ma
     }
     making_.insert(index);
     lock.unlock();
-    auto made = make();
+    Result<AudioBuffer> made;
+    try {
+        made = make();
+    } catch (const std::exception& error) {
+        // Of a library, or for want of memory: who reads is told, and whoever waits for the cell tries it too.
+        made = failed(fmt::format("a stretched sound could not be made: {}", error.what()));
+    }
     lock.lock();
     making_.erase(index);
     made_.notify_all();

@@ -4,7 +4,9 @@
 #include "core/stretch/StretchPlan.h"
 
 #include <map>
+#include <memory>
 #include <mutex>
+#include <vector>
 
 namespace orthochron {
 

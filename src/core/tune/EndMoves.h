@@ -2,6 +2,10 @@
 
 #include "core/tune/Tuning.h"
 
+#include <optional>
+#include <span>
+#include <vector>
+
 namespace orthochron {
 
 // How far the two ends of a note are to go.

@@ -2,6 +2,10 @@
 
 #include "core/tune/Tuning.h"
 
+#include <optional>
+#include <span>
+#include <vector>
+
 namespace orthochron {
 
 // A note where it is heard.

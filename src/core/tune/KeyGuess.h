@@ -2,6 +2,10 @@
 
 #include "core/tune/SungNotes.h"
 
+#include <span>
+#include <string>
+#include <vector>
+
 namespace orthochron {
 
 struct KeyReading {

@@ -1,21 +1,13 @@
 #pragma once
 
+#include "core/base/Result.h"
 #include "core/pitch/Notes.h"
+#include "core/tune/NoteByHand.h"
 
+#include <span>
 #include <vector>
 
 namespace orthochron {
-
-// What was decided by hand about a stretch of a take: that one note sounds there, or none.
-struct NoteByHand {
-    Frames start;  // take time
-    Frames end;
-    bool isNote = true;
-    int octaves = 0;      // that the pitch lies above the one that was found
-    double pitch = 60.0;  // semitones, 69 is a' at 440 Hz: where no pitch was found
-
-    bool operator==(const NoteByHand&) const = default;
-};
 
 constexpr Seconds kShortestByHand = milliseconds(20.0);
 constexpr int kMostOctaves = 4;

@@ -2,6 +2,9 @@
 
 #include "core/tune/SungNotes.h"
 
+#include <span>
+#include <vector>
+
 namespace orthochron {
 
 // For each note, by how many octaves its pitch seems to have been found too low (positive) or too high;

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/pitch/PitchCurve.h"
+#include "core/pitch/PitchFrame.h"
 #include "core/tune/Scale.h"
 
 #include <array>

@@ -3,6 +3,7 @@
 #include "core/pitch/Notes.h"
 #include "core/tune/Rungs.h"
 
+#include <span>
 #include <vector>
 
 namespace orthochron {

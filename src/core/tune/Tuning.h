@@ -4,6 +4,8 @@
 #include "core/tune/SungNotes.h"
 
 #include <optional>
+#include <span>
+#include <vector>
 
 namespace orthochron {
 

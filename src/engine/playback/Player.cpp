@@ -14,6 +14,7 @@ namespace {
 constexpr Seconds kFade = milliseconds(10.0);
 constexpr std::int64_t kPreroll = 4096;  // frames rendered before a stream is handed over
 constexpr std::chrono::seconds kHeldBackMost(10);
+constexpr std::chrono::milliseconds kReaderLooks(4);
 constexpr std::int64_t kAhead = 6144;  // how far ahead a continuation begins: it must be ready then
 
 // More of the song goes by until then where it is played faster.
@@ -92,12 +93,33 @@ std::unique_ptr<AudioDevice> Player::exchangeDevice(std::unique_ptr<AudioDevice>
     return device;
 }
 
+// Under mutex_: the reader looks slots up as it prepares a stream, so a song has them before it is seen.
+void Player::giveSlots()
+{
+    for (const auto& track : song_->tracks) {
+        if (slots_.contains(track->id)) {
+            continue;
+        }
+        std::size_t slot = slots_.size();
+        if (slot >= kMixSlots) {
+            // That of a track that is gone; where there are more tracks than slots, some share one.
+            const auto gone = std::ranges::find_if(slots_, [&](const auto& each) {
+                return song_->track(each.first) == nullptr;
+            });
+            slot = gone != slots_.end() ? gone->second : slotsGiven_ % kMixSlots;
+            if (gone != slots_.end()) {
+                slots_.erase(gone);
+            }
+        }
+        slots_.emplace(track->id, slot);
+        ++slotsGiven_;
+    }
+}
+
 void Player::updateMix()
 {
-    // The reader thread looks slots up as it prepares a stream.
     const std::scoped_lock lock(mutex_);
     for (const auto& track : song_->tracks) {
-        const auto [place, isNew] = slots_.try_emplace(track->id, slots_.size() % kMixSlots);
         const auto isAmong = [&](const std::vector<TrackId>& tracks) {
             return std::ranges::find(tracks, track->id) != tracks.end();
         };
@@ -105,8 +127,8 @@ void Player::updateMix()
         const bool isOn = !isTried && (alone_.empty() ? isHeard(*song_, *track) : isAmong(alone_));
         const auto gains = isOn ? mixGains(*track, channelsOf(*track, *sources_))
                                 : std::array<float, 2>{0.0F, 0.0F};
-        mix_[place->second].left.store(gains[0], std::memory_order_relaxed);
-        mix_[place->second].right.store(gains[1], std::memory_order_relaxed);
+        mix_[slots_.at(track->id)].left.store(gains[0], std::memory_order_relaxed);
+        mix_[slots_.at(track->id)].right.store(gains[1], std::memory_order_relaxed);
     }
     clickGain_.store(
         click_.isOn || clickOn_ ? static_cast<float>(fromDecibels(click_.decibels)) : 0.0F,
@@ -129,6 +151,7 @@ void Player::setSong(std::shared_ptr<const Song> song, std::shared_ptr<const Sou
         const std::scoped_lock lock(mutex_);
         song_ = std::move(song);
         sources_ = std::move(sources);
+        giveSlots();
     }
     ahead_.look(song_, sources_, loop_);
     updateMix();
@@ -341,7 +364,9 @@ void Player::settle()
     std::unique_lock lock(mutex_);
     // The round under way may have begun before what is waited for; the one after it has not.
     const std::uint64_t enough = idleRounds_ + 2;
-    idle_.wait(lock, [&] { return !wanted_ && !isServing_ && idleRounds_ >= enough; });
+    roundsAsked_ = enough;
+    wake_.notify_all();
+    idle_.wait(lock, [&] { return (!wanted_ || isFull_) && !isServing_ && idleRounds_ >= enough; });
     const bool isRated = !rate_.isPlain();
     lock.unlock();
     if (isRated) {
@@ -399,6 +424,7 @@ bool wouldWait(const Song& song, const Sources& sources, Frames at)
 bool Player::serve()
 {
     std::optional<StreamPlan> plan;
+    std::optional<Request> asked;
     double speed = 1.0;
     {
         const std::scoped_lock lock(mutex_);
@@ -423,7 +449,7 @@ bool Player::serve()
         for (const auto& track : song_->tracks) {
             plan->slots.push_back(slots_.at(track->id));
         }
-        wanted_.reset();
+        asked = std::exchange(wanted_, {});
         isServing_ = true;
     }
     if (plan->isContinuation) {
@@ -437,15 +463,20 @@ bool Player::serve()
     }
     auto stream = std::make_unique<Stream>(std::move(*plan));
     while (!stream->isReady(kPreroll) && stream->fill()) {}
-    if (incoming_.push(stream.get())) {
+    const bool isGiven = incoming_.push(stream.get());
+    if (isGiven) {
         streams_.push_back(std::move(stream));
     }
     {
         const std::scoped_lock lock(mutex_);
         isServing_ = false;
+        isFull_ = !isGiven;
+        if (isFull_ && !wanted_) {
+            wanted_ = asked;  // the callback has not taken what was given before: once more, later
+        }
     }
     idle_.notify_all();
-    return true;
+    return isGiven;
 }
 
 void Player::readAhead(const std::stop_token& stopped)
@@ -463,9 +494,16 @@ void Player::readAhead(const std::stop_token& stopped)
             std::unique_lock lock(mutex_);
             ++idleRounds_;
             idle_.notify_all();
-            wake_.wait_for(lock, std::chrono::milliseconds(4), [&] {
-                return (wanted_.has_value() && !heldBack_) || stopped.stop_requested();
-            });
+            const auto isAsked = [&] {
+                return (wanted_ && !heldBack_ && !isFull_) || idleRounds_ < roundsAsked_ ||
+                       stopped.stop_requested();
+            };
+            // The callback must not be made to wake anybody: while it takes sound, it is looked for. Else one waits.
+            if (wanted_ || isWanted() || isPlaying()) {
+                wake_.wait_for(lock, kReaderLooks, isAsked);
+            } else {
+                wake_.wait(lock, isAsked);
+            }
         }
     }
 }

@@ -108,6 +108,7 @@ private:
     void startDevice();
     void startDeviceAt(Hertz rate);
     void updateMix();
+    void giveSlots();
     void readAhead(const std::stop_token& stopped);
     [[nodiscard]] bool serve();
     // Where sound is to be made ready: where it is about to begin, or where it plays.
@@ -132,7 +133,10 @@ private:
     std::optional<LoopRange> loop_;
     RateSettings rate_;
     std::optional<Frames> stopAt_;  // where what plays ends, when a range of the song was asked for
+    // Which of the mix a track has. One that is gone keeps it until another needs it: undo may bring it back, and
+    // what it plays may still be fading.
     std::map<TrackId, std::size_t> slots_;
+    std::uint64_t slotsGiven_ = 0;
     std::vector<TrackId> alone_;
     std::uint64_t shapings_ = 0;  // given so far
     bool isPitchHeld_ = false;
@@ -147,7 +151,9 @@ private:
     std::optional<Request> wanted_;
     std::optional<TempoMap> clickOn_;
     bool isServing_ = false;
-    std::uint64_t idleRounds_ = 0;  // of the reader, in which there was nothing to do
+    bool isFull_ = false;  // the callback has yet to take a stream before it can be given another
+    std::uint64_t idleRounds_ = 0;   // of the reader, in which there was nothing to do
+    std::uint64_t roundsAsked_ = 0;  // up to which it goes on although nothing plays
     double recordedTrim_ = 0.0;
 
     // Reader.

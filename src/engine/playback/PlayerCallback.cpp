@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <utility>
 
 // The audio callback's side of the player: bounded, without allocation, lock or wait.
 namespace orthochron::engine {
@@ -33,6 +34,10 @@ void Player::adopt() noexcept
         pending_ = next;
     }
     isChangingPath_ = false;
+    if (run_ <= 0.0F) {
+        // Stopped in the middle of a fade: it goes on no more, and what comes must not wait for its end.
+        retire(std::exchange(fading_, nullptr));
+    }
     if (pending_ == nullptr || fading_ != nullptr) {
         return;
     }

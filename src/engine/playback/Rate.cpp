@@ -17,9 +17,7 @@ constexpr std::int64_t kPiece = 512;    // frames the stretcher is given at once
 constexpr std::int64_t kReady = 3072;   // frames that are kept ready to be taken
 constexpr std::int64_t kBegins = 1536;  // that must be there before it sounds
 constexpr auto kLooks = std::chrono::milliseconds(1);
-constexpr auto kRests =
-    std::chrono::milliseconds(10);  // between looks while nothing is asked of it
-constexpr int kRestless = 500;      // looks before it rests
+constexpr int kRestless = 500;  // looks before it waits to be woken
 
 }  // namespace
 
@@ -170,6 +168,8 @@ Rate::Rate()
 Rate::~Rate()
 {
     worker_.request_stop();
+    const std::scoped_lock lock(mutex_);
+    wake_.notify_all();
 }
 
 void Rate::prepare(Hertz rate)
@@ -184,6 +184,9 @@ void Rate::set(const RateSettings& settings)
         std::memory_order_release
     );
     keepsPitch_.store(settings.keepsPitch, std::memory_order_release);
+    const std::scoped_lock lock(mutex_);
+    isSet_ = true;
+    wake_.notify_all();
 }
 
 // One piece, or a restart. False when there was nothing to do.
@@ -234,9 +237,17 @@ void Rate::work(const std::stop_token& stopped)
         std::unique_lock lock(mutex_);
         ++idleRounds_;
         idle_.notify_all();
-        lock.unlock();
-        // The callback must not be made to wake anybody: it is looked for.
-        std::this_thread::sleep_for(idle < kRestless ? kLooks : kRests);
+        // The callback must not be made to wake anybody: it is looked for, unless the rate is the song's own and nothing
+        // is left of another.
+        const auto isAwake = [&] {
+            return isSet_ || idleRounds_ < roundsAsked_ || stopped.stop_requested();
+        };
+        if (idle < kRestless) {
+            wake_.wait_for(lock, kLooks, isAwake);
+        } else {
+            wake_.wait(lock, isAwake);
+        }
+        isSet_ = false;
     }
 }
 
@@ -244,6 +255,8 @@ void Rate::settle()
 {
     std::unique_lock lock(mutex_);
     const std::uint64_t enough = idleRounds_ + 2;
+    roundsAsked_ = enough;
+    wake_.notify_all();
     idle_.wait(lock, [&] { return idleRounds_ >= enough; });
 }
 

@@ -98,8 +98,11 @@ private:
     bool isSounding_ = false;
 
     std::mutex mutex_;
+    std::condition_variable wake_;
     std::condition_variable idle_;
     std::uint64_t idleRounds_ = 0;
+    std::uint64_t roundsAsked_ = 0;  // up to which it goes on although it has nothing to do
+    bool isSet_ = false;             // since it last looked
     std::jthread worker_;
 };
 

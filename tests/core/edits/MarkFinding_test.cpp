@@ -141,11 +141,15 @@ TEST_F(MarkFinding, GivesAHitAPlaceOfItsOwnAndTakesItBack)
     const TrackId kick = kit_.song.tracks[0]->id;
     const MarkId mark = kit_.song.tracks[0]->marks[3].id;
 
-    const Song asked = *setMarkWanted(kit_.song, kick, mark, milliseconds(-15.0));
+    const Song asked =
+        *setMarksWanted(kit_.song, std::array{WantedPlace{kick, mark, milliseconds(-15.0)}});
 
     EXPECT_EQ(asked.tracks[0]->marks[3].wanted, milliseconds(-15.0));
-    EXPECT_EQ(*setMarkWanted(asked, kick, mark, std::nullopt)->tracks[0], *kit_.song.tracks[0]);
-    EXPECT_FALSE(setMarkWanted(kit_.song, kick, mark, Seconds(5.0)));
+    EXPECT_EQ(
+        *setMarksWanted(asked, std::array{WantedPlace{kick, mark, {}}})->tracks[0],
+        *kit_.song.tracks[0]
+    );
+    EXPECT_FALSE(setMarksWanted(kit_.song, std::array{WantedPlace{kick, mark, Seconds(5.0)}}));
     EXPECT_NE(fitFingerprint(asked, asked.sets[0]), fitFingerprint(kit_.song, kit_.song.sets[0]));
 }
 

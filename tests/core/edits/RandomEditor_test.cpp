@@ -249,7 +249,11 @@ protected:
         case 2: return deleteMarks(song_, id, {mark});
         case 3: return switchMark(song_, id, mark, chance(2));
         case 4: return setBeatPoint(song_, id, mark, someTime());
-        case 5: return setMarkWanted(song_, id, mark, milliseconds(static_cast<double>(upTo(20))));
+        case 5:
+            return setMarksWanted(
+                song_,
+                std::array{WantedPlace{id, mark, milliseconds(static_cast<double>(upTo(20)))}}
+            );
         case 6: return setMarkLine(song_, id, mark, upTo(40));
         case 7: return moveTrack(song_, id, chance(2) ? 1 : -1);
         case 8: return renameTrack(song_, id, chance(2) ? "Snare" : "Café \"n\"\n");

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/onset/BandPass.h"
+#include "core/pitch/Notes.h"
 
 #include <cmath>
 #include <numbers>

@@ -1,5 +1,8 @@
+#include "core/pitch/PitchCurve.h"
+
 #include <gtest/gtest.h>
 
+#include "core/fit/Performance.h"
 #include "core/pitch/Notes.h"
 #include "testkit/Folder.h"
 #include "testkit/Rate.h"

@@ -6,6 +6,7 @@
 #include "core/audit/Unheard.h"
 #include "core/demo/KitRecording.h"
 #include "core/edits/MarkEdits.h"
+#include "core/pitch/PitchCurve.h"
 #include "core/render/Render.h"
 #include "core/stretch/StretchPlan.h"
 #include "core/tempo/LoopSeam.h"

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "core/pitch/PitchCurve.h"
 #include "core/tune/Octaves.h"
 #include "testkit/Rate.h"
 #include "testkit/Voice.h"

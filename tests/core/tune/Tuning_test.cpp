@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/files/NotesFile.h"
+#include "core/pitch/PitchCurve.h"
 #include "core/stretch/StretchPlan.h"
 #include "testkit/Folder.h"
 #include "testkit/Rate.h"

@@ -200,6 +200,8 @@ void FitBench::addChoices(QBoxLayout& layout)
     }
     grid_ = list(tr("Grid"), "grid", gridNames);
     grid_->setCurrentIndex(2);
+    connect(grid_, &QComboBox::activated, &session_.fitting, &Fitting::keepGrid);
+    connect(swing_, &NumberField::finished, &session_.fitting, &Fitting::keepGrid);
     pieces_ = list(
         tr("What moves as one"), "pieces", {tr("hit by hit"), tr("whole beats"), tr("whole bars")}
     );
@@ -282,7 +284,6 @@ void FitBench::fillFromRecipe()
     if (set->recipe) {
         session_.fitting.request.fit = set->recipe->fit;
         session_.fitting.request.joins = set->recipe->joins;
-        session_.fitting.request.grid = set->recipe->grid;
         session_.fitting.request.way = set->recipe->way;
     }
     guess_.reset();
@@ -310,17 +311,30 @@ void FitBench::fillFields()
     seed_->setVisible(wanted.fit.humanise > Seconds(0.0));  // of nothing there is no other way
     leadIn_->setValue(inMilliseconds(wanted.joins.leadIn));
     crossfade_->setValue(inMilliseconds(wanted.joins.crossfade));
-    swing_->setValue(wanted.grid.swing);
+    fillGrid();
     grooveAmount_->setValue(wanted.fit.grooveAmount * 100.0);
     pieces_->setCurrentIndex(static_cast<int>(wanted.fit.pieces));
+    const auto shape = std::ranges::find(kShapes, wanted.joins.shape);
+    shape_->setCurrentIndex(static_cast<int>(shape - kShapes.begin()));
+}
+
+void FitBench::fillGrid()
+{
+    const GridSettings& wanted = session_.fitting.request.grid;
+    swing_->setValue(wanted.swing);
     for (std::size_t i = 0; i < grids().size(); ++i) {
-        if (grids()[i].grid.division == wanted.grid.division &&
-            grids()[i].grid.triplet == wanted.grid.triplet) {
+        if (grids()[i].grid.division == wanted.division &&
+            grids()[i].grid.triplet == wanted.triplet) {
             grid_->setCurrentIndex(static_cast<int>(i));
         }
     }
-    const auto shape = std::ranges::find(kShapes, wanted.joins.shape);
-    shape_->setCurrentIndex(static_cast<int>(shape - kShapes.begin()));
+}
+
+GridSettings FitBench::typedGrid() const
+{
+    GridSettings typed = grids()[static_cast<std::size_t>(grid_->currentIndex())].grid;
+    typed.swing = swing_->value();
+    return typed;
 }
 
 void FitBench::changed()
@@ -339,9 +353,7 @@ void FitBench::changed()
     wanted.joins.leadIn = milliseconds(leadIn_->value());
     wanted.joins.crossfade = milliseconds(crossfade_->value());
     wanted.joins.shape = kShapes[static_cast<std::size_t>(shape_->currentIndex())];
-    wanted.grid = grids()[static_cast<std::size_t>(grid_->currentIndex())].grid;
-    wanted.grid.swing = swing_->value();
-    session_.fitting.requestChanged();
+    session_.fitting.lookAtGrid(typedGrid());
 }
 
 // How to go about it, with the reason.
@@ -415,6 +427,9 @@ QString FitBench::actionName() const
 void FitBench::fill()
 {
     fillFromRecipe();
+    if (session_.fitting.request.grid != typedGrid()) {
+        fillGrid();  // the song's grid was changed elsewhere, or undone
+    }
     const MicSet* set = session_.choice.set();
     const auto& bars = session_.fitting.request.bars;
     const auto hits = static_cast<int>(std::ranges::count_if(

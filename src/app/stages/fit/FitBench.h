@@ -41,6 +41,8 @@ private:
     void fillFromRecipe();
     void fillAmounts();
     void fillFields();
+    void fillGrid();
+    [[nodiscard]] GridSettings typedGrid() const;
     void changed();
     [[nodiscard]] QString advice() const;
     [[nodiscard]] QString state(int hits) const;

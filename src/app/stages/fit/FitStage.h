@@ -1,11 +1,11 @@
 #pragma once
 
 #include "app/stages/Stage.h"
-#include "app/stages/fit/ClipGrips.h"
-#include "app/stages/fit/ClipHands.h"
 #include "app/stages/fit/FitBench.h"
-#include "app/stages/fit/HandBench.h"
 #include "app/stages/fit/PinGrips.h"
+#include "app/stages/hand/ClipGrips.h"
+#include "app/stages/hand/ClipHands.h"
+#include "app/stages/hand/HandBench.h"
 #include "app/views/FeelDial.h"
 #include "app/views/StrainChart.h"
 #include "app/views/TimingChart.h"

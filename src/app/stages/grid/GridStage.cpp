@@ -7,9 +7,9 @@
 #include <QVBoxLayout>
 
 #include "app/stages/Bench.h"
-#include "app/stages/grid/FollowBench.h"
-#include "app/stages/grid/LoopBench.h"
-#include "app/stages/grid/SteadyBench.h"
+#include "app/stages/grid/follow/FollowBench.h"
+#include "app/stages/grid/loop/LoopBench.h"
+#include "app/stages/grid/tempo/SteadyBench.h"
 #include "app/theme/Theme.h"
 
 namespace orthochron::app {

@@ -1,10 +1,10 @@
 #pragma once
 
 #include "app/stages/Stage.h"
-#include "app/stages/grid/BarHeads.h"
-#include "app/stages/grid/Following.h"
-#include "app/stages/grid/GridFoot.h"
-#include "app/stages/grid/LoopEdges.h"
+#include "app/stages/grid/follow/Following.h"
+#include "app/stages/grid/heads/BarHeads.h"
+#include "app/stages/grid/heads/GridFoot.h"
+#include "app/stages/grid/loop/LoopEdges.h"
 
 class QButtonGroup;
 class QStackedWidget;

@@ -262,14 +262,16 @@ void JoinsStage::hearInTurn(bool isOn)
 
 void JoinsStage::exportReport()
 {
-    const MicSet* set = session_.choice.set();
-    if (set == nullptr) {
+    if (session_.choice.set() == nullptr) {
         return;
     }
+    const SetId id = session_.choice.set()->id;
+    const std::string name =
+        session_.song().name + " " + session_.song().nameOf(*session_.choice.set());
     const QString path = askForNewFile(
         bench_,
         tr("Report of what was changed and what is left"),
-        QString::fromStdString(session_.song().name + " " + session_.song().nameOf(*set) + ".html"),
+        QString::fromStdString(name + ".html"),
         tr("Page with pictures (*.html);;Table (*.csv);;Data (*.json)")
     );
     if (path.isEmpty()) {
@@ -280,7 +282,7 @@ void JoinsStage::exportReport()
         this,
         [song = session_.document.song(),
          sources = session_.document.sources(),
-         id = set->id,
+         id,
          file = fileOf(path)](const Work& work) -> Result<void> {
             const auto report = reportOf(*song, id, *sources, work);
             return report ? writeReport(*report, file) : tl::unexpected(report.error());

@@ -31,7 +31,7 @@ const QStringList kEndings{
     QStringLiteral("mp3")};
 
 // Folders are looked through for sound files; files are taken as they are named.
-QStringList filesIn(const QStringList& paths)
+QStringList filesIn(const QStringList& paths, const Work& work)
 {
     QStringList files;
     for (const QString& path : paths) {
@@ -43,7 +43,7 @@ QStringList filesIn(const QStringList& paths)
         QStringList found;
         using Walk = fs::recursive_directory_iterator;
         for (Walk each(fileOf(path), fs::directory_options::skip_permission_denied, error), end;
-             !error && each != end;
+             !error && each != end && !work.stopped();
              each.increment(error)) {
             const QString ending = nameOf(each->path().extension()).mid(1).toLower();
             std::error_code unknown;
@@ -111,7 +111,12 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent)
         }
     });
     connect(&session_.document, &Document::songChanged, this, &TakesStage::fillTable);
-    connect(&session_.waves, &WaveCache::changed, this, &TakesStage::fillTable);
+    connect(&session_.waves, &WaveCache::peaksChanged, this, &TakesStage::fillTable);
+    connect(&session_.document, &Document::opened, this, [this] {
+        waiting_.clear();
+        isImporting_ = false;  // what was being imported was for the song before
+    });
+    bench_->installEventFilter(this);
     fillTable();
 }
 
@@ -129,8 +134,14 @@ QString TakesStage::status() const
     return missing == 0 ? facts : facts + tr(" · %1 missing or changed").arg(missing);
 }
 
+// Filled anew when it is looked at and what it shows is other than it was.
 void TakesStage::fillTable()
 {
+    if (!table_->isVisible()) {
+        isFilled_ = false;
+        return;
+    }
+    isFilled_ = true;
     const Song& song = session_.song();
     const MicSet* set = session_.choice.set();
     const bool isKit = set != nullptr && !set->isLone();
@@ -181,6 +192,14 @@ void TakesStage::fillTable()
     table_->horizontalHeader()->setStretchLastSection(true);
 }
 
+bool TakesStage::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == bench_ && event->type() == QEvent::Show && !isFilled_) {
+        fillTable();
+    }
+    return Stage::eventFilter(watched, event);
+}
+
 void TakesStage::askForFiles()
 {
     const QStringList files = app::askForFiles(
@@ -193,33 +212,42 @@ void TakesStage::askForFiles()
     }
 }
 
+// One after the other: the first take sets the song's rate, and each asks about its own tracks.
 void TakesStage::import(const QStringList& paths)
 {
-    const QStringList files = filesIn(paths);
-    if (files.isEmpty()) {
-        Q_EMIT session_.failed(refusal(tr("There is no sound file in what was dropped")));
+    waiting_.push_back(paths);
+    if (!isImporting_) {
+        importNext();
+    }
+}
+
+void TakesStage::importNext()
+{
+    isImporting_ = !waiting_.empty();
+    if (!isImporting_) {
         return;
     }
     struct Read {
         std::vector<ImportedTake> takes;
         Hertz rate{0.0};
         QStringList troubles;
+        bool isEmpty = false;  // there was no sound file in what was named
         bool isStopped = false;
     };
+    const QStringList paths = waiting_.front();
+    waiting_.pop_front();
     const bool isFirst = session_.song().takes.empty();
     session_.jobs.run(
         {.key = {}, .title = tr("Importing"), .holds = session_.document.whileOpen()},
         this,
-        [files, isFirst, rate = session_.song().rate, folder = session_.document.songFolder()](
+        [paths, isFirst, rate = session_.song().rate, folder = session_.document.songFolder()](
             const Work& work
         ) {
             Read read;
             read.rate = rate;
-            for (int i = 0; i < files.size(); ++i) {
-                if (work.stopped()) {
-                    read.isStopped = true;
-                    return read;
-                }
+            const QStringList files = filesIn(paths, work);
+            read.isEmpty = files.isEmpty();
+            for (int i = 0; i < files.size() && !work.stopped(); ++i) {
                 // The song takes the rate of its first take.
                 if (isFirst && read.takes.empty()) {
                     if (const auto first = takeFromFile(fileOf(files[i]), rate, folder)) {
@@ -234,28 +262,41 @@ void TakesStage::import(const QStringList& paths)
                 }
                 work.report(static_cast<double>(i + 1) / static_cast<double>(files.size()));
             }
+            read.isStopped = work.stopped();
             return read;
         },
-        [this, isFirst](Read read) {
+        [this, isFirst, paths](Read read) {
             if (read.isStopped) {
+                waiting_.clear();
                 session_.say(tr("Stopped; nothing was imported"));
-                return;
+            } else if (read.isEmpty) {
+                Q_EMIT session_.failed(refusal(tr("There is no sound file in what was dropped")));
+            } else if (isFirst && !session_.song().takes.empty() && read.rate != session_.song().rate) {
+                // Takes came from elsewhere meanwhile: these are counted again, at the rate the song has now.
+                waiting_.push_front(paths);
+            } else {
+                land(std::move(read.takes), read.rate, read.troubles);
             }
-            if (!read.troubles.isEmpty()) {
-                Q_EMIT session_.failed(failure(read.troubles.join(QLatin1Char('\n'))));
-            }
-            if (read.takes.empty()) {
-                return;
-            }
-            if (isFirst && read.rate != session_.song().rate) {
-                Song song = session_.song();
-                song.rate = read.rate;
-                session_.document.apply(song, tr("Song at %1 kHz").arg(read.rate.count() / 1000.0));
-            }
-            add(std::move(read.takes));
-            Q_EMIT imported();
+            importNext();
         }
     );
+}
+
+void TakesStage::land(std::vector<ImportedTake> takes, Hertz rate, const QStringList& troubles)
+{
+    if (!troubles.isEmpty()) {
+        Q_EMIT session_.failed(failure(troubles.join(QLatin1Char('\n'))));
+    }
+    if (takes.empty()) {
+        return;
+    }
+    if (rate != session_.song().rate) {
+        Song song = session_.song();
+        song.rate = rate;
+        session_.document.apply(song, tr("Song at %1 kHz").arg(rate.count() / 1000.0));
+    }
+    add(std::move(takes));
+    Q_EMIT imported();
 }
 
 void TakesStage::add(std::vector<ImportedTake> takes)
@@ -278,10 +319,9 @@ void TakesStage::add(std::vector<ImportedTake> takes)
         return;
     }
     session_.shown.zoomToAll();
-    const Song& song = session_.song();
     std::vector<TrackId> added;
-    for (std::size_t t = before; t < song.tracks.size(); ++t) {
-        added.push_back(song.tracks[t]->id);
+    for (std::size_t t = before; t < session_.song().tracks.size(); ++t) {
+        added.push_back(session_.song().tracks[t]->id);
     }
     session_.say(tr("Imported %1 on %2")
                      .arg(counted(count, tr("take"), tr("takes")))
@@ -297,7 +337,9 @@ void TakesStage::add(std::vector<ImportedTake> takes)
             .arg(added.size())
     );
     if (isSet) {
-        session_.document.apply(orthochron::makeSet(song, added, "Kit"), tr("Make mic set"));
+        session_.document.apply(
+            orthochron::makeSet(session_.song(), added, "Kit"), tr("Make mic set")
+        );
     }
 }
 

@@ -3,6 +3,8 @@
 #include "app/stages/Stage.h"
 #include "core/edits/TakeEdits.h"
 
+#include <deque>
+
 class QTableWidget;
 class QLabel;
 class QPushButton;
@@ -33,10 +35,14 @@ public:
     void removeTrack(TrackId track);
     void moveTrack(TrackId track, int by);
 
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
 Q_SIGNALS:
     void imported();
 
 private:
+    void importNext();
+    void land(std::vector<ImportedTake> takes, Hertz rate, const QStringList& troubles);
     void add(std::vector<ImportedTake> takes);
     void fillTable();
     [[nodiscard]] std::vector<TrackId> tracksForSet() const;
@@ -47,6 +53,9 @@ private:
     QPushButton* makeSet_ = nullptr;
     QPushButton* openSet_ = nullptr;
     QPushButton* fold_ = nullptr;
+    std::deque<QStringList> waiting_;  // to be imported after what is being imported
+    bool isImporting_ = false;
+    bool isFilled_ = false;  // the table, with what there is now
 };
 
 }  // namespace orthochron::app

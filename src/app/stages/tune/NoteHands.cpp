@@ -1,6 +1,7 @@
 #include "app/stages/tune/NoteHands.h"
 
 #include "app/controls/Counted.h"
+#include "core/tune/NotesByHand.h"
 #include "core/tune/Octaves.h"
 
 #include <algorithm>

@@ -3,6 +3,7 @@
 #include "core/edits/HeardPlaces.h"
 #include "core/pitch/AnyVoice.h"
 #include "core/stretch/MaterialGuess.h"
+#include "core/tune/NotesByHand.h"
 
 #include <algorithm>
 
@@ -120,14 +121,12 @@ void SungTakes::look(TrackId id)
 {
     const auto track = session_.song().track(id);
     const bool isNothing = !track || !track->markedTake.isValid();
-    if (isNothing || isListening_ || listenedTo(session_.song(), id) != nullptr) {
+    if (isNothing || isListening() || listenedTo(session_.song(), id) != nullptr) {
         return;
     }
     const Place where{track->markedTake, track->markedChannel};
-    isListening_ = true;
-    Q_EMIT changed();
     session_.jobs.run(
-        {.key = QStringLiteral("notes"),
+        {.key = kListening,
          .title = tr("Finding the notes of %1").arg(QString::fromStdString(track->name)),
          .holds = session_.document.whileOpen()},
         this,
@@ -145,7 +144,6 @@ void SungTakes::look(TrackId id)
             return Listened{std::move(*curve), *pitched};
         },
         [this, where](Result<Listened> found) {
-            isListening_ = false;
             if (found) {
                 if (listened_.size() >= kMostKnown) {
                     listened_.erase(listened_.begin());
@@ -157,6 +155,7 @@ void SungTakes::look(TrackId id)
             Q_EMIT changed();
         }
     );
+    Q_EMIT changed();
 }
 
 }  // namespace orthochron::app

@@ -29,7 +29,7 @@ public:
 
     // Listens to a track's take, when nobody did.
     void look(TrackId track);
-    [[nodiscard]] bool isListening() const { return isListening_; }
+    [[nodiscard]] bool isListening() const { return session_.jobs.isRunning(kListening); }
     // Null while it is listened to, and where there is nothing to sing.
     [[nodiscard]] std::shared_ptr<const Sung> of(TrackId track) const;
     // As it would be in another song of the same takes: one that is about to be.
@@ -62,7 +62,7 @@ private:
     derive(const Listened& listened, const Song& song, const Track& track, const Derived* before);
 
     Session& session_;
-    bool isListening_ = false;
+    inline static const QString kListening = QStringLiteral("notes");  // the job's key
     std::map<Place, std::shared_ptr<const Listened>> listened_;
     mutable std::map<TrackId, Derived> derived_;
 };
