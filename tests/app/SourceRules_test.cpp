@@ -50,7 +50,7 @@ std::vector<std::string> heldAcrossAQuestion(const Function& function)
     std::vector<std::pair<std::string, bool>> borrowed;  // and whether a question came since
     for (const std::string& line : function.lines) {
         for (const auto& [name, isAsked] : borrowed) {
-            if (isAsked && std::regex_search(line, std::regex("\\b" + name + "\\b"))) {
+            if (isAsked && std::regex_search(line, std::regex("(^|[^.>\\w])" + name + "\\b"))) {
                 held.push_back(function.place + " " + name);
             }
         }
@@ -59,7 +59,8 @@ std::vector<std::string> heldAcrossAQuestion(const Function& function)
             std::erase_if(borrowed, [&](const auto& each) { return each.first == found[1].str(); });
             borrowed.emplace_back(found[1].str(), false);
         }
-        if (std::regex_search(line, kModal)) {
+        // After one that is the last of its way nothing follows.
+        if (std::regex_search(line, kModal) && line.find("return") == std::string::npos) {
             for (auto& each : borrowed) {
                 each.second = true;
             }
