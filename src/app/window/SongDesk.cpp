@@ -225,11 +225,11 @@ void SongDesk::findMissing(TakeId after)
     auto troubles = session_.document.troubles();
     std::ranges::sort(troubles, {}, &TakeTrouble::take);
     for (const TakeTrouble& trouble : troubles) {
-        const Take* take = session_.song().take(trouble.take);
-        if (!trouble.isMissing || take == nullptr || trouble.take <= after) {
+        const Take* lost = session_.song().take(trouble.take);
+        if (!trouble.isMissing || lost == nullptr || trouble.take <= after) {
             continue;
         }
-        const QString name = QString::fromStdString(take->name);
+        const QString name = QString::fromStdString(lost->name);
         if (!askYes(
                 window_,
                 tr("A take is missing"),
