@@ -61,6 +61,7 @@ Player::~Player()
 {
     device_->stop();
     reader_.request_stop();
+    const std::scoped_lock lock(mutex_);  // else the reader may miss it just before it waits
     wake_.notify_all();
 }
 
@@ -187,6 +188,7 @@ void Player::request(Frames at, bool isContinuation, std::optional<Frames> stopA
     }
     if (!isContinuation) {
         stopAt_ = stopAt;
+        const std::scoped_lock lock(mutex_);  // the reader waits for this too
         wantedStart_.store(startNumber_.load(std::memory_order_relaxed), std::memory_order_release);
     }
     wake_.notify_all();
@@ -502,7 +504,7 @@ void Player::readAhead(const std::stop_token& stopped)
             if (wanted_ || isWanted() || isPlaying()) {
                 wake_.wait_for(lock, kReaderLooks, isAsked);
             } else {
-                wake_.wait(lock, isAsked);
+                wake_.wait(lock, [&] { return isAsked() || isWanted() || isPlaying(); });
             }
         }
     }
