@@ -50,11 +50,7 @@ int main(int argc, char** argv)
         qputenv("QT_QPA_PLATFORMTHEME", "xdgdesktopportal");
     }
     if (!isAbleToStart({argv, static_cast<std::size_t>(argc)})) {
-        std::fputs(
-            "orthochron: there is no display to show the window on; orthochron-cli works without "
-            "one\n",
-            stderr
-        );
+        std::fputs("orthochron: no display found; orthochron-cli works without one\n", stderr);
         return 1;
     }
     QApplication application(argc, argv);
@@ -62,7 +58,8 @@ int main(int argc, char** argv)
     QApplication::setApplicationName(QStringLiteral("orthochron"));
     QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
     QCommandLineParser parser;
-    parser.setApplicationDescription(QStringLiteral("Fits recorded takes to the song's grid."));
+    parser.setApplicationDescription(QStringLiteral("Fits recorded performances to the song's grid."
+    ));
     parser.addHelpOption();
     parser.addVersionOption();
     parser.addPositionalArgument(
@@ -72,10 +69,12 @@ int main(int argc, char** argv)
     );
     parser.addOptions(
         {{QStringLiteral("screenshot"),
-          QStringLiteral("Save a picture of the window and end."),
+          QStringLiteral("Save a picture of the window and exit."),
           QStringLiteral("file")},
-         {QStringLiteral("stage"), QStringLiteral("Which stage to show."), QStringLiteral("stage")},
-         {QStringLiteral("list-shortcuts"), QStringLiteral("Print docs/shortcuts.md and end.")}}
+         {QStringLiteral("stage"),
+          QStringLiteral("Stage to show, by name."),
+          QStringLiteral("stage")},
+         {QStringLiteral("list-shortcuts"), QStringLiteral("Print docs/shortcuts.md and exit.")}}
     );
     QStringList arguments;
     for (int i = 0; i < argc; ++i) {
@@ -86,10 +85,21 @@ int main(int argc, char** argv)
         QTextStream(stdout) << shortcutsDocument();
         return 0;
     }
-    Theme::install();
-    if (QSettings().value(QStringLiteral("night")).toBool()) {
-        Theme::setSheet(Sheet::Night);
+    const QString stageName = parser.value(QStringLiteral("stage"));
+    const std::optional<int> stage = stageName.isEmpty() ? 0 : stageNamed(stageName);
+    if (!stage) {
+        QStringList names;
+        for (const StagePlace& place : stageTable()) {
+            if (place.make) {
+                names << place.name.toLower();
+            }
+        }
+        QTextStream(stderr) << QStringLiteral("orthochron: unknown stage '%1'; use %2\n")
+                                   .arg(stageName, names.join(QStringLiteral(", ")));
+        return 2;
     }
+    Theme::install();
+    Theme::restore();
     JobQueue jobs;
     Document document;
     orthochron::engine::Player player(orthochron::engine::openDevice(SoundCard::choice()));
@@ -104,8 +114,11 @@ int main(int argc, char** argv)
     if (!parser.isSet(QStringLiteral("screenshot")) && !isImporting) {
         window.offerUnsaved();
     }
+    if (parser.isSet(QStringLiteral("stage"))) {
+        window.showStage(*stage);
+    }
     if (parser.isSet(QStringLiteral("screenshot"))) {
-        workUpTo(window, session, stageNamed(parser.value(QStringLiteral("stage"))));
+        workUpTo(window, session, *stage);
         savePicture(window, session, parser.value(QStringLiteral("screenshot")));
         document.discard();
         return 0;

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/FitReport.h"
 #include "cli/OpenedSong.h"
@@ -36,7 +37,7 @@ Result<int> report(const Json& findings, bool isStrict, const Context& context)
         );
     }
     print(context, {{"findings", findings}}, readable);
-    return isStrict && !findings.empty() ? 1 : 0;
+    return isStrict && !findings.empty() ? 4 : 0;
 }
 
 Result<int> checkSong(const std::string& path, bool isStrict, const Context& context)
@@ -154,15 +155,23 @@ Result<int> checkFiles(const CheckOptions& options, const Context& context)
 
 void addCheck(CLI::App& app, Choice& choice)
 {
-    auto* command = app.add_subcommand("check", "List what an edit may have spoiled");
+    auto* command =
+        app.add_subcommand("check", "Check an edit for clicks, gaps, double hits and strain");
     auto o = std::make_shared<CheckOptions>();
-    command->add_option("SONG|IN", o->in, "A song, or edited files")->required();
-    command->add_option(
-        "--source", o->sources, "The takes the files were made from, in the same order"
-    );
-    command->add_option("--edits", o->edits, "What 'fit --json' printed");
-    command->add_flag("--strict", o->isStrict, "Exit with 1 when there are findings");
-    command->add_flag("--json", choice.asJson);
+    command->add_option("SONG|IN", o->in, "Song, or edited sound files")->required();
+    command
+        ->add_option(
+            "--source",
+            o->sources,
+            "Take an edited file was made from; repeat for several, in the same order"
+        )
+        ->expected(1)
+        ->allow_extra_args(false)
+        ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
+    command->add_option("--edits", o->edits, "JSON file with the output of 'fit --json'");
+    command->add_flag("--strict", o->isStrict, "Exit with 4 when there are findings");
+    addJson(*command, choice);
+    addExample(*command, "check fitted/Kick.wav --source Kick.wav --edits fit.json --strict");
     command->callback([&choice, o] {
         choice.run = [o](const Context& context) -> Result<int> {
             if (o->in.size() == 1 && fs::path(o->in.front()).extension() == kSongEnding) {

@@ -3,6 +3,7 @@
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
+#include "cli/Streams.h"
 #include "core/base/Result.h"
 #include "core/base/Work.h"
 
@@ -16,12 +17,14 @@ using Json = nlohmann::ordered_json;
 struct Context {
     Work work;  // stops on Ctrl-C, draws a bar on a terminal
     bool asJson = false;
+    bool isStreaming = false;  // standard output is for a file and nothing else
 };
 
 // What a command chose to run, filled in while the command line is read.
 struct Choice {
     std::function<Result<int>(const Context&)> run;
     bool asJson = false;
+    Streams streams;
 };
 
 // Each adds its command to `app`; when it is named, `choice` is set.
@@ -45,7 +48,7 @@ void print(const Context& context, const Json& json, const std::string& readable
 // As it is. Throws when it, or anything before it, could not be written.
 void printText(const std::string& text);
 
-// 0 done, 1 failed or stopped, 2 wrong usage, 3 an input that cannot be used.
+// 0 done, 1 failed, 2 wrong usage, 3 an input that cannot be used, 130 interrupted.
 [[nodiscard]] int exitCodeOf(ErrorKind kind);
 
 }  // namespace orthochron::cli

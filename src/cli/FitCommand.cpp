@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/FitReport.h"
 #include "core/audio/SoundFile.h"
@@ -45,7 +46,7 @@ Result<TempoMap> tempoOf(const FitOptions& options)
         return tl::unexpected(meter.error());
     }
     if (options.bpm.has_value() == !options.tempoMap.empty()) {
-        return badArgument("say either --bpm or --tempo-map");
+        return badArgument("give either --bpm or --tempo-map");
     }
     if (options.bpm) {
         return TempoMap::steady(*options.bpm, *meter, Seconds(options.firstDownbeat));
@@ -70,8 +71,7 @@ Result<FitRequest> requestOf(const FitOptions& options)
     }
     request.way = {options.method == "stretch" ? FitMethod::Stretch : FitMethod::Cut, *material};
     if (!(options.swing >= 50.0 && options.swing <= 75.0)) {
-        return badArgument(
-            fmt::format("a swing of {:g} % cannot be; it is between 50 and 75", options.swing)
+        return badArgument(fmt::format("swing must be between 50 and 75 %, not {:g}", options.swing)
         );
     }
     request.grid = *grid;
@@ -124,7 +124,7 @@ Result<Inputs> inputsOf(const FitOptions& options)
             });
         }
         if (found == all.end()) {
-            return badArgument(fmt::format("lead {} is none of the inputs", lead));
+            return badArgument(fmt::format("lead {} is not one of the inputs", lead));
         }
         inputs.paths.push_back(*found);
         all.erase(found);
@@ -222,7 +222,7 @@ Result<void> printAll(
     fs::create_directories(options.outDir, error);
     if (error) {
         return failed(
-            fmt::format("{}: the folder cannot be made ({})", options.outDir, error.message())
+            fmt::format("{}: cannot create the folder ({})", options.outDir, error.message())
         );
     }
     std::vector<TrackPrint> prints;
@@ -278,7 +278,7 @@ Result<int> run(const FitOptions& options, const Context& context)
     }
     if (preview->performance.hits.empty()) {
         return badInput(fmt::format(
-            "{}: no hits were found in the leads; raise --sensitivity or choose other leads",
+            "{}: no hits were found in the leads; raise --sensitivity or use other leads",
             inputs->paths.front().string()
         ));
     }
@@ -317,48 +317,74 @@ void addFit(CLI::App& app, Choice& choice)
     auto o = std::make_shared<FitOptions>();
     command->add_option("IN", o->in, "All microphones of the set")->required();
     command
-        ->add_option("--lead", o->leads, "The inputs whose hits decide; the one named first rules")
-        ->required();
-    command->add_option("--bpm", o->bpm);
+        ->add_option(
+            "--lead",
+            o->leads,
+            "An input whose hits decide where the set is cut; repeat for several"
+        )
+        ->required()
+        ->expected(1)
+        ->allow_extra_args(false)
+        ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
+    command->add_option("--bpm", o->bpm, "Tempo in bpm");
     command->add_option(
-        "--first-downbeat", o->firstDownbeat, "Seconds from the first frame to bar 1"
+        "--first-downbeat,--first-downbeat-s",
+        o->firstDownbeat,
+        "Time of bar 1, in seconds from the first frame"
     );
-    command->add_option("--tempo-map", o->tempoMap, "A MIDI file's tempo track");
+    command->add_option("--tempo-map", o->tempoMap, "MIDI file with the tempo map");
     command->add_option(
-        "--map-offset", o->mapOffset, "Seconds from the first frame to the map's start"
+        "--map-offset,--map-offset-s",
+        o->mapOffset,
+        "Start of the tempo map, in seconds from the first frame"
     );
-    command->add_option("--meter", o->meter);
-    command->add_option("--grid", o->grid, "1/4, 1/8, 1/16, 1/32, with a t for triplets");
-    command->add_option("--swing", o->swing, "50 to 75 %");
+    command->add_option("--meter", o->meter, "Meter, such as 4/4");
+    command->add_option("--grid", o->grid, "1/4, 1/8, 1/16 or 1/32; add t for triplets");
+    command->add_option("--swing", o->swing, "Position of every second step, 50 to 75 %");
     command->add_option(
-        "--groove", o->groove, "A groove as .mid or .json: where hits go besides their own feel"
+        "--groove", o->groove, "A groove (.mid or .json) that hits are moved towards"
     );
-    command->add_option("--groove-amount", o->grooveAmount, "Percent")
+    command
+        ->add_option(
+            "--groove-amount", o->grooveAmount, "How much of the groove is applied, 0 to 100 %"
+        )
         ->check(CLI::Range(0.0, 100.0));
-    command->add_option("--drift", o->drift, "Percent taken out")->check(CLI::Range(0.0, 100.0));
-    command->add_option("--feel", o->feel, "Percent taken out")->check(CLI::Range(0.0, 100.0));
-    command->add_option("--stray", o->stray, "Percent taken out")->check(CLI::Range(0.0, 100.0));
-    command->add_option("--leave-within-ms", o->leaveWithinMs, "Strays no larger are left alone");
+    command->add_option("--drift", o->drift, "Drift correction, 0 to 100 %")
+        ->check(CLI::Range(0.0, 100.0));
+    command->add_option("--feel", o->feel, "Feel correction, 0 to 100 %")
+        ->check(CLI::Range(0.0, 100.0));
+    command->add_option("--stray", o->stray, "Stray correction, 0 to 100 %")
+        ->check(CLI::Range(0.0, 100.0));
     command->add_option(
-        "--furthest-ms", o->furthestMs, "Feel and strays move a hit no further than this"
+        "--leave-within-ms", o->leaveWithinMs, "Strays up to this size are kept, in ms"
     );
-    command->add_option("--humanise-ms", o->humaniseMs, "Standard deviation of a random move");
-    command->add_option("--seed", o->seed)->check(CLI::NonNegativeNumber);
+    command->add_option(
+        "--furthest-ms", o->furthestMs, "Largest correction of feel and strays, in ms"
+    );
+    command->add_option(
+        "--humanise-ms", o->humaniseMs, "Standard deviation of random moves, in ms"
+    );
+    command->add_option("--seed", o->seed, "Number that makes random moves repeatable")
+        ->check(CLI::NonNegativeNumber);
     command->add_option("--method", o->method, "cut or stretch")
         ->check(CLI::IsMember({"cut", "stretch"}));
-    command->add_option("--material", o->material, "What is stretched: hits, line or blend")
-        ->check(CLI::IsMember({"hits", "line", "blend"}));
-    command->add_option("--lead-in-ms", o->leadInMs);
+    addMaterial(*command, o->material, false);
+    command->add_option("--lead-in-ms", o->leadInMs, "Audio kept before each hit, in ms");
     command->add_option(
         "--crossfade-ms",
         o->crossfadeMs,
-        "The usual 5 are up to three times as long where they would tick"
+        "Crossfade length in ms; at the default 5, up to 15 where a low ring would click"
     );
     command->add_option("--crossfade-shape", o->shape, "matched, equal-power or equal-gain");
-    command->add_option("--sensitivity", o->sensitivity)->check(CLI::Range(0.0, 100.0));
-    command->add_option("--format", o->format, "same, wav16, wav24, wav32f or flac");
-    command->add_option("--out-dir", o->outDir)->required();
-    command->add_flag("--json", choice.asJson);
+    command->add_option("--sensitivity", o->sensitivity, "0 to 100; higher finds quieter hits")
+        ->check(CLI::Range(0.0, 100.0));
+    addFormat(*command, o->format);
+    command->add_option("--out-dir,--out", o->outDir, "Folder for the fitted files")->required();
+    addJson(*command, choice);
+    addExample(
+        *command,
+        "fit Kick.wav Snare.wav Room.wav --lead Kick.wav --lead Snare.wav --bpm 92 --out-dir fitted"
+    );
     command->callback([&choice, o] {
         choice.run = [o](const Context& context) { return run(*o, context); };
     });

@@ -105,7 +105,7 @@ Json fitReport(
 Result<EditMap> editMapFrom(const Json& report, Hertz rate, Frames length, const std::string& name)
 {
     const auto damaged = [&name] {
-        return badInput(fmt::format("{}: is not what 'fit --json' printed; make it anew", name));
+        return badInput(fmt::format("{}: is not the output of 'fit --json'; run fit again", name));
     };
     if (!report.is_object() || !report.contains("hits") || !report["hits"].is_array() ||
         !report.contains("joins") || !report["joins"].is_array()) {

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/Mono.h"
 #include "core/onset/BandPass.h"
@@ -36,7 +37,7 @@ Result<std::optional<FrequencyBand>> bandOf(const std::string& text)
     if (std::sscanf(text.c_str(), "%lf-%lf%n", &low, &high, &used) != 2 ||
         static_cast<std::size_t>(used) != text.size()) {
         return badArgument(
-            fmt::format("--band {}: give low, mid, high or two ends as 150-2000", text)
+            fmt::format("--band {}: use low, mid, high or a range such as 150-2000", text)
         );
     }
     return FrequencyBand{Hertz(low), Hertz(high)};
@@ -107,7 +108,7 @@ Result<int> run(const OnsetsOptions& options, const Context& context)
         constexpr double kLeast = 0.05;  // what is less sure is as good as certainly no hit
         const auto left = leftOut(candidates, *onsets, rate, settings, kLeast);
         json["left_out"] = Json::array();
-        readable += fmt::format("{} left out that may be hits\n", left.size());
+        readable += fmt::format("{} possible hits left out\n", left.size());
         for (const OnsetCandidate& candidate : left) {
             list("left_out", candidate.onset);
         }
@@ -122,23 +123,33 @@ void addOnsets(CLI::App& app, Choice& choice)
 {
     auto* command = app.add_subcommand("onsets", "Find the hits of a recording");
     auto options = std::make_shared<OnsetsOptions>();
-    command->add_option("IN", options->in)->required();
-    command->add_option("--against", options->against, "Other microphones of the same set");
+    addInput(*command, options->in, choice);
+    command
+        ->add_option(
+            "--against", options->against, "Another microphone of the same set; repeat for several"
+        )
+        ->expected(1)
+        ->allow_extra_args(false)
+        ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
     command->add_option(
-        "--sensitivity", options->sensitivity, "0 to 100; higher finds quieter hits"
+        "--sensitivity", options->sensitivity, "0 to 100; higher values find quieter hits"
     );
     command->add_option(
-        "--min-gap-ms", options->minGapMs, "Of two onsets closer than this the stronger stays"
+        "--min-gap-ms",
+        options->minGapMs,
+        "Minimum distance between hits in ms; the stronger is kept"
     );
-    command->add_option("--way", options->way, "struck, or weak for bowed, plucked and sung notes")
+    command
+        ->add_option("--way", options->way, "struck (sharp attacks) or weak (bowed, plucked, sung)")
         ->check(CLI::IsMember({"struck", "weak"}));
     command->add_option(
-        "--band", options->band, "Listen in a band: low, mid, high, or ends in Hz as 150-2000"
+        "--band", options->band, "Frequency band: low, mid, high, or a range in Hz such as 150-2000"
     );
     command->add_flag(
-        "--doubtful", options->withDoubtful, "Also list what was left out but may be a hit"
+        "--doubtful", options->withDoubtful, "Also list possible hits that were left out"
     );
-    command->add_flag("--json", choice.asJson);
+    addJson(*command, choice);
+    addExample(*command, "onsets Snare.wav --against Kick.wav --against Room.wav --json");
     command->callback([&choice, options] {
         choice.run = [options](const Context& context) { return run(*options, context); };
     });

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/Mono.h"
 #include "core/pitch/Notes.h"
@@ -79,11 +80,12 @@ void addPitch(CLI::App& app, Choice& choice)
 {
     auto* command = app.add_subcommand("pitch", "Find the pitch of a single voice");
     auto options = std::make_shared<PitchOptions>();
-    command->add_option("IN", options->in)->required();
-    command->add_option("--min-hz", options->lowest, "The lowest pitch looked for");
-    command->add_option("--max-hz", options->highest, "The highest");
-    command->add_option("--a4", options->a4, "What A4 is tuned to, in Hz");
-    command->add_flag("--json", choice.asJson);
+    addInput(*command, options->in, choice);
+    command->add_option("--min-hz", options->lowest, "Lowest pitch, in Hz");
+    command->add_option("--max-hz", options->highest, "Highest pitch, in Hz");
+    command->add_option("--a4,--a4-hz", options->a4, "Tuning of A4, in Hz");
+    addJson(*command, choice);
+    addExample(*command, "pitch Voice.wav --json");
     command->callback([options, &choice] {
         choice.run = [options](const Context& context) { return run(*options, context); };
     });

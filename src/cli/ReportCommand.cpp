@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/OpenedSong.h"
 #include "core/audit/Report.h"
@@ -28,7 +29,7 @@ Result<int> writeReports(const std::string& path, const std::string& out, const 
         }
     }
     if (sets.empty()) {
-        return badInput(fmt::format("{}: holds no hits to report on", path));
+        return badInput(fmt::format("{}: contains no hits to report", path));
     }
     Json written = Json::array();
     std::string readable;
@@ -75,13 +76,14 @@ Result<int> writeReports(const std::string& path, const std::string& out, const 
 void addReport(CLI::App& app, Choice& choice)
 {
     auto* command = app.add_subcommand(
-        "report", "Write what was changed in a song and what is left to look at"
+        "report", "Write a report of what was changed and what is left to check"
     );
     auto path = std::make_shared<std::string>();
     auto out = std::make_shared<std::string>();
-    command->add_option("SONG", *path)->required();
-    command->add_option("--out", *out, "An .html, .csv or .json file")->required();
-    command->add_flag("--json", choice.asJson);
+    command->add_option("SONG", *path, "Song file")->required();
+    command->add_option("--out", *out, "File to write: .html, .csv or .json")->required();
+    addJson(*command, choice);
+    addExample(*command, "report Song.orthochron --out Report.html");
     command->callback([&choice, path, out] {
         choice.run = [path, out](const Context& context) {
             return writeReports(*path, *out, context);

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/OpenedSong.h"
 #include "core/edits/ShapeEdits.h"
@@ -28,7 +29,7 @@ Result<FadeLength> lengthOf(const std::string& text)
     const bool isTime = unit == "s";
     if (error != std::errc() || !(isTime || unit == "bars" || unit == "bar") ||
         !(number > 0.0 && number < 1e6)) {
-        return badArgument(fmt::format("'{}' is no length of a fade; say 8bars or 12s", text));
+        return badArgument(fmt::format("'{}' is not a fade length; use 8bars or 12s", text));
     }
     return isTime ? FadeLength{0.0, Seconds(number)} : FadeLength{number, {}};
 }
@@ -51,9 +52,9 @@ Result<Hush> hushOf(const Song& song, const std::string& text)
     int last = 0;
     char rest = 0;
     if (std::sscanf(text.c_str(), "%d:%d%c", &first, &last, &rest) != 2 || last <= first) {
-        return badArgument(
-            fmt::format("hush '{}' is not two bars like 17:25, the second after the first", text)
-        );
+        return badArgument(fmt::format(
+            "hush '{}' must be two bars such as 17:25, the second after the first", text
+        ));
     }
     Hush hush;
     hush.from = HeldPlace(song.tempo.startOfBar(first).count());
@@ -78,7 +79,7 @@ Result<std::vector<TrackId>> tracksOf(const Song& song, const std::vector<std::s
             }
         }
         if (tracks.size() == before) {
-            return badArgument(fmt::format("the song has no track and no mic set '{}'", name));
+            return badArgument(fmt::format("the song has no track or mic set '{}'", name));
         }
     }
     return tracks;
@@ -172,7 +173,7 @@ void moveTakes(Song& song, const std::filesystem::path& from, const std::filesys
 Result<int> shape(const ShapeOptions& options, const Context& context)
 {
     if (options.fadeOut.empty() && options.fadeIn.empty() && options.hushes.empty()) {
-        return badArgument("say what is to be shaped: --fade-out, --fade-in or --hush");
+        return badArgument("give --fade-out, --fade-in or --hush");
     }
     auto opened = openSong(options.song);
     if (!opened) {
@@ -184,12 +185,13 @@ Result<int> shape(const ShapeOptions& options, const Context& context)
     }
     const std::filesystem::path out = options.out;
     if (out.extension() != kSongEnding) {
-        return badArgument(fmt::format("{}: a song's name ends in {}", out.string(), kSongEnding));
+        return badArgument(
+            fmt::format("{}: the name of a song must end in {}", out.string(), kSongEnding)
+        );
     }
     std::error_code error;
     if (std::filesystem::equivalent(out, options.song, error)) {
-        return badArgument(
-            fmt::format("{}: is the song that is shaped; write it to another", out.string())
+        return badArgument(fmt::format("{}: is the input song; write to another file", out.string())
         );
     }
     const std::size_t lines =
@@ -198,7 +200,7 @@ Result<int> shape(const ShapeOptions& options, const Context& context)
             return !track->level.isEmpty();
         }));
     const std::size_t hushes = hushesOf(*song).size();
-    opened->document.history.add(std::move(*song), "Shaped by the command line");
+    opened->document.history.add(std::move(*song), "Shape from command line");
     const auto folder = std::filesystem::absolute(out).parent_path();
     opened->document.history.changeTakes([&](Take& take) {
         Song one;
@@ -221,26 +223,30 @@ Result<int> shape(const ShapeOptions& options, const Context& context)
 
 void addShape(CLI::App& app, Choice& choice)
 {
-    auto* command =
-        app.add_subcommand("shape", "Fade a song or its tracks, silence bars; writes another song");
+    auto* command = app.add_subcommand(
+        "shape", "Fade a song or its tracks or silence bars, and write a new song"
+    );
     auto options = std::make_shared<ShapeOptions>();
-    command->add_option("SONG", options->song)->required();
-    command->add_option("--fade-out", options->fadeOut, "How long: 8bars or 12s");
-    command->add_option("--fade-in", options->fadeIn, "How long: 8bars or 12s");
-    command->add_option("--shape", options->shape, "straight, over or under");
-    command->add_option("--track", options->tracks, "A track or mic set; without it the whole song")
+    command->add_option("SONG", options->song, "Song file")->required();
+    command->add_option(
+        "--fade-out", options->fadeOut, "Fade length in bars or seconds: 8bars or 12s"
+    );
+    command->add_option(
+        "--fade-in", options->fadeIn, "Fade length in bars or seconds: 8bars or 12s"
+    );
+    command->add_option("--shape", options->shape, "Fade curve: straight, over or under");
+    command->add_option("--track", options->tracks, "Track or mic set; default: the whole song")
         ->expected(1)
         ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
-    command
-        ->add_option(
-            "--hush",
-            options->hushes,
-            "BAR:BAR, silent from the start of the one to that of the other"
-        )
+    command->add_option("--hush", options->hushes, "Bars to silence, FROM:TO; TO is not included")
         ->expected(1)
         ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
-    command->add_option("--out", options->out, "The song to write")->required();
-    command->add_flag("--json", choice.asJson);
+    command->add_option("--out", options->out, "Song to write")->required();
+    addJson(*command, choice);
+    addExample(
+        *command,
+        "shape Song.orthochron --fade-out 8bars --hush 17:19 --track Drums --out Faded.orthochron"
+    );
     command->callback([&choice, options] {
         choice.run = [options](const Context& context) { return shape(*options, context); };
     });

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/OpenedSong.h"
 #include "core/audio/SoundFile.h"
@@ -271,7 +272,7 @@ Result<PrintSettings> rangeOf(const Song& song, const RenderOptions& options)
     char rest = 0;
     if (std::sscanf(options.range.c_str(), "%d:%d%c", &first, &last, &rest) != 2 || last <= first) {
         return badArgument(fmt::format(
-            "range '{}' is not two bars like 17:25, the second after the first", options.range
+            "range '{}' must be two bars such as 17:25, the second after the first", options.range
         ));
     }
     const auto frameOf = [&](int bar) {
@@ -301,7 +302,7 @@ std::string describe(const std::vector<PrintedFile>& files)
 Result<int> render(const RenderOptions& options, const Context& context)
 {
     if (options.out.empty() == options.stems.empty()) {
-        return badArgument("say either --out FILE for the mix or --stems DIR for the tracks");
+        return badArgument("give either --out FILE for the mix or --stems FOLDER for the tracks");
     }
     const auto opened = openSong(options.song);
     if (!opened) {
@@ -356,8 +357,9 @@ void addDemo(CLI::App& app, Choice& choice)
 {
     auto* command = app.add_subcommand("demo", "Write the demo song and its takes into a folder");
     auto folder = std::make_shared<std::string>();
-    command->add_option("DIR", *folder, "Where to write; made if needed")->required();
-    command->add_flag("--json", choice.asJson);
+    command->add_option("DIR,--out", *folder, "Folder to write to; created if needed")->required();
+    addJson(*command, choice);
+    addExample(*command, "demo DemoSong");
     command->callback([&choice, folder] {
         choice.run = [folder](const Context& context) -> Result<int> {
             const auto path = demo::writeDemoSong(*folder, context.work);
@@ -372,10 +374,11 @@ void addDemo(CLI::App& app, Choice& choice)
 
 void addInfo(CLI::App& app, Choice& choice)
 {
-    auto* command = app.add_subcommand("info", "Say what is in a song or a sound file");
+    auto* command = app.add_subcommand("info", "Describe a song or a sound file");
     auto path = std::make_shared<std::string>();
-    command->add_option("SONG|FILE", *path)->required();
-    command->add_flag("--json", choice.asJson);
+    command->add_option("SONG|FILE", *path, "Song or sound file")->required();
+    addJson(*command, choice);
+    addExample(*command, "info Song.orthochron");
     command->callback([&choice, path] {
         choice.run = [path](const Context& context) {
             return isSong(*path) ? infoOfSong(*path, context) : infoOfFile(*path, context);
@@ -387,15 +390,17 @@ void addRender(CLI::App& app, Choice& choice)
 {
     auto* command = app.add_subcommand("render", "Print a song's mix or its tracks");
     auto options = std::make_shared<RenderOptions>();
-    command->add_option("SONG", options->song)->required();
-    command->add_option("--out", options->out, "Write the mix to this file");
-    command->add_option("--stems", options->stems, "Write each track into this folder");
-    command->add_option(
-        "--range", options->range, "BAR:BAR, from the start of the one to the start of the other"
+    command->add_option("SONG", options->song, "Song file")->required();
+    mayBeStream(
+        *command->add_option("--out", options->out, "File for the mix; - for standard output"),
+        choice
     );
-    command->add_option("--format", options->format, "wav16, wav24, wav32f or flac");
-    command->add_flag("--dither", options->dither);
-    command->add_flag("--json", choice.asJson);
+    command->add_option("--stems", options->stems, "Folder to write one file per track to");
+    command->add_option("--range", options->range, "Bars to print, FROM:TO; TO is not included");
+    command->add_option("--format", options->format, "Sample format: wav16, wav24, wav32f or flac");
+    command->add_flag("--dither", options->dither, "Dither 16 bit files");
+    addJson(*command, choice);
+    addExample(*command, "render Song.orthochron --out Mix.wav --range 9:17 --format wav24");
     command->callback([&choice, options] {
         choice.run = [options](const Context& context) { return render(*options, context); };
     });
@@ -404,10 +409,11 @@ void addRender(CLI::App& app, Choice& choice)
 void addVerify(CLI::App& app, Choice& choice)
 {
     auto* command =
-        app.add_subcommand("verify", "Check that every take of a song is there and unharmed");
+        app.add_subcommand("verify", "Check that every take of a song is present and unchanged");
     auto path = std::make_shared<std::string>();
-    command->add_option("SONG", *path)->required();
-    command->add_flag("--json", choice.asJson);
+    command->add_option("SONG", *path, "Song file")->required();
+    addJson(*command, choice);
+    addExample(*command, "verify Song.orthochron");
     command->callback([&choice, path] {
         choice.run = [path](const Context& context) -> Result<int> {
             const auto opened = openSong(*path);
@@ -434,9 +440,10 @@ void addVerify(CLI::App& app, Choice& choice)
             print(
                 context,
                 json,
-                isFine
-                    ? fmt::format("{} takes, all there and unharmed\n", opened->song().takes.size())
-                    : readable
+                isFine ? fmt::format(
+                             "{} takes, all present and unchanged\n", opened->song().takes.size()
+                         )
+                       : readable
             );
             return isFine ? 0 : 3;
         };

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/Mono.h"
 #include "cli/Treated.h"
@@ -29,14 +30,14 @@ Result<double> ratioOf(const StretchOptions& options, Seconds length)
     } else if (options.targetBpm) {
         if (!(*options.targetBpm > 0.0) || (options.sourceBpm && !(*options.sourceBpm > 0.0)) ||
             (options.beats && !(*options.beats > 0.0))) {
-            return badArgument("a tempo or a number of beats is above 0");
+            return badArgument("a tempo or a number of beats must be above 0");
         }
         ratio = options.beats ? *options.beats * 60.0 / *options.targetBpm / length.count()
                               : *options.sourceBpm / *options.targetBpm;
     }
     if (!(ratio >= 1.0 / kMostRatio && ratio <= kMostRatio)) {
         return badArgument(fmt::format(
-            "a ratio of {:g} cannot be made; it is between {:g} and {:g}",
+            "a ratio must be between {1:g} and {2:g}, not {0:g}",
             ratio,
             1.0 / kMostRatio,
             kMostRatio
@@ -51,13 +52,11 @@ Result<TimeMap> timeOf(const StretchOptions& options, Hertz rate, Frames length)
                      (options.beats ? 1 : 0) + (options.pins.empty() ? 0 : 1);
     const bool hasTempo = options.sourceBpm || options.beats;
     if (ways > 1 || hasTempo != options.targetBpm.has_value()) {
-        return badArgument(
-            "say one of --ratio, --source-bpm with --target-bpm, --to-beats with --target-bpm, "
-            "--pins"
-        );
+        return badArgument("give one of --ratio, --source-bpm with --target-bpm, --to-beats with "
+                           "--target-bpm, or --pins");
     }
     if (ways == 0 && options.semitones == 0.0 && options.cents == 0.0) {
-        return badArgument("say --ratio, --source-bpm, --to-beats, --pins or a pitch");
+        return badArgument("give --ratio, --source-bpm, --to-beats, --pins or a pitch");
     }
     if (!options.pins.empty()) {
         return readPins(options.pins, rate);
@@ -142,27 +141,27 @@ Result<int> run(const StretchOptions& options, const Context& context)
 
 void addStretch(CLI::App& app, Choice& choice)
 {
-    auto* command =
-        app.add_subcommand("stretch", "Make a recording longer, shorter, higher or lower");
+    auto* command = app.add_subcommand("stretch", "Change the length or pitch of a recording");
     auto o = std::make_shared<StretchOptions>();
-    command->add_option("IN", o->in)->required();
-    command->add_option("OUT", o->out)->required();
-    command->add_option("--ratio", o->ratio, "2 makes it twice as long");
-    command->add_option("--source-bpm", o->sourceBpm, "The tempo it has");
-    command->add_option("--target-bpm", o->targetBpm, "The tempo it is to have");
-    command->add_option("--to-beats", o->beats, "How many beats it is to last at --target-bpm");
+    addInput(*command, o->in, choice);
+    addOutput(*command, o->out, choice);
+    command->add_option("--ratio", o->ratio, "Length relative to the original; 2 is twice as long");
+    command->add_option("--source-bpm", o->sourceBpm, "Original tempo in bpm");
+    command->add_option("--target-bpm", o->targetBpm, "Target tempo in bpm");
+    command->add_option("--to-beats", o->beats, "Target length in beats at --target-bpm");
     command->add_option(
-        "--pins", o->pins, "JSON: [[source seconds, target seconds], ...], ascending"
+        "--pins", o->pins, "JSON file: [[source seconds, target seconds], ...], ascending"
     );
-    command->add_option("--material", o->material, "hits, line, blend or tape")
-        ->required()
-        ->check(CLI::IsMember({"hits", "line", "blend", "tape"}));
-    command->add_option("--semitones", o->semitones, "Up, or down below 0");
-    command->add_option("--cents", o->cents, "On top of them");
-    command->add_option("--formants", o->formants, "keep, or move them with the pitch")
+    addMaterial(*command, o->material, true);
+    command->add_option("--semitones", o->semitones, "Pitch change in semitones; negative lowers");
+    command->add_option("--cents", o->cents, "Pitch change in cents, added to the semitones");
+    command->add_option("--formants", o->formants, "Formants: keep, or move with the pitch")
         ->check(CLI::IsMember({"keep", "move"}));
-    command->add_option("--format", o->format, "same, wav16, wav24, wav32f or flac");
-    command->add_flag("--json", choice.asJson);
+    addFormat(*command, o->format);
+    addJson(*command, choice);
+    addExample(
+        *command, "stretch Loop.wav Slower.wav --source-bpm 120 --target-bpm 110 --material hits"
+    );
     command->callback([&choice, o] {
         choice.run = [o](const Context& context) { return run(*o, context); };
     });

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/Mono.h"
 #include "core/tempo/Tempo.h"
@@ -29,7 +30,7 @@ Result<int> run(const TempoOptions& options, const Context& context)
         {"candidates", Json::array()},
         {"beats", Json::array()}};
     std::string readable = fmt::format(
-        "no tempo stands out between {:g} and {:g} bpm\n", options.range.least, options.range.most
+        "no clear tempo between {:g} and {:g} bpm\n", options.range.least, options.range.most
     );
     if (!found->readings.empty()) {
         const TempoReading& first = found->readings.front();
@@ -56,10 +57,11 @@ void addTempo(CLI::App& app, Choice& choice)
 {
     auto* command = app.add_subcommand("tempo", "Find the tempo of a steady recording or loop");
     auto options = std::make_shared<TempoOptions>();
-    command->add_option("IN", options->in)->required();
-    command->add_option("--min", options->range.least, "Slowest tempo thought possible, bpm");
-    command->add_option("--max", options->range.most, "Fastest");
-    command->add_flag("--json", choice.asJson);
+    addInput(*command, options->in, choice);
+    command->add_option("--min,--min-bpm", options->range.least, "Lowest tempo considered, in bpm");
+    command->add_option("--max,--max-bpm", options->range.most, "Highest tempo considered, in bpm");
+    addJson(*command, choice);
+    addExample(*command, "tempo Loop.wav --min-bpm 80 --max-bpm 140");
     command->callback([options, &choice] {
         choice.run = [options](const Context& context) { return run(*options, context); };
     });

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/Mono.h"
 #include "core/files/MidiTempo.h"
@@ -95,7 +96,7 @@ Result<int> run(const TempoMapOptions& options, const Context& context)
         const auto map = mapOf(*draft, level);
         if (!map) {
             return badInput(fmt::format(
-                "{}: nothing was written: {}",
+                "{}: nothing written: {}",
                 options.out,
                 draft->beats.empty() ? draft->tried : map.error().message
             ));
@@ -112,20 +113,28 @@ Result<int> run(const TempoMapOptions& options, const Context& context)
 
 void addTempoMap(CLI::App& app, Choice& choice)
 {
-    auto* command =
-        app.add_subcommand("tempomap", "Find where bars and beats fall in a free performance");
+    auto* command = app.add_subcommand("tempomap", "Find the bars and beats of a free performance");
     auto options = std::make_shared<TempoMapOptions>();
     command->add_option("IN", options->in, "Takes that start together")->required();
-    command->add_option("--meter", options->meter);
+    command->add_option("--meter", options->meter, "Meter, such as 4/4");
     command->add_option(
-        "--first-downbeat", options->firstDownbeat, "Seconds to where bar 1 begins"
+        "--first-downbeat,--first-downbeat-s",
+        options->firstDownbeat,
+        "Time of the first downbeat, in seconds"
     );
     command->add_option(
-        "--bpm-hint", options->bpm, "About how fast it is, in quarter notes a minute"
+        "--bpm-hint", options->bpm, "Approximate tempo in quarter notes per minute"
     );
-    command->add_option("--level", options->level)->check(CLI::IsMember({"bar", "beat"}));
-    command->add_option("--out", options->out, "A MIDI file for the map");
-    command->add_flag("--json", choice.asJson);
+    command->add_option("--level", options->level, "One point per bar or per beat")
+        ->check(CLI::IsMember({"bar", "beat"}));
+    mayBeStream(
+        *command->add_option(
+            "--out", options->out, "MIDI file for the tempo map; - for standard output"
+        ),
+        choice
+    );
+    addJson(*command, choice);
+    addExample(*command, "tempomap Room.wav --level beat --out Map.mid");
     command->callback([options, &choice] {
         choice.run = [options](const Context& context) { return run(*options, context); };
     });

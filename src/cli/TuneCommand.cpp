@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "cli/Mono.h"
 #include "cli/Treated.h"
@@ -83,8 +84,8 @@ Result<int> run(const TuneOptions& options, const Context& context)
     const auto notes = sungNotes(*curve, rate, rungs);
     if (*pitched < kLeastOneVoice || notes.empty()) {
         return badInput(fmt::format(
-            "{}: no single pitch in {:.0f} % of it; `stretch --material blend --semitones` shifts "
-            "it as a whole",
+            "{}: no single pitch in {:.0f} % of it; use `stretch --material chords --semitones` to "
+            "shift it as a whole",
             options.in,
             100.0 * (1.0 - *pitched)
         ));
@@ -124,7 +125,7 @@ Result<int> run(const TuneOptions& options, const Context& context)
         context,
         json,
         fmt::format(
-            "{}: {} notes, {:.0f} cents off their rungs on average, now {:.0f}\n",
+            "{}: {} notes, {:.0f} cents out of tune on average, now {:.0f}\n",
             options.out,
             notes.size(),
             meanOff(notes, 1.0),
@@ -140,25 +141,28 @@ void addTune(CLI::App& app, Choice& choice)
 {
     auto* command = app.add_subcommand("tune", "Put the notes of a single voice in tune");
     auto o = std::make_shared<TuneOptions>();
-    command->add_option("IN", o->in)->required();
-    command->add_option("OUT", o->out)->required();
-    command->add_option("--key", o->key, "C, F#, Bb ...");
-    command->add_option("--scale", o->scale, "chromatic, major, minor, dorian ...");
+    addInput(*command, o->in, choice);
+    addOutput(*command, o->out, choice);
+    command->add_option("--key", o->key, "Tonic: C, F#, Bb ...");
+    command->add_option("--scale", o->scale, "Scale: chromatic, major, minor, dorian ...");
     command->add_option(
-        "--offset", o->offset, "0..100: how much of each note's distance from its rung goes"
+        "--offset", o->offset, "How much of each note's pitch error is corrected, 0 to 100 %"
     );
-    command->add_option("--wander", o->wander, "0..100: how much of its slow movement goes");
-    command->add_option("--vibrato", o->vibrato, "0..200: how much of its vibrato is left");
-    command->add_option("--glide-ms", o->glideMs, "How long it takes from note to note");
-    command->add_option("--formants", o->formants, "keep, or move them with the pitch")
+    command->add_option(
+        "--wander", o->wander, "How much slow pitch drift is corrected, 0 to 100 %"
+    );
+    command->add_option("--vibrato", o->vibrato, "Vibrato kept, 0 to 200 %");
+    command->add_option("--glide-ms", o->glideMs, "Pitch transition time between notes, in ms");
+    command->add_option("--formants", o->formants, "Formants: keep, or move with the pitch")
         ->check(CLI::IsMember({"keep", "move"}));
-    command->add_option("--a4", o->a4, "What A4 is tuned to, in Hz");
+    command->add_option("--a4,--a4-hz", o->a4, "Tuning of A4, in Hz");
     command->add_option(
-        "--temperament", o->temperament, "equal, just, pythagorean or meantone, of the key"
+        "--temperament", o->temperament, "equal, just, pythagorean or meantone, on the key's tonic"
     );
-    command->add_option("--notes", o->notes, "JSON: changes to single notes");
-    command->add_option("--format", o->format, "same, wav16, wav24, wav32f or flac");
-    command->add_flag("--json", choice.asJson);
+    command->add_option("--notes", o->notes, "JSON file with changes to single notes");
+    addFormat(*command, o->format);
+    addJson(*command, choice);
+    addExample(*command, "tune Voice.wav Tuned.wav --key A --scale minor --offset 80");
     command->callback([&choice, o] {
         choice.run = [o](const Context& context) { return run(*o, context); };
     });

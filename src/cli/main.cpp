@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include "cli/Arguments.h"
 #include "cli/Commands.h"
 #include "core/base/FreedMemory.h"
 
@@ -18,6 +19,9 @@ namespace orthochron::cli {
 
 void print(const Context& context, const Json& json, const std::string& readable)
 {
+    if (context.isStreaming) {
+        return;
+    }
     printText(
         context.asJson ? json.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n" : readable
     );
@@ -27,7 +31,7 @@ void printText(const std::string& text)
 {
     fmt::print("{}", text);
     if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) {
-        throw std::runtime_error("what was found cannot be written to standard output");
+        throw std::runtime_error("cannot write to standard output");
     }
 }
 
@@ -36,8 +40,8 @@ int exitCodeOf(ErrorKind kind)
     switch (kind) {
     case ErrorKind::BadArgument: return 2;
     case ErrorKind::BadInput: return 3;
-    case ErrorKind::Failed:
-    case ErrorKind::Cancelled: break;
+    case ErrorKind::Cancelled: return 130;
+    case ErrorKind::Failed: break;
     }
     return 1;
 }
@@ -127,10 +131,12 @@ std::function<void(double)> progressBar()
 int run(int argc, char** argv)
 {
     CLI::App app(
-        "Slices, quantizes and joins recorded takes so that they lock to the song's grid.",
+        "Slices, quantizes, stretches and tunes recorded takes so that they lock to the song's "
+        "grid.",
         "orthochron-cli"
     );
     app.require_subcommand(1);
+    app.footer(std::string(kExitCodes));
     app.set_version_flag("--version", "orthochron-cli 0.1.0");
     Choice choice;
     addDemo(app, choice);
@@ -148,21 +154,29 @@ int run(int argc, char** argv)
     addVerify(app, choice);
     addReport(app, choice);
     try {
-        app.parse(argc, argv);
+        std::vector<std::string> arguments = spelledOut(app, {argv + 1, argv + argc});
+        std::ranges::reverse(arguments);  // as the parser takes them
+        app.parse(std::move(arguments));
     } catch (const CLI::ParseError& error) {
         return app.exit(error) == 0 ? 0 : 2;
     }
     for (const CLI::App* command : app.get_subcommands()) {
         if (const CLI::Option* option = findEndless(*command)) {
-            fmt::print(
-                stderr, "orthochron-cli: {}: is no number that can be meant\n", option->get_name()
-            );
+            fmt::print(stderr, "orthochron-cli: {}: must be a finite number\n", option->get_name());
             return 2;
         }
     }
     const Interrupt interrupt;
-    const Context context{{interrupt.token(), progressBar()}, choice.asJson};
-    const auto outcome = choice.run(context);
+    const Context context{
+        {interrupt.token(), progressBar()}, choice.asJson, choice.streams.hasOutput()};
+    if (context.asJson && context.isStreaming) {
+        fmt::print(stderr, "orthochron-cli: --json and an output of - cannot be used together\n");
+        return 2;
+    }
+    auto outcome = choice.run(context);
+    if (const auto copied = outcome ? choice.streams.finish() : Result<void>(); !copied) {
+        outcome = tl::unexpected(copied.error());
+    }
     if (!outcome) {
         fmt::print(stderr, "orthochron-cli: {}\n", onOneLine(outcome.error().message));
         return exitCodeOf(outcome.error().kind);
@@ -182,7 +196,7 @@ int main(int argc, char** argv)
     try {
         return orthochron::cli::run(argc, argv);
     } catch (const std::exception& error) {
-        std::fprintf(stderr, "orthochron-cli: it failed: %s\n", error.what());
+        std::fprintf(stderr, "orthochron-cli: unexpected error: %s\n", error.what());
         return 1;
     }
 }

@@ -51,7 +51,7 @@ TEST_F(AtHome, ALoneTakeIsFoundFittedJoinedAndPrintedWithoutAMicSet)
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(song().tracks[0]->clips.size(), 1U);
     // Nothing calls it a mic set.
-    EXPECT_FALSE(isPossible(Command::OpenSet, *session_));
+    EXPECT_FALSE(isPossible(Command::UngroupSet, *session_));
     EXPECT_FALSE(window_->lanes().lanes()[0].isOfKit);
 }
 
@@ -142,7 +142,7 @@ TEST_F(AtHome, MenusHaveGroupsGreyWhatCannotBeDoneAndNameTheStagesAction)
     press(Qt::Key_4);
     Q_EMIT clips->aboutToShow();
     EXPECT_TRUE(window_->action(Command::SplitPlayhead)->isEnabled());
-    EXPECT_FALSE(window_->action(Command::OtherWay)->isEnabled());
+    EXPECT_FALSE(window_->action(Command::NextVersion)->isEnabled());
     Q_EMIT clips->aboutToHide();
     Q_EMIT stage->aboutToShow();
     EXPECT_EQ(

@@ -212,7 +212,7 @@ TEST_F(ByHandWindow, AFadeIsBentByItsCurveAndTakesItsShapeFromAPicture)
         );
     };
     drag(at(0.5), at(0.8));
-    EXPECT_EQ(document_->history().undoName(), "Fades of clips");
+    EXPECT_EQ(document_->history().undoName(), "Set fades");
     for (const auto& track : song().tracks) {
         EXPECT_NEAR(track->clips[0].in.gainsAt(0.5, 0.0).in, 0.8, 0.06);
         EXPECT_EQ(track->clips[0].out, song().tracks[0]->clips[0].out);
@@ -255,14 +255,14 @@ TEST_F(ByHandWindow, WhereThereIsNoGapAFadeOffersRoomOrTheCrossfade)
             ADD_FAILURE() << "no " << text.toStdString();
         });
     };
-    answer(QStringLiteral("Fade the crossfade"));
+    answer(QStringLiteral("Change crossfade"));
     set("handFadeIn", 60.0);
     EXPECT_EQ(song().tracks[2]->clips[1].in.length, toFrames(milliseconds(60.0), song().rate));
     EXPECT_EQ(
         song().tracks[2]->clips[0].end() - song().tracks[2]->clips[1].at,
         toFrames(milliseconds(60.0), song().rate)
     );
-    answer(QStringLiteral("Make room for fades"));
+    answer(QStringLiteral("Make gap"));
     set("handFadeIn", 20.0);
     EXPECT_LE(song().tracks[2]->clips[0].end(), song().tracks[2]->clips[1].at);
     EXPECT_EQ(song().tracks[2]->clips[1].in.length, toFrames(milliseconds(20.0), song().rate));

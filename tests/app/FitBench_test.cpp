@@ -44,13 +44,13 @@ protected:
 
 TEST_F(BenchOfFit, KeepsThePlayersFeelAsAGrooveNamedAfterItsTake)
 {
-    chooseGroove(QStringLiteral("Keep this feel as a groove"));
+    chooseGroove(QStringLiteral("Save groove…"));
 
     ASSERT_EQ(song().grooves.size(), 1U);
     EXPECT_EQ(song().grooves[0].name, "Kit");
     chooseGroove(QStringLiteral("Kit"));
     EXPECT_EQ(session_->fitting.request.fit.groove.name, "Kit");
-    EXPECT_FALSE(offers(QStringLiteral("Keep this feel as a groove")));
+    EXPECT_FALSE(offers(QStringLiteral("Save groove…")));
 
     // With its own feel taken out and its groove put in, a snare is as far behind as it was.
     set("feel", 100.0);
@@ -66,14 +66,14 @@ TEST_F(BenchOfFit, KeepsThePlayersFeelAsAGrooveNamedAfterItsTake)
         }
     }
     EXPECT_NEAR(behind / snares, 0.009, 0.004);
-    chooseGroove(QStringLiteral("Take this groove off the list"));
+    chooseGroove(QStringLiteral("Delete groove"));
     EXPECT_TRUE(song().grooves.empty());
     EXPECT_TRUE(session_->fitting.request.fit.groove.isEmpty());
 }
 
 TEST_F(BenchOfFit, AGrooveKeptForAllSongsIsThereInTheNext)
 {
-    chooseGroove(QStringLiteral("Keep it for all songs"));
+    chooseGroove(QStringLiteral("Save for all songs"));
     EXPECT_TRUE(offers(QStringLiteral("Kit, of your own")));
     EXPECT_TRUE(song().grooves.empty());
 
@@ -84,7 +84,7 @@ TEST_F(BenchOfFit, AGrooveKeptForAllSongsIsThereInTheNext)
     chooseGroove(QStringLiteral("Kit, of your own"));
     EXPECT_EQ(session_->fitting.request.fit.groove.name, "Kit");
 
-    chooseGroove(QStringLiteral("Take this groove off the list"));
+    chooseGroove(QStringLiteral("Delete groove"));
     EXPECT_FALSE(offers(QStringLiteral("Kit, of your own")));
     EXPECT_TRUE(groovesIn(GrooveChoice::libraryFolder().toStdString()).empty());
 }
@@ -93,25 +93,25 @@ TEST_F(BenchOfFit, GroovesGoOutAndComeInAsFiles)
 {
     const auto file = Kit::shared().folder() / "out.json";
     chooseFileNext(file);
-    chooseGroove(QStringLiteral("Export this groove…"));
+    chooseGroove(QStringLiteral("Export groove…"));
     const auto written = readGroove(file, {}, {});
     ASSERT_TRUE(written) << status();
     EXPECT_EQ(written->name, "Kit");
 
     chooseFileNext(file);
-    chooseGroove(QStringLiteral("Import a groove…"));
+    chooseGroove(QStringLiteral("Import groove…"));
     ASSERT_EQ(song().grooves.size(), 1U);
     EXPECT_EQ(song().grooves[0], *written);
 
     const auto midi = Kit::shared().folder() / "out.mid";
     chooseFileNext(midi);
-    chooseGroove(QStringLiteral("Export this groove…"));
+    chooseGroove(QStringLiteral("Export groove…"));
     EXPECT_TRUE(std::filesystem::exists(midi));
 
     std::ofstream(Kit::shared().folder() / "bad.json") << "no groove";
     const Song before = song();
     chooseFileNext(Kit::shared().folder() / "bad.json");
-    chooseGroove(QStringLiteral("Import a groove…"));
+    chooseGroove(QStringLiteral("Import groove…"));
     EXPECT_EQ(song(), before);
     EXPECT_NE(status().find("is no groove"), std::string::npos) << status();
 }
@@ -153,7 +153,7 @@ TEST_F(BenchOfFit, SectionsAreMadeOfTheChosenRangeNamedRenamedAndRemoved)
         Q_EMIT list->activated(index);
         settle();
     };
-    action(QStringLiteral("Make a section of the chosen range…"));
+    action(QStringLiteral("New section…"));
     EXPECT_NE(status().find("Choose a range"), std::string::npos) << status();
     EXPECT_TRUE(song().sections.empty());
 
@@ -162,19 +162,19 @@ TEST_F(BenchOfFit, SectionsAreMadeOfTheChosenRangeNamedRenamedAndRemoved)
     };
     session_->choice.setRange(TimeRange{bar(3), bar(7) - Frames(100)});
     typeNext(QStringLiteral("verse"));
-    action(QStringLiteral("Make a section of the chosen range…"));
+    action(QStringLiteral("New section…"));
     ASSERT_EQ(song().sections.size(), 1U);
     EXPECT_EQ(song().sections[0].bars, (BarRange{3, 6}));
     EXPECT_EQ(session_->fitting.focusSection(), song().sections[0].id);
     const QImage with = window_->lanes().grab().toImage();
 
     typeNext(QStringLiteral("chorus"));
-    action(QStringLiteral("Rename this section…"));
+    action(QStringLiteral("Rename section…"));
     EXPECT_EQ(song().sections[0].name, "chorus");
     // Its name stands in the ribbon.
     EXPECT_NE(window_->lanes().grab().toImage(), with);
 
-    action(QStringLiteral("Remove this section"));
+    action(QStringLiteral("Delete section"));
     EXPECT_TRUE(song().sections.empty());
     EXPECT_FALSE(session_->fitting.focusSection().isValid());
 }

@@ -130,7 +130,7 @@ TEST_F(FitWindow, AToothOfTheDialChangesThatStepOfThatLead)
 TEST_F(FitWindow, AmountsOfOneLeadInOneSectionAreItsOwn)
 {
     findHits();
-    document_->apply(addSection(song(), "verse", {1, 4}), QStringLiteral("Make section"));
+    document_->apply(addSection(song(), "verse", {1, 4}), QStringLiteral("Add section"));
     settle();
     auto* section = child<QComboBox>("focusSection");
     auto* lead = child<QComboBox>("focusLead");

@@ -295,7 +295,7 @@ TEST_F(GridFollow, ARampLeadsUpToTheChosenLineAndIsTakenBack)
     EXPECT_TRUE(isRampUpTo(song().tempo, song().tempo.startOfBar(6)));
     EXPECT_NEAR(barLine(6), sixth, 1e-6);
     EXPECT_GT(std::abs(barLine(5) - fifth), 1e-4);
-    EXPECT_EQ(child<QPushButton>("rampUpTo")->text(), QStringLiteral("No ramp"));
+    EXPECT_EQ(child<QPushButton>("rampUpTo")->text(), QStringLiteral("Delete ramp"));
     click("rampUpTo");
     EXPECT_NEAR(barLine(5), fifth, 1e-9);
     press(Qt::Key_Z, Qt::ControlModifier);
@@ -352,7 +352,7 @@ TEST_F(GridFollow, BarLinesAreBroughtToTheNotesOfAGuide)
     // It lies under the lanes, which make room.
     EXPECT_GT(window_->lanes().foot().height(), 20);
     EXPECT_LT(window_->lanes().lanes()[0].area.height(), high);
-    EXPECT_EQ(child<QPushButton>("guide")->text(), QStringLiteral("Take guide away"));
+    EXPECT_EQ(child<QPushButton>("guide")->text(), QStringLiteral("Delete guide"));
     // A line dropped near where a note begins is there, to the tick; of marks there are none so near.
     const auto xOf = [&](double at) {
         return static_cast<int>(std::lround(window_->lanes().xOf(toFrames(Seconds(at), song().rate))

@@ -195,7 +195,7 @@ TEST_F(MarksWindow, SaysWhyAMarkIsBelievedAndSwitchesItOff)
 
     EXPECT_FALSE(chosen(0).isOn);
     EXPECT_EQ(session_->fitting.preview().performance.hits.size(), hits - 1);
-    EXPECT_EQ(child<QPushButton>("switchMark")->text(), QStringLiteral("Switch on"));
+    EXPECT_EQ(child<QPushButton>("switchMark")->text(), QStringLiteral("Turn on"));
     // What was switched off stays so when hits are found again.
     const Frames at = chosen(0).at;
     press(Qt::Key_F);

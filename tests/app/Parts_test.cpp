@@ -66,14 +66,15 @@ TEST(Commands, HaveKeysOfTheirOwnAndNoneThatBelongElsewhere)
     for (const CommandSpec& spec : commandTable()) {
         EXPECT_TRUE(ids.insert(spec.id).second) << spec.id.toStdString();
         EXPECT_FALSE(spec.text.isEmpty());
-        if (spec.keys.isEmpty()) {
-            continue;
+        for (const QString& each : {spec.keys, spec.second}) {
+            if (each.isEmpty()) {
+                continue;
+            }
+            EXPECT_FALSE(QKeySequence(each).isEmpty()) << each.toStdString();
+            EXPECT_TRUE(keys.emplace(each, spec.id).second) << each.toStdString() << " is taken";
         }
-        EXPECT_FALSE(QKeySequence(spec.keys).isEmpty()) << spec.keys.toStdString();
-        EXPECT_TRUE(keys.emplace(spec.keys, spec.id).second)
-            << spec.keys.toStdString() << " is taken";
     }
-    for (const char* key : {"Q", "J", "G", "T", "C", "X", "V", "Tab", "+", "-", "W", "B", "S"}) {
+    for (const char* key : {"Q", "G", "C", "X", "Tab", "+", "-", "B", "Ctrl+Alt+Up"}) {
         EXPECT_FALSE(keys.contains(QLatin1String(key))) << key;
     }
 }
@@ -82,7 +83,7 @@ TEST(Commands, AreAllInTheDocument)
 {
     const QString text = shortcutsDocument();
     for (const CommandSpec& spec : commandTable()) {
-        EXPECT_TRUE(text.contains(QStringLiteral("| %1 | %2 |").arg(spec.text, spec.keys)))
+        EXPECT_TRUE(text.contains(QStringLiteral("| %1 | %2").arg(spec.text, spec.keys)))
             << spec.text.toStdString();
     }
     QFile file(QStringLiteral(ORTHOCHRON_SOURCE "/docs/shortcuts.md"));
@@ -94,10 +95,13 @@ TEST(Commands, CanBeChangedByTheUser)
 {
     const CommandSpec& spec = commandTable()[3];
 
-    setKeys(spec, QKeySequence(QStringLiteral("Ctrl+Alt+P")));
-    EXPECT_EQ(keysOf(spec), QKeySequence(QStringLiteral("Ctrl+Alt+P")));
-    setKeys(spec, QKeySequence(spec.keys));
-    EXPECT_EQ(keysOf(spec), QKeySequence(spec.keys));
+    const QList<QKeySequence> own{
+        QKeySequence(QStringLiteral("Ctrl+Alt+P")), QKeySequence(QStringLiteral("Ctrl+Alt+O"))};
+    const QList<QKeySequence> delivered{QKeySequence(spec.keys), QKeySequence(spec.second)};
+    setKeys(spec, own);
+    EXPECT_EQ(keysOf(spec), own);
+    setKeys(spec, delivered);
+    EXPECT_EQ(keysOf(spec), delivered);
 }
 
 TEST(JobQueue, BringsResultsBackToTheWindowsThread)
@@ -326,9 +330,7 @@ TEST(PlaceText, NamesTheNearestBeatAndTheDistanceFromIt)
 TEST(StageRail, IsWalkedWithTheArrowKeysPastStagesThatAreOff)
 {
     StageRail rail(
-        {{QStringLiteral("a"), {}, true},
-         {QStringLiteral("b"), QStringLiteral("later"), false},
-         {QStringLiteral("c"), {}, true}}
+        {{QStringLiteral("a"), true}, {QStringLiteral("b"), false}, {QStringLiteral("c"), true}}
     );
     QSignalSpy chosen(&rail, &StageRail::chosen);
 
@@ -337,7 +339,7 @@ TEST(StageRail, IsWalkedWithTheArrowKeysPastStagesThatAreOff)
     ASSERT_EQ(chosen.count(), 1);
     EXPECT_EQ(chosen.first().first().toInt(), 2);
     QTest::mouseClick(&rail, Qt::LeftButton, Qt::NoModifier, QPoint(40, 70));
-    EXPECT_EQ(chosen.last().first().toInt(), 1);
+    EXPECT_EQ(chosen.last().first().toInt(), 2) << "those that are off take no room";
 }
 
 }  // namespace

@@ -32,7 +32,8 @@ TEST(Program, SaysWhatItIsWithoutADisplay)
 {
     const Ended help = startWithoutDisplay({QStringLiteral("--help")});
     EXPECT_EQ(help.status, 0);
-    EXPECT_TRUE(help.out.contains("Fits recorded takes to the song's grid.")) << help.out.data();
+    EXPECT_TRUE(help.out.contains("Fits recorded performances to the song's grid."))
+        << help.out.data();
     const Ended version = startWithoutDisplay({QStringLiteral("--version")});
     EXPECT_EQ(version.status, 0);
     EXPECT_TRUE(version.out.startsWith("orthochron ")) << version.out.data();

@@ -176,12 +176,12 @@ TEST_F(ShapeWindow, AHushIsCopiedTrimmedMovedAndStepsInTheList)
     EXPECT_LE(std::abs((spanOfHush(0, 0).to - bar(3) - by / 2).count()), 1);
     drag(middle(0, inside), middle(0, inside + by));
     EXPECT_EQ(spanOfHush(0, 0).from, bar(3));
-    EXPECT_EQ(document_->history().undoName(), "Move the hush");
+    EXPECT_EQ(document_->history().undoName(), "Move hush");
     // One of no length is refused, and the field says again how long it is.
     set("hushLength", 0.0);
     EXPECT_NE(status().find("no length"), std::string::npos) << status();
     EXPECT_NEAR(child<NumberField>("hushLength")->value(), 1.5, 1e-3);
-    EXPECT_EQ(document_->history().undoName(), "Move the hush");
+    EXPECT_EQ(document_->history().undoName(), "Move hush");
     // Named, listed, taken away.
     child<QLineEdit>("hushLabel")->setText(QStringLiteral("no kick"));
     Q_EMIT child<QLineEdit>("hushLabel")->editingFinished();
@@ -231,7 +231,7 @@ TEST_F(ShapeWindow, TheSpeedOfAClipIsDrawnInItOnAllMicrophonesOfTheSet)
     clickAt(speedAt(1, bar(3), points(1)[1].speed));
     set("spinSpeed", 50.0);
     EXPECT_EQ(points(1)[1].speed, 0.5);
-    EXPECT_EQ(document_->history().undoName(), "Set the speed at a point");
+    EXPECT_EQ(document_->history().undoName(), "Set speed");
     // Its content kept, it takes longer.
     choose("speedKeeps", 1);
     set("spinSpeed", 40.0);

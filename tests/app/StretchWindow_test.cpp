@@ -201,7 +201,7 @@ TEST_F(StretchWindow, WhereMoreIsAskedThanAMaterialBearsItIsSaidWhatHelps)
     }
     EXPECT_TRUE(session_->review.findings().empty());
     EXPECT_FALSE(about->isVisible());
-    EXPECT_EQ(document_->history().undoName(), "Accept the strain");
+    EXPECT_EQ(document_->history().undoName(), "Accept strain");
     for (std::size_t i = 0; i < findings.size(); ++i) {
         press(Qt::Key_Z, Qt::ControlModifier);
     }

@@ -137,7 +137,7 @@ TEST_F(TwoAtOnce, TheGridOfTheFitIsTheSongsAndUndoneWithIt)
     EXPECT_EQ(song().grid, before);
     EXPECT_EQ(session_->fitting.request.grid, before);
     EXPECT_NE(child<QComboBox>("grid")->currentIndex(), 0);
-    document_->apply(setGrid(song(), coarse), QStringLiteral("Set the grid"));
+    document_->apply(setGrid(song(), coarse), QStringLiteral("Set grid"));
     settle();
     EXPECT_EQ(child<QComboBox>("grid")->currentIndex(), 0);
     set("swing", 60.0);
@@ -150,7 +150,7 @@ TEST_F(TwoAtOnce, ATakeOfAnotherRateIsAsLongInBeatsAsItIs)
     settle();
     window_->openFiles({toneAt(44100.0, "b.wav")});
     settle();
-    document_->apply(setTempo(song(), 120.0, {}), QStringLiteral("Set the tempo"));
+    document_->apply(setTempo(song(), 120.0, {}), QStringLiteral("Set tempo"));
     session_->choice.setTrack(song().tracks[1]->id);
     press(Qt::Key_2);
     set("takeBpm", 120.0);

@@ -157,7 +157,7 @@ TEST_F(Views, TheNightSheetTurnsPaperDarkAndBackAgain)
     const int day = lightness();
     press(Qt::Key_F9);
     EXPECT_LT(lightness(), day - 80);
-    EXPECT_TRUE(window_->action(Command::NightSheet)->isChecked());
+    EXPECT_TRUE(window_->action(Command::DarkTheme)->isChecked());
     press(Qt::Key_F9);
     EXPECT_EQ(lightness(), day);
 }

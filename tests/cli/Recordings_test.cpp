@@ -124,7 +124,7 @@ TEST_F(FitCommand, WhereNoTempoStandsOutTempoSaysSo)
     const auto result = run("tempo " + quoted(silence) + " --json");
     EXPECT_EQ(result.code, 0);
     EXPECT_TRUE(nlohmann::json::parse(result.out)["bpm"].is_null());
-    EXPECT_NE(run("tempo " + quoted(silence)).out.find("no tempo stands out"), std::string::npos);
+    EXPECT_NE(run("tempo " + quoted(silence)).out.find("no clear tempo"), std::string::npos);
     EXPECT_EQ(run("tempo " + quoted(silence) + " --min 200 --max 60 --json").code, 2);
     EXPECT_EQ(run("tempo " + quoted(*folder_ / "none.wav") + " --json").code, 3);
 }

@@ -97,7 +97,7 @@ TEST_F(ShapeCommand, ShapesSingleTracksAndMicSetsByName)
     EXPECT_EQ(shaped.tracks[4]->level.points.size(), 2U);
     EXPECT_LT(shaped.tracks[7]->level.points.front().bend, 0.0);
     EXPECT_TRUE(shaped.tracks[0]->level.isEmpty());
-    EXPECT_EQ(document->history.undoName(), "Shaped by the command line");
+    EXPECT_EQ(document->history.undoName(), "Shape from command line");
     const auto kit = folder / "kit.orthochron";
     ASSERT_EQ(run("shape " + song() + " --track Kit --hush 2:4 --out " + quoted(kit)).code, 0);
     EXPECT_EQ(loadSong(kit)->history.song()->tracks[6]->hushes.size(), 1U);

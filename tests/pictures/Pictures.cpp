@@ -39,7 +39,7 @@ void fitToAGroove(MainWindow& window, Session& session)
 {
     const Grid grid(session.song().tempo, session.fitting.request.grid);
     const Groove groove = grooveOf(session.fitting.preview().performance, grid, "Kit, verse");
-    session.document.apply(addGroove(session.song(), groove), QStringLiteral("Keep groove"));
+    session.document.apply(addGroove(session.song(), groove), QStringLiteral("Save groove"));
     auto* list = window.findChild<QComboBox*>(QStringLiteral("groove"));
     list->setCurrentIndex(1);
     Q_EMIT list->activated(1);
@@ -117,9 +117,9 @@ int main(int argc, char** argv)
     window.show();
     window.openFiles({parser.positionalArguments().at(0)});
     if (has("fitted")) {
-        workUpTo(window, session, stageNamed(QStringLiteral("Joins")));
+        workUpTo(window, session, stageNamed(QStringLiteral("Joins")).value());
     }
-    const int stage = stageNamed(value("stage"));
+    const int stage = stageNamed(value("stage")).value();
     workUpTo(window, session, stage);
     for (const auto& track : session.song().tracks) {
         if (value("track") == QString::fromStdString(track->name)) {

@@ -72,10 +72,11 @@ NumberField::NumberField(
 
 void NumberField::explain()
 {
-    QString text =
-        tr("Click to type, drag to change, Delete for %1 %2").arg(style_.usual).arg(style_.unit);
+    QString text = tr("Type or drag; select the text and press Delete for %1 %2")
+                       .arg(style_.usual)
+                       .arg(style_.unit);
     if (other_) {
-        text += tr("; typed with %1 it is in %1").arg(other_->unit);
+        text += tr("; %1 is accepted too").arg(other_->unit);
     }
     setToolTip(meaning_.isEmpty() ? text : meaning_ + QLatin1Char('\n') + text);
 }
@@ -270,13 +271,20 @@ void NumberField::endTyping(bool isMeant)
     }
 }
 
-// Enter and Esc end here: passed on to the field, Enter would begin to type anew.
+// Enter and Esc end here: passed on to the field, Enter would begin to type anew. Delete resets the value
+// while its text is selected; in a field that is not typed into, it belongs to the stage.
 bool NumberField::eventFilter(QObject* watched, QEvent* event)
 {
     if (watched == editor_ && event->type() == QEvent::KeyPress) {
         const int key = static_cast<QKeyEvent*>(event)->key();
         if (key == Qt::Key_Escape || key == Qt::Key_Return || key == Qt::Key_Enter) {
             endTyping(key != Qt::Key_Escape);
+            return true;
+        }
+        const bool isWhole = editor_->selectedText() == editor_->text();
+        if (key == Qt::Key_Delete && isWhole) {
+            endTyping(false);
+            change(style_.usual, true);
             return true;
         }
     }
@@ -298,7 +306,6 @@ void NumberField::keyPressEvent(QKeyEvent* event)
     case Qt::Key_Right: change(value_ + step, true); return;
     case Qt::Key_Down:
     case Qt::Key_Left: change(value_ - step, true); return;
-    case Qt::Key_Delete: change(style_.usual, true); return;
     case Qt::Key_Return:
     case Qt::Key_Enter: startTyping(QString::number(value_, 'f', style_.decimals)); return;
     case Qt::Key_Escape: clearFocus(); return;
@@ -309,14 +316,14 @@ void NumberField::keyPressEvent(QKeyEvent* event)
 void NumberField::contextMenuEvent(QContextMenuEvent* event)
 {
     QMenu menu(this);
-    menu.addAction(tr("Back to %1 %2").arg(style_.usual).arg(style_.unit), this, [this] {
+    menu.addAction(tr("Reset to %1 %2").arg(style_.usual).arg(style_.unit), this, [this] {
         change(style_.usual, true);
     });
-    menu.addAction(tr("Type a value"), this, [this] {
+    menu.addAction(tr("Type value"), this, [this] {
         startTyping(QString::number(value_, 'f', style_.decimals));
     });
     if (other_) {
-        menu.addAction(tr("In %1").arg(other_->unit), this, &NumberField::switchUnit);
+        menu.addAction(tr("Unit: %1").arg(other_->unit), this, &NumberField::switchUnit);
     }
     menu.exec(event->globalPos());
 }

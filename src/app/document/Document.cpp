@@ -30,7 +30,7 @@ Document::Document(QObject* parent)
               this,
               [this, sentence] {
                   Q_EMIT failed(
-                      failure(tr("The autosave failed: %1").arg(QString::fromStdString(sentence)))
+                      failure(tr("Autosave failed: %1").arg(QString::fromStdString(sentence)))
                   );
               },
               Qt::QueuedConnection
@@ -386,7 +386,7 @@ Result<void> Document::relocate(TakeId id, const QString& path, const std::strin
     }
     if (hash != take->hash) {
         return badInput(fmt::format(
-            "{}: is another recording than {}; import it as a take of its own",
+            "{}: this is a different recording than {}; import it as a new take",
             fileOf(path).string(),
             take->name
         ));

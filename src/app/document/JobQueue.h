@@ -61,7 +61,7 @@ public:
                 try {
                     *result = work(given);
                 } catch (const std::bad_alloc&) {
-                    trouble = "there is not enough memory for this; close other programs";
+                    trouble = "not enough memory; close other programs";
                 } catch (const std::exception& error) {
                     trouble = error.what();
                 }

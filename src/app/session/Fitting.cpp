@@ -25,7 +25,7 @@ void Fitting::lookAtGrid(GridSettings grid)
 void Fitting::keepGrid()
 {
     if (request.grid != document_.song()->grid) {
-        document_.apply(setGrid(*document_.song(), request.grid), tr("Set the grid"));
+        document_.apply(setGrid(*document_.song(), request.grid), tr("Set grid"));
     }
 }
 
@@ -99,7 +99,7 @@ void Fitting::askOfHits(
     }
     document_.apply(
         setMarksWanted(*document_.song(), places),
-        hits.size() == 1 ? tr("Place a hit by hand") : tr("Place hits by hand")
+        hits.size() == 1 ? tr("Move hit") : tr("Move hits")
     );
 }
 
@@ -149,7 +149,7 @@ void Fitting::apply()
 {
     const MicSet* chosen = choice_.set();
     if (chosen == nullptr) {
-        Q_EMIT failed(refusal(tr("There is nothing to fit: import takes first")));
+        Q_EMIT failed(refusal(tr("Nothing to fit; import takes first")));
         return;
     }
     const bool isCut = request.way.method == FitMethod::Cut;
@@ -168,14 +168,14 @@ void Fitting::apply()
             const auto& [from, outcome] = done;
             if (!outcome) {
                 if (outcome.error().kind == ErrorKind::Cancelled) {
-                    Q_EMIT said(tr("Stopped; nothing was changed"));
+                    Q_EMIT said(tr("Stopped; nothing changed"));
                 } else {
                     Q_EMIT failed(outcome.error());
                 }
                 return;
             }
             if (from != document_.song()) {
-                Q_EMIT said(tr("The song was edited meanwhile; fit again"));
+                Q_EMIT said(tr("The song changed meanwhile; fit again"));
                 return;
             }
             const QString sentence = QString::fromStdString(sentenceOf(*outcome));

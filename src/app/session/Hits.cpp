@@ -48,7 +48,7 @@ void Hits::detect(std::function<void()> then)
 {
     const MicSet* chosen = choice_.set();
     if (chosen == nullptr) {
-        Q_EMIT failed(refusal(tr("There is nothing to listen to: import takes first")));
+        Q_EMIT failed(refusal(tr("Nothing to analyse; import takes first")));
         return;
     }
     jobs_.run(

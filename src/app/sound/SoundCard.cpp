@@ -94,7 +94,7 @@ void SoundCard::choose(const engine::DeviceChoice& wanted)
             // Back to the one before.
             const QString why =
                 isThere ? QString::fromStdString(player_.trouble())
-                        : tr("%1 %2 is not there")
+                        : tr("%1 %2 not found")
                               .arg(
                                   QString::fromStdString(engine::systemName(wanted.system)),
                                   QString::fromStdString(wanted.device)
@@ -105,7 +105,7 @@ void SoundCard::choose(const engine::DeviceChoice& wanted)
                 [this, why, before](Opened old) {
                     isTrying_ = false;
                     (void)start(std::move(old));
-                    Q_EMIT failed(tr("%1; %2 stays in use").arg(why, before));
+                    Q_EMIT failed(tr("%1; still using %2").arg(why, before));
                     Q_EMIT changed();
                 }
             );
@@ -138,7 +138,7 @@ QString SoundCard::description() const
     if (device.rate() <= Hertz(0.0)) {
         return nameOf(device);
     }
-    return tr("%1, %2 Hz, %3 ms to the ear")
+    return tr("%1, %2 Hz, latency %3 ms")
         .arg(nameOf(device))
         .arg(device.rate().count(), 0, 'f', 0)
         .arg(device.latency().count() * 1e3, 0, 'f', 1);
@@ -162,8 +162,8 @@ void SoundCard::lose()
     drop(player_.exchangeDevice(std::make_unique<engine::SimulatedDevice>()));
     isLost_ = true;
     rounds_ = 0;
-    lostSentence_ = tr("%1 is gone: playing goes on unheard, and is heard again when it comes back")
-                        .arg(lostName_);
+    lostSentence_ =
+        tr("%1 disconnected: playback continues silently until it returns").arg(lostName_);
     Q_EMIT failed(lostSentence_);
     Q_EMIT changed();
 }
@@ -185,7 +185,7 @@ void SoundCard::takeBack()
         }
         isLost_ = false;
         Q_EMIT settled(lostSentence_);
-        Q_EMIT said(tr("%1 is back: playing on %2").arg(lostName_, description()));
+        Q_EMIT said(tr("%1 reconnected: playing on %2").arg(lostName_, description()));
         Q_EMIT changed();
     });
 }

@@ -29,13 +29,13 @@ SoundCardDialog::SoundCardDialog(SoundCard& card, QWidget* parent) : QDialog(par
     now_->setObjectName(QStringLiteral("soundNow"));
     now_->setTextFormat(Qt::PlainText);
     now_->setWordWrap(true);
-    layout->addRow(tr("Play on"), device_);
+    layout->addRow(tr("Device"), device_);
     layout->addRow(tr("Outputs"), outputs_);
     layout->addRow(tr("Buffer"), block_);
-    layout->addRow(tr("Now"), now_);
+    layout->addRow(tr("Status"), now_);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, this);
     buttons->button(QDialogButtonBox::Close)->setIcon(QIcon());
-    auto* again = buttons->addButton(tr("Look again"), QDialogButtonBox::ActionRole);
+    auto* again = buttons->addButton(tr("Refresh"), QDialogButtonBox::ActionRole);
     layout->addRow(buttons);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     connect(again, &QPushButton::clicked, &card_, &SoundCard::look);
@@ -66,7 +66,7 @@ void SoundCardDialog::list(const std::vector<engine::DeviceFacts>& devices)
     }
     device_->clear();
     device_->setEnabled(true);
-    device_->addItem(tr("The first system that answers"));
+    device_->addItem(tr("First available system"));
     for (const engine::DeviceFacts& device : devices_) {
         const QString name = QString::fromStdString(device.device);
         device_->addItem(
@@ -109,7 +109,7 @@ void SoundCardDialog::fillOutputs()
                              : 2;
     outputs_->clear();
     for (int first = 0; first + 1 < channels; first += 2) {
-        outputs_->addItem(tr("%1 and %2").arg(first + 1).arg(first + 2), first);
+        outputs_->addItem(tr("%1, %2").arg(first + 1).arg(first + 2), first);
     }
 }
 

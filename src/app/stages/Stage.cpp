@@ -12,11 +12,33 @@ constexpr double kCrowded = 7.0;  // px between two hits: nearer, their strokes 
 constexpr double kStretch = 6.0;  // px of one bar
 constexpr double kFullMs = 30.0;  // fills it: beyond that the direction is all that matters
 
+std::vector<TrackId> allTracks(const Song& song)
+{
+    std::vector<TrackId> tracks;
+    for (const auto& track : song.tracks) {
+        tracks.push_back(track->id);
+    }
+    return tracks;
+}
+
 }  // namespace
 
 Stage::Stage(Session& session, LanesView& lanes, QObject* parent)
     : QObject(parent), session_(session), lanes_(lanes)
 {}
+
+void Stage::selectAll()
+{
+    const Song& song = session_.song();
+    const Frames end = song.length() + Frames(1);
+    const MicSet* set = song.setOf(session_.choice.track());
+    ClipChoice clips =
+        clipsWithin(song, set != nullptr ? set->tracks : allTracks(song), Frames(0), end);
+    if (clips == session_.choice.clips()) {
+        clips = clipsWithin(song, allTracks(song), Frames(0), end);
+    }
+    session_.choice.setClips(std::move(clips));
+}
 
 void Stage::paintStrokes(QPainter& painter, const Lane& lane, double toleranceMs, bool withRecorded)
     const

@@ -29,6 +29,10 @@ public:
     // As its menu entry says it now: "Cut and join 465 hits". Empty for a stage that has none.
     [[nodiscard]] virtual QString mainActionName() const { return {}; }
     virtual void remove() {}
+    [[nodiscard]] virtual bool canRemove() const { return false; }
+    // All that it is about: in its own scope first, asked again in the whole song.
+    virtual void selectAll();
+    virtual void selectNone() {}
     virtual void accept() {}  // what is looked at is right as it is
     virtual void nudge(Seconds) {}
 

@@ -27,14 +27,15 @@ QString said(const char* words)
 template<class T>
 StagePlace there(const char* name, int benchHeight = kUsualBench)
 {
-    return {said(name), {}, benchHeight, [](Session& session, LanesView& lanes, QObject* parent) {
+    return {said(name), benchHeight, [](Session& session, LanesView& lanes, QObject* parent) {
                 return new T(session, lanes, parent);
             }};
 }
 
-StagePlace later(const char* name, const char* willHold)
+// Keeps the place and the digit of a stage that is not there yet.
+StagePlace later(const char* name)
 {
-    return {said(name), said(willHold), kUsualBench, {}};
+    return {said(name), kUsualBench, {}};
 }
 
 }  // namespace
@@ -49,18 +50,21 @@ const std::vector<StagePlace>& stageTable()
         there<JoinsStage>("Joins", 380),
         there<TuneStage>("Tune", 264),
         there<ShapeStage>("Shape", 300),
-        later("Sounds", "slices, pads, and sounds put under or in place of hits"),
+        later("Sounds"),
         there<PrintStage>("Print")};
     return kTable;
 }
 
-int stageNamed(const QString& name)
+std::optional<int> stageNamed(const QString& name)
 {
     const auto& table = stageTable();
     const auto found = std::ranges::find_if(table, [&](const StagePlace& place) {
-        return place.name.compare(name, Qt::CaseInsensitive) == 0;
+        return place.make && place.name.compare(name, Qt::CaseInsensitive) == 0;
     });
-    return found == table.end() ? 0 : static_cast<int>(found - table.begin());
+    if (found == table.end()) {
+        return std::nullopt;
+    }
+    return static_cast<int>(found - table.begin());
 }
 
 }  // namespace orthochron::app

@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QFontDatabase>
 #include <QPalette>
+#include <QSettings>
 #include <QStyleFactory>
 #include <QWidget>
 
@@ -77,6 +78,20 @@ void Theme::setFontScale(double wanted)
 double Theme::fontScale()
 {
     return scale;
+}
+
+void Theme::keep()
+{
+    QSettings settings;
+    settings.setValue(QStringLiteral("darkTheme"), current == Sheet::Night);
+    settings.setValue(QStringLiteral("typeSize"), scale);
+}
+
+void Theme::restore()
+{
+    const QSettings settings;
+    current = settings.value(QStringLiteral("darkTheme")).toBool() ? Sheet::Night : Sheet::Day;
+    setFontScale(settings.value(QStringLiteral("typeSize"), 1.0).toDouble());
 }
 
 void Theme::install()

@@ -22,6 +22,8 @@ public:
     static void setSheet(Sheet sheet);       // and restyles the application
     static void setFontScale(double scale);  // 0.9..1.5
     [[nodiscard]] static double fontScale();
+    static void keep();     // both, for all songs
+    static void restore();  // what was kept
 
     // Loads the fonts that ship with the program and styles the application.
     static void install();

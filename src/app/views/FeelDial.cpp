@@ -96,9 +96,9 @@ void FeelDial::mouseMoveEvent(QMouseEvent* event)
         Q_EMIT hint(tr("Step %1 of %2: %3 ms").arg(step + 1).arg(who).arg(ms, 0, 'f', 1));
         return;
     }
-    Q_EMIT hint(tr("Drag to change the feel of step %1 of %2, double-click to give it back")
-                    .arg(step + 1)
-                    .arg(who));
+    Q_EMIT hint(
+        tr("Drag to change the feel of step %1 of %2. Double-click: reset.").arg(step + 1).arg(who)
+    );
 }
 
 void FeelDial::mouseDoubleClickEvent(QMouseEvent* event)
@@ -132,7 +132,7 @@ QString FeelDial::sentence() const
                         .arg(mean > 0 ? tr("behind") : tr("ahead"));
         }
     }
-    return said.isEmpty() ? tr("no feel stands out") : said.join(QStringLiteral(",\n"));
+    return said.isEmpty() ? tr("no distinct feel") : said.join(QStringLiteral(",\n"));
 }
 
 void FeelDial::paintEvent(QPaintEvent*)
@@ -204,7 +204,7 @@ void FeelDial::paintEvent(QPaintEvent*)
     painter.setFont(Theme::label(8));
     painter.setPen(colours.secondInk);
     painter.drawText(
-        QRectF(centre.x() - 40, centre.y() + 1, 80, 14), Qt::AlignCenter, tr("out is late")
+        QRectF(centre.x() - 40, centre.y() + 1, 80, 14), Qt::AlignCenter, tr("outside is late")
     );
     painter.setFont(Theme::label(9));
     painter.drawText(QRectF(0, height() - 36, width(), 34), Qt::AlignCenter, sentence());

@@ -149,8 +149,7 @@ void ContactSheet::choose(std::size_t place)
 
 QString ContactSheet::emptyText() const
 {
-    return tr("No joins yet. Cut and join a take in Fit; every join then stands here, worst "
-              "first.");
+    return tr("No joins yet. Cut and join in Fit; joins are listed here.");
 }
 
 void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
@@ -198,10 +197,11 @@ void ContactSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
 Loupe::Loupe(Session& session, JoinPictures& pictures, QWidget* parent)
     : QWidget(parent), session_(session), pictures_(pictures)
 {
-    setAccessibleName(tr("Loupe"));
+    setAccessibleName(tr("Detail"));
     setMouseTracking(true);
-    setToolTip(tr("Every microphone against the hit that follows; the wheel enlarges what is soft. "
-                  "Drag the middle of the crossfade to bend its curves."));
+    setToolTip(
+        tr("Every microphone and the next hit. Wheel: enlarge. Drag the crossfade's middle: bend.")
+    );
     connect(&pictures_, &JoinPictures::changed, this, [this] { update(); });
     connect(&session_.choice, &Choice::changed, this, [this] { update(); });
 }

@@ -240,8 +240,8 @@ void LanesView::paintEmpty(QPainter& painter) const
     painter.drawText(
         area.translated(0, 32),
         Qt::AlignCenter,
-        tr("Sound files or a whole folder: one take, or microphones recorded together.\nOr open "
-           "the demo song: Song › Demo song")
+        tr("Sound files or a folder: one take, or microphones recorded together.\nOr open the demo "
+           "song: Song › Demo song")
     );
 }
 
@@ -433,20 +433,20 @@ void LanesView::mouseMoveEvent(QMouseEvent* event)
     QString text;
     Qt::CursorShape cursor = Qt::ArrowCursor;
     if (place.y() < kRibbonHeight) {
-        text = tr("Drag to look elsewhere in the song");
+        text = tr("Drag to scroll.");
     } else if (place.y() < sheet().top()) {
         if (tool_ != nullptr) {
             std::tie(text, cursor) = tool_->hintInRuler(place);
         }
         if (text.isEmpty()) {
-            text = tr("Click to move the playhead, drag to choose a range");
+            text = tr("Click to move the playhead, drag to select a range.");
         }
     } else if (tool_ != nullptr && isInFoot(place)) {
         std::tie(text, cursor) = tool_->hintInFoot(place);
     } else if (lane != nullptr && place.x() >= headWidth() && tool_ != nullptr) {
         std::tie(text, cursor) = tool_->hintAt(*lane, place);
         if (text.isEmpty()) {
-            text = tr("Click to move the playhead, drag to choose a range");
+            text = tr("Click to move the playhead, drag to select a range.");
         }
     }
     setCursor(cursor);

@@ -4,6 +4,7 @@
 #include <QPainter>
 
 #include "app/controls/Counted.h"
+#include "app/controls/Materials.h"
 #include "app/theme/Theme.h"
 #include "core/tune/NotesByHand.h"
 
@@ -26,7 +27,7 @@ QString reliefText(const StrainRelief& relief)
 {
     QStringList ways;
     if (relief.pins > 0) {
-        ways << StrainChart::tr("let go %1 beside it (×%2 then)")
+        ways << StrainChart::tr("delete %1 beside it (then ×%2)")
                     .arg(counted(
                         static_cast<std::int64_t>(relief.pins),
                         StrainChart::tr("pin"),
@@ -35,8 +36,7 @@ QString reliefText(const StrainRelief& relief)
                     .arg(relief.ratio, 0, 'f', 2);
     }
     if (relief.material) {
-        ways << StrainChart::tr("stretch as %1")
-                    .arg(QLatin1String(materialWord(*relief.material).data()));
+        ways << StrainChart::tr("stretch as %1").arg(materialText(*relief.material));
     }
     ways << StrainChart::tr("cut instead");
     return ways.join(StrainChart::tr(", or "));
@@ -114,8 +114,8 @@ void StrainChart::paintEvent(QPaintEvent*)
             tr("×%1").arg(ratio, 0, 'f', 2)
         );
     }
-    painter.drawText(area.adjusted(6, 2, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("pulled"));
-    painter.drawText(area.adjusted(6, 0, 0, -2), Qt::AlignLeft | Qt::AlignBottom, tr("squeezed"));
+    painter.drawText(area.adjusted(6, 2, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("longer"));
+    painter.drawText(area.adjusted(6, 0, 0, -2), Qt::AlignLeft | Qt::AlignBottom, tr("shorter"));
     painter.setPen(QPen(colours.ink, 1));
     painter.drawLine(QPointF(area.left(), yOf(1.0)), QPointF(area.right(), yOf(1.0)));
     const auto& spans = session_.fitting.strain();
@@ -154,7 +154,7 @@ void StrainChart::paintEvent(QPaintEvent*)
         );
     } else {
         painter.setPen(colours.secondInk);
-        painter.drawText(area, Qt::AlignCenter, tr("Nothing is stretched"));
+        painter.drawText(area, Qt::AlignCenter, tr("Nothing stretched"));
     }
 }
 
@@ -174,10 +174,10 @@ void StrainChart::mouseMoveEvent(QMouseEvent* event)
 {
     if (const StrainSpan* span = spanAt(event->position().x())) {
         const QString relief = reliefOfSpan(*span);
-        Q_EMIT hint(tr("From %1 on ×%2 of its length%3; click to go there")
+        Q_EMIT hint(tr("From %1: ×%2 of its length%3. Click to go there.")
                         .arg(placeText(session_.song(), span->from).place)
                         .arg(span->ratio, 0, 'f', 3)
-                        .arg(relief.isEmpty() ? QString() : tr(", more than it bears: ") + relief));
+                        .arg(relief.isEmpty() ? QString() : tr(", over the limit: ") + relief));
     }
 }
 

@@ -195,7 +195,7 @@ void TimeBands::paintRibbon(QPainter& painter) const
     painter.setPen(colours.secondInk);
     painter.setFont(Theme::label(8.5));
     painter.drawText(
-        QRect(12, 8, lanes_.headWidth() - 14, 34), Qt::AlignLeft, tr("whole song\nwhere it is off")
+        QRect(12, 8, lanes_.headWidth() - 14, 34), Qt::AlignLeft, tr("whole song\ntiming errors")
     );
     const Song& song = session_.song();
     const double length = static_cast<double>(song.length().count());

@@ -158,7 +158,7 @@ void TimingChart::paintEvent(QPaintEvent*)
         painter.drawText(
             area.adjusted(0, 0, 0, -area.height() / 3),
             Qt::AlignCenter,
-            tr("No hits yet: find them in Marks")
+            tr("No hits yet; find hits in Marks")
         );
     }
 }
@@ -238,18 +238,18 @@ void TimingChart::mouseMoveEvent(QMouseEvent* event)
     }
     const int i = hitAt(event->position());
     if (i < 0) {
-        Q_EMIT hint(tr("Drag a point to move the hit, Shift-drag to draw the drift"));
+        Q_EMIT hint(tr("Drag a point to move its hit. Shift-drag: draw drift."));
         return;
     }
     const JudgedHit& hit = session_.fitting.preview().performance.hits[static_cast<std::size_t>(i)];
     const auto ms = [](Seconds time) { return QString::number(inMilliseconds(time), 'f', 1); };
-    Q_EMIT hint(tr("Bar %1, step %2: %3 ms off = drift %4, feel %5, stray %6; fitted %7 ms. Click "
-                   "to go there, drag to place it")
-                    .arg(hit.line.bar)
-                    .arg(hit.line.step + 1)
-                    .arg(ms(hit.deviation()), ms(hit.drift), ms(hit.feel), ms(hit.stray))
-                    .arg(ms(session_.fitting.preview().moves.hits[static_cast<std::size_t>(i)].left)
-                    ));
+    Q_EMIT hint(
+        tr("Bar %1, step %2: %3 ms off = drift %4, feel %5, stray %6; fitted %7 ms. Drag to move.")
+            .arg(hit.line.bar)
+            .arg(hit.line.step + 1)
+            .arg(ms(hit.deviation()), ms(hit.drift), ms(hit.feel), ms(hit.stray))
+            .arg(ms(session_.fitting.preview().moves.hits[static_cast<std::size_t>(i)].left))
+    );
 }
 
 void TimingChart::mousePressEvent(QMouseEvent* event)
@@ -329,7 +329,7 @@ void TimingChart::finishDrift()
 void TimingChart::contextMenuEvent(QContextMenuEvent* event)
 {
     QMenu menu(this);
-    auto* measured = menu.addAction(tr("Take the measured drift again"));
+    auto* measured = menu.addAction(tr("Reset drift"));
     measured->setEnabled(!session_.fitting.request.fit.driftLine.empty());
     const auto byHand = [this] {
         std::vector<std::size_t> placed;
@@ -342,7 +342,7 @@ void TimingChart::contextMenuEvent(QContextMenuEvent* event)
         return placed;
     };
     const std::size_t count = byHand().size();
-    auto* free = menu.addAction(tr("Give %1 hits placed by hand back to the fit").arg(count));
+    auto* free = menu.addAction(tr("Reset %1 moved hits").arg(count));
     free->setEnabled(count > 0);
     const QAction* chosen = menu.exec(event->globalPos());
     if (chosen == measured) {

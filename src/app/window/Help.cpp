@@ -34,37 +34,33 @@ bool showTour(QWidget* parent)
 {
     QDialog dialog(parent);
     dialog.setObjectName(QStringLiteral("tour"));
-    dialog.setWindowTitle(said("The tour"));
+    dialog.setWindowTitle(said("Tour"));
     auto* layout = new QVBoxLayout(&dialog);
     layout->setSpacing(7);
     for (const char* step :
-         {"1  Takes: drop sound files on the window. Files recorded together become one mic set "
-          "when "
-          "you say so; a track by itself is as good.",
+         {"1  Takes: drop sound files on the window. Group files recorded together as a mic set; "
+          "single tracks work as well.",
           "2  Grid: type the tempo and meter, or drag bar 1 onto the first downbeat.",
-          "3  Marks: F finds the hits, on the leads of a mic set or on the track itself. D and A "
-          "step "
-          "through them, arrows nudge by a sample.",
-          "4  Fit: every hit leans towards its line. Take out drift, feel and stray, each by its "
-          "own "
+          "3  Marks: F finds the hits, on the leads of a mic set or on a single track. D and A "
+          "step through them, arrow keys nudge by a sample.",
+          "4  Fit: every hit leans towards its grid line. Correct drift (slow running ahead or "
+          "behind), feel (what the player does every bar) and strays (mistakes), each by its own "
           "amount; F cuts and joins.",
           "5  R switches between recorded and edited while it plays, at matched loudness; Alt+Left "
           "and "
           "Alt+Right play slower and faster.",
-          "6  Joins: every join as a frame, worst first. H plays around it, N mends it, Y accepts "
-          "it.",
-          "7  Tune: a voice or a bass on a ladder of semitones. Drag a note; F puts them right "
-          "gently.",
-          "8  Shape: drag over bars and press Shift+H to silence them, Shift+F fades the song out; "
-          "click the line in a lane to draw its level.",
-          "9  Print: the mix or the tracks. What will be written is said beforehand.",
-          "Nothing is rendered away: fit again with other values at any time, and undo reaches "
-          "back "
-          "two hundred steps, after reopening too."}) {
+          "6  Joins: every join as a frame, worst first. H plays it, N mends it, Y accepts it.",
+          "7  Tune: the notes of a voice or a bass on a semitone scale. Drag a note to move it; F "
+          "corrects all gently.",
+          "8  Shape: drag over bars and press Shift+H to hush (silence) them, Shift+F fades the "
+          "song out; click the line in a lane to draw its level.",
+          "9  Print: the mix or the tracks. The files to be written are listed first.",
+          "Nothing is permanent: fit again with other values at any time. Undo reaches back two "
+          "hundred steps, even after reopening."}) {
         layout->addWidget(paragraph(said(step), &dialog));
     }
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
-    auto* open = buttons->addButton(said("Open the demo song"), QDialogButtonBox::AcceptRole);
+    auto* open = buttons->addButton(said("Open demo song"), QDialogButtonBox::AcceptRole);
     open->setObjectName(QStringLiteral("openDemo"));
     open->setProperty("main", true);
     open->style()->polish(open);  // it was styled as it was added
@@ -87,9 +83,7 @@ void showAbout(QWidget* parent)
     title->setFont(Theme::text(13, QFont::DemiBold));
     layout->addWidget(title);
     layout->addWidget(paragraph(
-        said("Fits recorded takes to the song's grid, so that a performance locks and still sounds "
-             "played."),
-        &dialog
+        said("Fits recorded performances to the song's grid and keeps their natural feel."), &dialog
     ));
     layout->addWidget(paragraph(
         said(

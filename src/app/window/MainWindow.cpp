@@ -1,10 +1,12 @@
 #include "app/window/MainWindow.h"
 
+#include <QAbstractButton>
 #include <QAction>
 #include <QApplication>
 #include <QCloseEvent>
 #include <QComboBox>
 #include <QDragEnterEvent>
+#include <QInputMethod>
 #include <QMenuBar>
 #include <QMimeData>
 #include <QProcess>
@@ -22,8 +24,12 @@
 #include "app/stages/marks/MarksStage.h"
 #include "app/stages/takes/TakesStage.h"
 #include "app/theme/Theme.h"
+#include "app/window/FindBox.h"
 #include "app/window/Help.h"
+#include "app/window/KeyPlaces.h"
+#include "app/window/Mnemonics.h"
 #include "app/window/Possible.h"
+#include "app/window/PreferencesDialog.h"
 #include "app/window/ShortcutsDialog.h"
 #include "app/window/SongDesk.h"
 #include "app/window/StageRail.h"
@@ -33,6 +39,19 @@
 #include "core/edits/TakeEdits.h"
 
 namespace orthochron::app {
+
+namespace {
+
+// The stage a command shows; none for other commands.
+std::optional<int> stageOf(Command command)
+{
+    if (command < Command::StageTakes || command > Command::StagePrint) {
+        return std::nullopt;
+    }
+    return static_cast<int>(command) - static_cast<int>(Command::StageTakes);
+}
+
+}  // namespace
 
 MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent), session_(session)
 {
@@ -53,9 +72,10 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     row->setSpacing(0);
     std::vector<StageRail::Entry> entries;
     for (const StagePlace& place : stageTable()) {
-        entries.push_back({place.name, place.willHold, place.make != nullptr, false});
+        entries.push_back({place.name, place.make != nullptr, false});
     }
     rail_ = new StageRail(std::move(entries), middle);
+    rail_->setHeldKey(characterLeftOfOne(QGuiApplication::inputMethod()->locale()));
     row->addWidget(rail_);
     splitter_ = new QSplitter(Qt::Vertical, middle);
     splitter_->setHandleWidth(5);
@@ -90,7 +110,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
         showTrackMenu(session_, id, shared, at, this);
     });
     connect(status_, &StatusLine::findingsClicked, this, [this] {
-        showStage(stageNamed(QStringLiteral("Joins")));
+        showStage(stageNamed(QStringLiteral("Joins")).value());
     });
     connect(&session_, &Session::said, status_, &StatusLine::say);
     connect(&session_, &Session::failed, status_, &StatusLine::showError);
@@ -132,42 +152,43 @@ void MainWindow::makeMenus()
 {
     std::map<QString, QMenu*> menus;
     for (const CommandSpec& spec : commandTable()) {
+        auto* action = new QAction(spec.text, this);
+        action->setObjectName(QStringLiteral("action-") + spec.id);
+        action->setShortcuts(keysOf(spec));
+        action->setShortcutContext(Qt::WindowShortcut);
+        connect(action, &QAction::triggered, this, [this, &spec] { run(spec); });
+        actions_[spec.command] = action;
+        const auto stage = stageOf(spec.command);
+        if (stage && stages_[static_cast<std::size_t>(*stage)] == nullptr) {
+            action->setShortcuts(QList<QKeySequence>());
+            continue;
+        }
         QMenu*& menu = menus[spec.menu];
         if (menu == nullptr) {
             menu = menuBar()->addMenu(spec.menu);
-            connect(menu, &QMenu::aboutToShow, this, [this, menu] { greyOut(*menu); });
+            connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+                greyOut(*menu);
+                giveMnemonics(menu->actions());
+            });
             // Its keys answer all the same, and say why not.
             connect(menu, &QMenu::aboutToHide, this, [this, menu] {
-                for (QAction* action : menu->actions()) {
-                    action->setEnabled(true);
+                for (QAction* each : menu->actions()) {
+                    each->setEnabled(true);
                 }
                 refresh();  // of undo and redo it is known at any time
             });
         } else if (spec.beginsGroup) {
             menu->addSeparator();
         }
-        auto* action = new QAction(spec.text, this);
-        action->setObjectName(QStringLiteral("action-") + spec.id);
-        action->setShortcut(keysOf(spec));
-        action->setShortcutContext(Qt::WindowShortcut);
-        connect(action, &QAction::triggered, this, [this, command = spec.command] {
-            run(command);
-        });
         menu->addAction(action);
-        actions_[spec.command] = action;
         if (spec.command == Command::OpenSong) {
             recent_ = menu->addMenu(tr("Recent"));
             recent_->setObjectName(QStringLiteral("recent"));
             connect(recent_, &QMenu::aboutToShow, this, [this] { desk_->fillRecent(*recent_); });
         }
     }
-    for (std::size_t i = 0; i < stageTable().size(); ++i) {
-        const int first = static_cast<int>(Command::StageTakes);
-        actions_[static_cast<Command>(first + static_cast<int>(i))]->setToolTip(
-            stageTable()[i].willHold
-        );
-    }
-    for (const Command command : {Command::Follow, Command::NightSheet}) {
+    giveMnemonics(menuBar()->actions());
+    for (const Command command : {Command::Follow, Command::DarkTheme}) {
         actions_[command]->setCheckable(true);
     }
 }
@@ -179,10 +200,17 @@ void MainWindow::greyOut(const QMenu& menu)
     actions_[Command::MainAction]->setText(
         name.isEmpty() ? tr("%1 has no main action").arg(current()->name()) : name
     );
-    for (const auto& [command, action] : actions_) {
-        if (menu.actions().contains(action)) {
-            const bool hasNone = command == Command::MainAction && name.isEmpty();
-            action->setEnabled(!hasNone && isPossible(command, session_));
+    for (const CommandSpec& spec : commandTable()) {
+        QAction* action = actions_[spec.command];
+        if (!menu.actions().contains(action)) {
+            continue;
+        }
+        switch (spec.command) {
+        case Command::MainAction:
+            action->setEnabled(!name.isEmpty() && isPossible(spec.command, session_));
+            break;
+        case Command::Remove: action->setEnabled(current()->canRemove()); break;
+        default: action->setEnabled(isPossible(spec.command, session_));
         }
     }
 }
@@ -191,7 +219,6 @@ void MainWindow::showStage(int stage)
 {
     const StagePlace& place = stageTable()[static_cast<std::size_t>(stage)];
     if (stages_[static_cast<std::size_t>(stage)] == nullptr) {
-        session_.say(tr("%1 is not here yet: %2").arg(place.name, place.willHold));
         return;
     }
     if (stage != stage_) {
@@ -239,7 +266,7 @@ void MainWindow::refresh()
     actions_[Command::Redo]->setText(name(tr("Redo"), history.redoName()));
     actions_[Command::Redo]->setEnabled(history.canRedo());
     actions_[Command::Follow]->setChecked(session_.shown.follows());
-    actions_[Command::NightSheet]->setChecked(Theme::sheet() == Sheet::Night);
+    actions_[Command::DarkTheme]->setChecked(Theme::sheet() == Sheet::Night);
     const Song& song = session_.song();
     const QString title = song.name.empty() ? tr("New song") : QString::fromStdString(song.name);
     setWindowTitle(QStringLiteral("%1%2 – Orthochron")
@@ -258,6 +285,30 @@ void MainWindow::tick()
     }
 }
 
+void MainWindow::run(const CommandSpec& spec)
+{
+    if (!spec.presses.isEmpty()) {
+        press(spec);
+    } else {
+        run(spec.command);
+    }
+}
+
+// Shows the stage and presses, one after the other, the buttons that lead to it.
+void MainWindow::press(const CommandSpec& spec)
+{
+    QStringList names = spec.presses.split(QLatin1Char('/'));
+    showStage(stageNamed(names.takeFirst()).value());
+    for (const QString& name : names) {
+        auto* button = current()->bench()->findChild<QAbstractButton*>(name);
+        if (!button->isEnabled()) {
+            session_.say(tr("Not available now: %1").arg(spec.text));
+            return;
+        }
+        button->click();
+    }
+}
+
 void MainWindow::run(Command command)
 {
     switch (command) {
@@ -271,20 +322,16 @@ void MainWindow::run(Command command)
     case Command::OpenDemo: openDemo(); return;
     case Command::Save: desk_->save(false); return;
     case Command::SaveAs: desk_->save(true); return;
+    case Command::Preferences: showPreferences(); return;
     case Command::Quit: close(); return;
+    case Command::Find: find(); return;
     case Command::Tour:
         if (showTour(this)) {
             openDemo();
         }
         return;
     case Command::About: showAbout(this); return;
-    case Command::Shortcuts:
-        if (askForShortcuts(this)) {
-            for (const CommandSpec& spec : commandTable()) {
-                actions_[spec.command]->setShortcut(keysOf(spec));
-            }
-        }
-        return;
+    case Command::Shortcuts: changeShortcuts(); return;
     default: break;
     }
     // The stage that is looked at comes first: what is copied there is its own.
@@ -298,50 +345,111 @@ void MainWindow::run(Command command)
     }
 }
 
+void MainWindow::changeShortcuts()
+{
+    if (!askForShortcuts(this)) {
+        return;
+    }
+    for (const CommandSpec& spec : commandTable()) {
+        const auto stage = stageOf(spec.command);
+        if (!stage || stages_[static_cast<std::size_t>(*stage)] != nullptr) {
+            actions_[spec.command]->setShortcuts(keysOf(spec));
+        }
+    }
+}
+
+void MainWindow::showPreferences()
+{
+    PreferencesDialog dialog(this);
+    connect(&dialog, &PreferencesDialog::soundCardAsked, &dialog, [&] {
+        SoundCardDialog(session_.card, &dialog).exec();
+    });
+    connect(&dialog, &PreferencesDialog::shortcutsAsked, this, &MainWindow::changeShortcuts);
+    dialog.exec();
+    refresh();
+}
+
+void MainWindow::find()
+{
+    std::vector<FindEntry> entries =
+        findableIn(session_, [this] { showStage(stageNamed(QStringLiteral("Marks")).value()); });
+    for (const CommandSpec& spec : commandTable()) {
+        const auto stage = stageOf(spec.command);
+        if (spec.command != Command::Find &&
+            (!stage || stages_[static_cast<std::size_t>(*stage)] != nullptr)) {
+            entries.push_back({spec.menu, spec.text, [this, &spec] { run(spec); }});
+        }
+    }
+    FindBox box(std::move(entries), this);
+    if (box.exec() == QDialog::Accepted && box.picked() != nullptr) {
+        box.picked()->go();
+        lanes_->update();
+    }
+}
+
 bool MainWindow::runEdit(Command command)
 {
     Document& document = session_.document;
     switch (command) {
     case Command::Undo: {
         if (!document.history().canUndo()) {
-            session_.say(tr("There is nothing to undo"));
+            session_.say(tr("Nothing to undo"));
             return true;
         }
         const QString name = QString::fromStdString(document.history().undoName());
         document.undo();
-        session_.say(tr("Undone: %1").arg(name));
+        session_.say(tr("Undid: %1").arg(name));
         return true;
     }
     case Command::Redo: {
         if (!document.history().canRedo()) {
-            session_.say(tr("There is nothing to do again"));
+            session_.say(tr("Nothing to redo"));
             return true;
         }
         const QString name = QString::fromStdString(document.history().redoName());
         document.redo();
-        session_.say(tr("Done again: %1").arg(name));
+        session_.say(tr("Redid: %1").arg(name));
         return true;
     }
     case Command::Remove: current()->remove(); return true;
+    case Command::SelectAll: current()->selectAll(); return true;
+    case Command::SelectNone:
+        current()->selectNone();
+        session_.choice.setClips({});
+        session_.choice.setRange(std::nullopt);
+        return true;
+    case Command::TrackAbove: stepTrack(-1); return true;
+    case Command::TrackBelow: stepTrack(1); return true;
     default: return false;
     }
+}
+
+void MainWindow::stepTrack(int by)
+{
+    const auto& lanes = lanes_->lanes();
+    if (lanes.empty()) {
+        return;
+    }
+    const auto chosen = std::ranges::find(lanes, session_.choice.track(), &Lane::track);
+    const auto place = chosen == lanes.end() ? std::ptrdiff_t(0) : chosen - lanes.begin() + by;
+    const auto last = std::ssize(lanes) - 1;
+    session_.choice.setTrack(
+        lanes[static_cast<std::size_t>(std::clamp(place, std::ptrdiff_t(0), last))].track
+    );
 }
 
 bool MainWindow::runPlay(Command command)
 {
     switch (command) {
     case Command::PlayStop: strip_->togglePlay(); return true;
-    case Command::ToStart:
-        session_.player.seek(Frames(0));
-        session_.shown.reveal(Frames(0));
-        lanes_->update();
-        return true;
+    case Command::ToStart: goTo(Frames(0)); return true;
+    case Command::ToEnd: goTo(session_.song().length()); return true;
     case Command::Loop: strip_->toggleLoop(); return true;
     case Command::SwitchSide: strip_->toggleSide(); return true;
     case Command::Click: strip_->toggleClick(); return true;
     case Command::PlaySlower: strip_->rate().step(-1); return true;
     case Command::PlayFaster: strip_->rate().step(1); return true;
-    case Command::PlayPlain: strip_->rate().reset(); return true;
+    case Command::NormalSpeed: strip_->rate().reset(); return true;
     case Command::ChooseSoundCard: SoundCardDialog(session_.card, this).exec(); return true;
     case Command::Hear: current()->hear(); return true;
     case Command::BarBack: moveByBars(-1); return true;
@@ -380,25 +488,27 @@ void MainWindow::runView(Command command)
         if (session_.choice.range()) {
             session_.shown.zoomTo(*session_.choice.range());
         } else {
-            session_.say(tr("Choose a range first: drag in the ruler"));
+            session_.say(tr("Select a range first: drag in the ruler"));
         }
         return;
     case Command::ZoomAll: session_.shown.zoomToAll(); return;
     case Command::Follow: session_.shown.setFollows(!session_.shown.follows()); return;
     case Command::LanesHigher: lanes_->setLaneScale(lanes_->laneScale() * 1.2); return;
     case Command::LanesLower: lanes_->setLaneScale(lanes_->laneScale() / 1.2); return;
-    case Command::NightSheet:
+    case Command::DarkTheme:
         Theme::setSheet(Theme::sheet() == Sheet::Day ? Sheet::Night : Sheet::Day);
-        QSettings().setValue(QStringLiteral("night"), Theme::sheet() == Sheet::Night);
+        Theme::keep();
         refresh();
         return;
-    case Command::LargerType: Theme::setFontScale(Theme::fontScale() + 0.1); return;
-    case Command::SmallerType: Theme::setFontScale(Theme::fontScale() - 0.1); return;
+    case Command::LargerType:
+    case Command::SmallerType:
+        Theme::setFontScale(Theme::fontScale() + (command == Command::LargerType ? 0.1 : -0.1));
+        Theme::keep();
+        return;
     default: break;
     }
-    const int stage = static_cast<int>(command) - static_cast<int>(Command::StageTakes);
-    if (stage >= 0 && stage < static_cast<int>(stages_.size())) {
-        showStage(stage);
+    if (const auto stage = stageOf(command)) {
+        showStage(*stage);
     }
 }
 
@@ -410,6 +520,11 @@ void MainWindow::moveByBars(int bars)
     const int bar = song.tempo.barAt(now) + bars;
     const Frames at =
         std::max(Frames(0), toFrames(song.tempo.timeAt(song.tempo.startOfBar(bar)), song.rate));
+    goTo(at);
+}
+
+void MainWindow::goTo(Frames at)
+{
     session_.player.seek(at);
     session_.shown.reveal(at);
     lanes_->update();
@@ -483,47 +598,55 @@ void MainWindow::dropEvent(QDropEvent* event)
     openFiles(paths);
 }
 
-// Arrows, Delete and the like belong to the field that has the focus before they are shortcuts.
 bool MainWindow::eventFilter(QObject* watched, QEvent* event)
 {
-    if (event->type() == QEvent::ShortcutOverride) {
-        const QWidget* focus = QApplication::focusWidget();
-        const bool usesKeys = qobject_cast<const NumberField*>(focus) != nullptr ||
-                              qobject_cast<const ContactSheet*>(focus) != nullptr ||
-                              qobject_cast<const QComboBox*>(focus) != nullptr ||
-                              qobject_cast<const StageRail*>(focus) != nullptr ||
-                              qobject_cast<const QAbstractItemView*>(focus) != nullptr;
-        const auto* key = static_cast<QKeyEvent*>(event);
-        const bool isFieldKey = key->key() == Qt::Key_Up || key->key() == Qt::Key_Down ||
-                                key->key() == Qt::Key_Left || key->key() == Qt::Key_Right ||
-                                key->key() == Qt::Key_Delete;
-        if (usesKeys && isFieldKey && (key->modifiers() & Qt::ControlModifier) == 0) {
-            event->accept();
-            return false;
+    if (event->type() == QEvent::ShortcutOverride &&
+        belongsToFocus(*static_cast<QKeyEvent*>(event), QApplication::focusWidget())) {
+        event->accept();
+        return false;
+    }
+    // A button pressed with the mouse leaves the keys to the song: Space then plays.
+    if (event->type() == QEvent::Polish) {
+        auto* widget = qobject_cast<QWidget*>(watched);
+        const bool isPressed = qobject_cast<QAbstractButton*>(watched) != nullptr ||
+                               qobject_cast<QComboBox*>(watched) != nullptr;
+        if (isPressed && window()->isAncestorOf(widget) &&
+            (widget->focusPolicy() & Qt::ClickFocus) != 0) {
+            widget->setFocusPolicy(Qt::TabFocus);
         }
     }
     return QMainWindow::eventFilter(watched, event);
 }
 
-// The key left of 1, held, shows the stage one came from.
+// What no shortcut took: digits where the layout writes something else, and the key left of 1 that,
+// held, shows the stage one came from.
 void MainWindow::keyPressEvent(QKeyEvent* event)
 {
-    if (event->nativeScanCode() == 49 || event->key() == Qt::Key_QuoteLeft ||
-        event->key() == Qt::Key_AsciiCircum) {
+    if (isLeftOfOne(*event)) {
         if (!event->isAutoRepeat() && heldFrom_ < 0) {
             heldFrom_ = stage_;
             showStage(before_);
         }
+        if (!event->text().trimmed().isEmpty()) {
+            rail_->setHeldKey(event->text());
+        }
         return;
+    }
+    if (const auto digit = digitOf(*event)) {
+        const auto command =
+            static_cast<Command>(static_cast<int>(Command::StageTakes) + *digit - 1);
+        // Not where the user gave the stage another key.
+        if (actions_[command]->shortcuts().contains(QKeySequence(QString::number(*digit)))) {
+            run(command);
+            return;
+        }
     }
     QMainWindow::keyPressEvent(event);
 }
 
 void MainWindow::keyReleaseEvent(QKeyEvent* event)
 {
-    if (heldFrom_ >= 0 && !event->isAutoRepeat() &&
-        (event->nativeScanCode() == 49 || event->key() == Qt::Key_QuoteLeft ||
-         event->key() == Qt::Key_AsciiCircum)) {
+    if (heldFrom_ >= 0 && !event->isAutoRepeat() && isLeftOfOne(*event)) {
         showStage(heldFrom_);
         heldFrom_ = -1;
         return;

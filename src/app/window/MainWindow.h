@@ -52,13 +52,20 @@ private:
     void makeStages();
     void makeMenus();
     void greyOut(const QMenu& menu);
+    void run(const CommandSpec& spec);
     void run(Command command);
+    void press(const CommandSpec& spec);
+    void changeShortcuts();
+    void showPreferences();
+    void find();
     [[nodiscard]] bool runEdit(Command command);
     [[nodiscard]] bool runPlay(Command command);
     [[nodiscard]] bool runStage(Command command);
     void runView(Command command);
     void refresh();
     void moveByBars(int bars);
+    void goTo(Frames at);
+    void stepTrack(int by);
     [[nodiscard]] Stage* current() const { return stages_[static_cast<std::size_t>(stage_)]; }
 
     Session& session_;

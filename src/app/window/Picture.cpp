@@ -18,12 +18,12 @@ void settle(Session& session)
 void workUpTo(MainWindow& window, Session& session, int stage)
 {
     settle(session);
-    const int marks = stageNamed(QStringLiteral("Marks"));
+    const int marks = stageNamed(QStringLiteral("Marks")).value();
     if (stage >= marks && session.fitting.preview().performance.hits.empty()) {
         session.hits.detect();
         settle(session);
     }
-    if (stage >= stageNamed(QStringLiteral("Joins")) && session.review.joins().empty()) {
+    if (stage >= stageNamed(QStringLiteral("Joins")).value() && session.review.joins().empty()) {
         session.fitting.apply();
         settle(session);
     }

@@ -19,8 +19,8 @@ bool isAboutTracks(Command command, const Session& session)
     const MicSet* set = session.choice.set();
     switch (command) {
     case Command::MakeSet: return std::ranges::count_if(song.sets, &MicSet::isLone) > 1;
-    case Command::OpenSet:
-    case Command::FoldSet: return set != nullptr && !set->isLone();
+    case Command::UngroupSet:
+    case Command::CollapseSet: return set != nullptr && !set->isLone();
     case Command::ShowAll:
         return std::ranges::any_of(song.tracks, [](const auto& track) { return track->isHidden; });
     default: return song.track(session.choice.track()) != nullptr;
@@ -31,9 +31,9 @@ bool isAboutClips(Command command, const Session& session)
 {
     const MicSet* set = session.choice.set();
     switch (command) {
-    case Command::OtherWay:
-    case Command::DropWays: return set != nullptr && !set->variants.empty();
-    case Command::KeepWay: return set != nullptr && set->recipe != nullptr;
+    case Command::NextVersion:
+    case Command::DropVersions: return set != nullptr && !set->variants.empty();
+    case Command::StoreVersion: return set != nullptr && set->recipe != nullptr;
     case Command::ClipsInRange: return session.choice.range().has_value();
     default: return hasClips(session.song());
     }
@@ -49,11 +49,10 @@ bool isPossible(Command command, const Session& session)
     switch (command) {
     case C::Undo: return history.canUndo();
     case C::Redo: return history.canRedo();
-    case C::Remove:
     case C::ZoomToMark: return session.choice.mark().isValid();
     case C::MakeSet:
-    case C::OpenSet:
-    case C::FoldSet:
+    case C::UngroupSet:
+    case C::CollapseSet:
     case C::RenameTrack:
     case C::RemoveTrack:
     case C::HideTrack:
@@ -80,10 +79,10 @@ bool isPossible(Command command, const Session& session)
     case C::Accept: return !session.review.joins().empty() || session.choice.mark().isValid();
     case C::Mend:
     case C::LockJoin: return !session.review.joins().empty();
-    case C::StageSounds: return false;
     default: break;
     }
-    const bool isOfClips = command >= C::OtherWay && command <= C::SlipOn;
+    const bool isOfClips = (command >= C::NextVersion && command <= C::DropVersions) ||
+                           (command >= C::SplitPlayhead && command <= C::SlipOn);
     return !isOfClips || isAboutClips(command, session);
 }
 

@@ -52,8 +52,8 @@ std::optional<double> readRate(const QString& text, double songBpm)
 RateButton::RateButton(Session& session, QWidget* parent) : QPushButton(parent), session_(session)
 {
     setObjectName(QStringLiteral("rate"));
-    setAccessibleName(tr("Rate of playing"));
-    setToolTip(tr("How fast the song is played; nothing in it changes"));
+    setAccessibleName(tr("Playback speed"));
+    setToolTip(tr("Playback speed; the song does not change"));
     setFlat(true);
     setStyleSheet(QStringLiteral(
         "border:0;padding:0;text-align:left;background:transparent;color:palette(window-text)"
@@ -66,7 +66,7 @@ RateButton::RateButton(Session& session, QWidget* parent) : QPushButton(parent),
     auto* menu = new QMenu(this);
     typed_ = new QLineEdit(menu);
     typed_->setObjectName(QStringLiteral("typedRate"));
-    typed_->setAccessibleName(tr("Rate"));
+    typed_->setAccessibleName(tr("Speed"));
     typed_->setPlaceholderText(tr("80 %, 110 bpm or −2 st"));
     auto* typing = new QWidgetAction(menu);
     typing->setDefaultWidget(typed_);
@@ -88,9 +88,9 @@ RateButton::RateButton(Session& session, QWidget* parent) : QPushButton(parent),
         ways->addAction(way);
         return way;
     };
-    QAction* kept = addWay(tr("The pitch is kept"), true, false);
-    QAction* follows = addWay(tr("The pitch follows, as on tape"), false, false);
-    QAction* inSemitones = addWay(tr("The pitch follows in whole semitones"), false, true);
+    QAction* kept = addWay(tr("Keep pitch"), true, false);
+    QAction* follows = addWay(tr("Pitch follows (tape)"), false, false);
+    QAction* inSemitones = addWay(tr("Pitch follows in semitones"), false, true);
     setMenu(menu);
     connect(typed_, &QLineEdit::returnPressed, this, [this, menu] {
         take();
@@ -119,7 +119,7 @@ void RateButton::take()
     if (const auto speed = readRate(typed_->text(), songBpm())) {
         set(*speed, session_.player.rate().keepsPitch);
     } else {
-        session_.say(tr("A rate is 25 to 400 %, a tempo as 110 bpm, or semitones as -2 st"));
+        session_.say(tr("Enter 25 to 400 %, a tempo (110 bpm) or semitones (-2 st)"));
     }
 }
 
@@ -139,7 +139,7 @@ void RateButton::step(int by)
     set(isBySemitones ? now.speed * std::exp2(by / 12.0)
                       : std::round(now.speed / kStep + by) * kStep,
         now.keepsPitch);
-    session_.say(tr("Played at %1").arg(text()));
+    session_.say(tr("Playback speed %1").arg(text()));
 }
 
 void RateButton::reset()
@@ -151,7 +151,7 @@ void RateButton::fill()
 {
     const engine::RateSettings& now = session_.player.rate();
     setText(tr("%1 %").arg(100.0 * now.speed, 0, 'f', now.keepsPitch || now.isPlain() ? 0 : 1));
-    QString how = now.isPlain()    ? tr("as it is")
+    QString how = now.isPlain()    ? tr("original")
                   : now.keepsPitch ? tr("pitch kept")
                                    : tr("pitch %1 st").arg(semitonesAt(now.speed), 0, 'f', 1);
     about_->setText(how.replace(QLatin1Char('-'), QChar(0x2212)));

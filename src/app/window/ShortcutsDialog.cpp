@@ -5,6 +5,7 @@
 #include <QDialogButtonBox>
 #include <QHeaderView>
 #include <QKeySequenceEdit>
+#include <QLabel>
 #include <QPushButton>
 #include <QTableWidget>
 #include <QVBoxLayout>
@@ -20,11 +21,12 @@ bool askForShortcuts(QWidget* parent)
     };
     QDialog dialog(parent);
     dialog.setWindowTitle(tr("Shortcuts"));
-    dialog.resize(520, 600);
+    dialog.resize(620, 640);
+    dialog.setObjectName(QStringLiteral("shortcutsDialog"));
     auto* layout = new QVBoxLayout(&dialog);
     const auto& specs = commandTable();
-    auto* table = new QTableWidget(static_cast<int>(specs.size()), 2, &dialog);
-    table->setHorizontalHeaderLabels({tr("What"), tr("Keys")});
+    auto* table = new QTableWidget(static_cast<int>(specs.size()), 3, &dialog);
+    table->setHorizontalHeaderLabels({tr("Command"), tr("Key"), tr("Second key")});
     table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     table->verticalHeader()->hide();
     for (int i = 0; i < table->rowCount(); ++i) {
@@ -32,9 +34,48 @@ bool askForShortcuts(QWidget* parent)
         auto* item = new QTableWidgetItem(spec.menu + QStringLiteral(" › ") + spec.text);
         item->setFlags(Qt::ItemIsEnabled);
         table->setItem(i, 0, item);
-        table->setCellWidget(i, 1, new QKeySequenceEdit(keysOf(spec), table));
+        for (int second = 0; second < 2; ++second) {
+            auto* edit = new QKeySequenceEdit(keysOf(spec).value(second), table);
+            edit->setObjectName(spec.id + (second == 0 ? QString() : QStringLiteral("-second")));
+            table->setCellWidget(i, 1 + second, edit);
+        }
     }
     layout->addWidget(table);
+    auto* refusal = new QLabel(&dialog);
+    refusal->setObjectName(QStringLiteral("refusal"));
+    refusal->setTextFormat(Qt::PlainText);
+    layout->addWidget(refusal);
+    const auto keysAt = [table](std::size_t row) {
+        QList<QKeySequence> keys;
+        for (int column = 1; column < 3; ++column) {
+            keys << qobject_cast<QKeySequenceEdit*>(table->cellWidget(static_cast<int>(row), column)
+            )
+                        ->keySequence();
+        }
+        return keys;
+    };
+    for (std::size_t row = 0; row < specs.size(); ++row) {
+        for (int column = 1; column < 3; ++column) {
+            auto* edit =
+                qobject_cast<QKeySequenceEdit*>(table->cellWidget(static_cast<int>(row), column));
+            QObject::connect(
+                edit,
+                &QKeySequenceEdit::keySequenceChanged,
+                &dialog,
+                [=](const QKeySequence& keys) {
+                    const CommandSpec* other = alreadyUsing(keys, row, keysAt);
+                    refusal->clear();
+                    if (other != nullptr) {
+                        edit->clear();
+                        refusal->setText(
+                            tr("%1 is already used by %2")
+                                .arg(keys.toString(QKeySequence::NativeText), other->text)
+                        );
+                    }
+                }
+            );
+        }
+    }
     auto* buttons = new QDialogButtonBox(
         QDialogButtonBox::Ok | QDialogButtonBox::Cancel | QDialogButtonBox::RestoreDefaults, &dialog
     );
@@ -46,9 +87,18 @@ bool askForShortcuts(QWidget* parent)
         &QPushButton::clicked,
         &dialog,
         [table, &specs] {
+            // All are cleared first: none is then taken by what is to have another.
             for (int i = 0; i < table->rowCount(); ++i) {
-                qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))
-                    ->setKeySequence(QKeySequence(specs[static_cast<std::size_t>(i)].keys));
+                for (int column = 1; column < 3; ++column) {
+                    qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, column))->clear();
+                }
+            }
+            for (int i = 0; i < table->rowCount(); ++i) {
+                const CommandSpec& spec = specs[static_cast<std::size_t>(i)];
+                for (const auto& [column, keys] : {std::pair{1, spec.keys}, {2, spec.second}}) {
+                    qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, column))
+                        ->setKeySequence(QKeySequence(keys));
+                }
             }
         }
     );
@@ -56,10 +106,7 @@ bool askForShortcuts(QWidget* parent)
         return false;
     }
     for (int i = 0; i < table->rowCount(); ++i) {
-        const CommandSpec& spec = specs[static_cast<std::size_t>(i)];
-        const QKeySequence keys =
-            qobject_cast<QKeySequenceEdit*>(table->cellWidget(i, 1))->keySequence();
-        setKeys(spec, keys);
+        setKeys(specs[static_cast<std::size_t>(i)], keysAt(static_cast<std::size_t>(i)));
     }
     return true;
 }

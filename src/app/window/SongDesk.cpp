@@ -54,7 +54,7 @@ void SongDesk::offerUnsaved()
     if (auto songs = unsavedSongs(); !songs.empty()) {
         offer(std::move(songs));
     } else {
-        session_.say(tr("No unsaved songs are kept"));
+        session_.say(tr("No unsaved songs"));
     }
 }
 
@@ -67,7 +67,7 @@ void SongDesk::offerUnsavedAtStart()
     if (session_.song().tracks.empty()) {
         offer(std::move(songs));
     } else {
-        session_.say(tr("Songs that were never named are kept: Song, Unsaved songs…"));
+        session_.say(tr("Unsaved songs were kept: Song › Unsaved songs…"));
     }
 }
 
@@ -95,7 +95,7 @@ void SongDesk::fillRecent(QMenu& menu)
         );
     }
     if (menu.isEmpty()) {
-        menu.addAction(tr("None yet"))->setEnabled(false);
+        menu.addAction(tr("None"))->setEnabled(false);
     }
 }
 
@@ -106,8 +106,8 @@ bool SongDesk::mayClose()
     }
     QMessageBox box(
         QMessageBox::NoIcon,
-        tr("Save the song?"),
-        tr("The song was changed since it was saved."),
+        tr("Save changes?"),
+        tr("The song has unsaved changes."),
         QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel,
         window_
     );
@@ -156,13 +156,13 @@ void SongDesk::open(const QString& path)
         QMessageBox box(
             QMessageBox::NoIcon,
             tr("Recovered"),
-            tr("The program did not end well last time. What was not saved then is open now. Keep "
-               "it, or go back to what was saved?"),
+            tr("Unsaved changes were recovered after a crash. Keep them, or reopen the saved "
+               "version?"),
             QMessageBox::NoButton,
             window_
         );
-        box.addButton(tr("Keep it"), QMessageBox::AcceptRole);
-        const auto* back = box.addButton(tr("Go back"), QMessageBox::DestructiveRole);
+        box.addButton(tr("Keep changes"), QMessageBox::AcceptRole);
+        const auto* back = box.addButton(tr("Reopen saved version"), QMessageBox::DestructiveRole);
         box.exec();
         if (box.clickedButton() == back) {
             if (const auto reverted = session_.document.revert(); !reverted) {
@@ -177,11 +177,9 @@ void SongDesk::afterOpening()
 {
     session_.shown.zoomToAll();
     if (const int guessed = session_.document.guessedClips(); guessed > 0) {
-        session_.say(
-            tr("This song was saved by an older version: what belongs together was told by "
-               "place and length, and guessed for %1. Look at the mic sets once.")
-                .arg(counted(guessed, tr("clip"), tr("clips")))
-        );
+        session_.say(tr("This song is from an older version; grouping was estimated for %1. Check "
+                        "the mic sets.")
+                         .arg(counted(guessed, tr("clip"), tr("clips"))));
     }
     if (!session_.document.troubles().empty()) {
         Q_EMIT session_.failed({ErrorKind::BadInput, session_.document.troubles().front().sentence}

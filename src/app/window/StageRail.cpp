@@ -7,6 +7,9 @@
 
 #include "app/theme/Theme.h"
 
+#include <algorithm>
+#include <span>
+
 namespace orthochron::app {
 
 StageRail::StageRail(std::vector<Entry> entries, QWidget* parent)
@@ -21,13 +24,16 @@ StageRail::StageRail(std::vector<Entry> entries, QWidget* parent)
 
 QRect StageRail::place(int stage) const
 {
-    return {0, 14 + stage * 46, width(), 40};
+    const auto before = std::ranges::count_if(
+        std::span(entries_).first(static_cast<std::size_t>(stage)), &Entry::isOn
+    );
+    return {0, 14 + static_cast<int>(before) * 46, width(), 40};
 }
 
 int StageRail::stageAt(QPoint at) const
 {
     for (int i = 0; i < static_cast<int>(entries_.size()); ++i) {
-        if (place(i).contains(at)) {
+        if (entries_[static_cast<std::size_t>(i)].isOn && place(i).contains(at)) {
             return i;
         }
     }
@@ -37,6 +43,12 @@ int StageRail::stageAt(QPoint at) const
 void StageRail::setCurrent(int stage)
 {
     current_ = stage;
+    update();
+}
+
+void StageRail::setHeldKey(const QString& character)
+{
+    heldKey_ = character;
     update();
 }
 
@@ -56,6 +68,9 @@ void StageRail::paintEvent(QPaintEvent*)
     painter.drawLine(width() - 1, 0, width() - 1, height());
     for (int i = 0; i < static_cast<int>(entries_.size()); ++i) {
         const Entry& entry = entries_[static_cast<std::size_t>(i)];
+        if (!entry.isOn) {
+            continue;
+        }
         const QRect area = place(i);
         const bool isCurrent = i == current_;
         if (isCurrent) {
@@ -70,10 +85,7 @@ void StageRail::paintEvent(QPaintEvent*)
                 QRect(width() - 1, area.top() + 1, 1, area.height() - 1), colours.paper
             );
         }
-        QColor ink = isCurrent ? colours.ink : colours.secondInk;
-        if (!entry.isOn) {
-            ink.setAlpha(130);
-        }
+        const QColor ink = isCurrent ? colours.ink : colours.secondInk;
         painter.setPen(ink);
         painter.setFont(Theme::label(8));
         painter.drawText(
@@ -91,7 +103,9 @@ void StageRail::paintEvent(QPaintEvent*)
     painter.setPen(colours.secondInk);
     painter.setFont(Theme::label(8));
     painter.drawText(
-        QRect(4, height() - 40, width() - 8, 32), Qt::AlignCenter, tr("hold ` for the\nlast stage")
+        QRect(4, height() - 40, width() - 8, 32),
+        Qt::AlignCenter,
+        tr("hold %1 for the\nprevious stage").arg(heldKey_)
     );
 }
 
@@ -110,10 +124,7 @@ void StageRail::mouseMoveEvent(QMouseEvent* event)
         Q_EMIT hint(QString());
         return;
     }
-    const Entry& entry = entries_[static_cast<std::size_t>(stage)];
-    Q_EMIT hint(
-        entry.isOn ? tr("%1 (key %2)").arg(entry.name).arg(stage + 1)
-                   : tr("%1 is not here yet: %2").arg(entry.name, entry.willHold)
+    Q_EMIT hint(tr("%1 (key %2)").arg(entries_[static_cast<std::size_t>(stage)].name).arg(stage + 1)
     );
 }
 

@@ -6,15 +6,14 @@
 
 namespace orthochron::app {
 
-// The nine stages down the left edge, in the order of the work. A dot says one was worked on;
-// those that are not there yet are off and say what they will hold.
+// The stages down the left edge, in the order of the work, each with its digit. A dot says one was
+// worked on; those that are not there yet are not shown.
 class StageRail final : public QWidget {
     Q_OBJECT
 
 public:
     struct Entry {
         QString name;
-        QString willHold;  // for a stage that is off
         bool isOn = true;
         bool isWorkedOn = false;
     };
@@ -23,6 +22,8 @@ public:
     void setCurrent(int stage);
     void setWorkedOn(int stage, bool isWorkedOn);
     [[nodiscard]] int current() const { return current_; }
+    // The character of the key that, held, shows the previous stage.
+    void setHeldKey(const QString& character);
 
 Q_SIGNALS:
     void chosen(int stage);
@@ -41,6 +42,7 @@ private:
 
     std::vector<Entry> entries_;
     int current_ = 0;
+    QString heldKey_;
 };
 
 }  // namespace orthochron::app

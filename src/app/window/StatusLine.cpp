@@ -24,7 +24,7 @@ StatusLine::StatusLine(Session& session, QWidget* parent) : QWidget(parent), ses
     text_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     text_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     layout->addWidget(text_, 1);
-    dismiss_ = new QPushButton(tr("Put away"), this);
+    dismiss_ = new QPushButton(tr("Close"), this);
     dismiss_->setObjectName(QStringLiteral("putAway"));
     dismiss_->setStyleSheet(QStringLiteral("padding:0 8px"));
     layout->addWidget(dismiss_);
@@ -96,20 +96,13 @@ void StatusLine::putRefusalAway()
 
 QString StatusLine::text() const
 {
-    return text_->text();
+    return shown_;
 }
 
 void StatusLine::fill()
 {
     const bool isError = !error_.isEmpty();
-    const QString shown = isError            ? error_
-                          : !said_.isEmpty() ? said_
-                          : !hint_.isEmpty() ? hint_
-                                             : status_;
-    text_->setText(shown);
-    text_->setToolTip(
-        isError ? QStringLiteral("<qt>%1</qt>").arg(shown.toHtmlEscaped()) : QString()
-    );
+    shown_ = isError ? error_ : !said_.isEmpty() ? said_ : !hint_.isEmpty() ? hint_ : status_;
     QPalette colours = QGuiApplication::palette();
     colours.setColor(
         QPalette::WindowText, isError ? Theme::palette().finding : Theme::palette().ink
@@ -128,6 +121,25 @@ void StatusLine::fill()
     findings_->setStyleSheet(
         QStringLiteral("border:0;padding:0 4px;background:transparent;color:%1")
             .arg((count == 0 ? Theme::palette().secondInk : Theme::palette().finding).name())
+    );
+    layout()->activate();
+    elide();
+}
+
+void StatusLine::resizeEvent(QResizeEvent* event)
+{
+    QWidget::resizeEvent(event);
+    elide();
+}
+
+// What does not fit is to be read in the tip.
+void StatusLine::elide()
+{
+    const QString fitting =
+        text_->fontMetrics().elidedText(shown_, Qt::ElideRight, std::max(0, text_->width() - 2));
+    text_->setText(fitting);
+    text_->setToolTip(
+        fitting == shown_ ? QString() : QStringLiteral("<qt>%1</qt>").arg(shown_.toHtmlEscaped())
     );
 }
 

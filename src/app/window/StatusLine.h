@@ -33,8 +33,10 @@ Q_SIGNALS:
 
 protected:
     void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
 
 private:
+    void elide();
     void putErrorAway();
     void putRefusalAway();
     void fill();
@@ -43,6 +45,7 @@ private:
     QLabel* text_ = nullptr;
     QPushButton* findings_ = nullptr;
     QPushButton* dismiss_ = nullptr;
+    QString shown_;  // whole, however much of it there is room for
     QString status_;
     QString hint_;
     QString said_;

@@ -147,11 +147,11 @@ Strip::Strip(Session& session, QWidget* parent) : QWidget(parent), session_(sess
         button->setFocusPolicy(Qt::TabFocus);
         return button;
     };
-    auto* back = tool(QStringLiteral("back"), tr("To the start"));
+    auto* back = tool(QStringLiteral("back"), tr("Go to start"));
     back->setIcon(inkIcon(QStringLiteral("back")));
     play_ = tool(QStringLiteral("play"), tr("Play or stop"));
     play_->setIcon(inkIcon(QStringLiteral("play")));
-    loop_ = tool(QStringLiteral("loop"), tr("Loop the chosen range"));
+    loop_ = tool(QStringLiteral("loop"), tr("Loop selected range"));
     loop_->setIcon(inkIcon(QStringLiteral("loop")));
     loop_->setCheckable(true);
     layout->addSpacing(4);
@@ -169,7 +169,7 @@ Strip::Strip(Session& session, QWidget* parent) : QWidget(parent), session_(sess
     clock_ = label(this, Theme::text(9.5));
     clock_->setFixedWidth(70);
     auto* line = label(this, Theme::label(8.5), true);
-    line->setText(tr("from the beat"));
+    line->setText(tr("detect the beat"));
     layout->addLayout(pair(clock_, line));
     tempo_ = label(this, Theme::text(9.5, QFont::DemiBold));
     meter_ = label(this, Theme::label(8.5), true);
@@ -269,7 +269,7 @@ void Strip::toggleLoop()
     } else if (const auto& range = session_.choice.range()) {
         session_.player.setLoop(engine::LoopRange{range->from, range->to});
     } else {
-        session_.say(tr("Choose a range first: drag in the ruler"));
+        session_.say(tr("Select a range first: drag in the ruler"));
     }
     fill();
 }
@@ -288,7 +288,7 @@ void Strip::fill()
     const QString name = song.name.empty() ? tr("New song") : QString::fromStdString(song.name);
     song_->setText(song_->fontMetrics().elidedText(name, Qt::ElideRight, 164));
     const QString saved = session_.document.path().isEmpty() ? tr("not saved yet")
-                          : session_.document.isChanged()    ? tr("not all saved")
+                          : session_.document.isChanged()    ? tr("unsaved changes")
                                                              : tr("saved");
     const MicSet* set = session_.choice.set();
     const bool isKit = set != nullptr && !set->isLone();

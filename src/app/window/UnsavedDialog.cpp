@@ -61,8 +61,7 @@ UnsavedDialog::UnsavedDialog(std::vector<UnsavedSong> songs, QWidget* parent)
     resize(560, 400);
     auto* layout = new QVBoxLayout(this);
     auto* words = new QLabel(
-        tr("These songs were never given a name. Each stays kept until you save or discard it."),
-        this
+        tr("These songs were never saved. Each is kept until you save or discard it."), this
     );
     words->setWordWrap(true);
     layout->addWidget(words);
@@ -96,8 +95,8 @@ void UnsavedDialog::fill()
 {
     list_->clear();
     for (const UnsavedSong& each : songs_) {
-        const QString name = each.song->name.empty() ? tr("Song without a name")
-                                                     : QString::fromStdString(each.song->name);
+        const QString name =
+            each.song->name.empty() ? tr("Unnamed song") : QString::fromStdString(each.song->name);
         const auto time = QDateTime::fromSecsSinceEpoch(each.secondsSinceEpoch);
         const std::size_t count = each.song->tracks.size();
         QString tracks = count == 1 ? tr("1 track") : tr("%1 tracks").arg(count);
@@ -123,8 +122,8 @@ void UnsavedDialog::discardChosen()
 {
     if (QMessageBox::question(
             this,
-            tr("Discard it?"),
-            tr("What is in it cannot be had back. The takes themselves stay where they are."),
+            tr("Discard song?"),
+            tr("This cannot be undone. Takes are kept."),
             QMessageBox::Discard | QMessageBox::Cancel
         ) != QMessageBox::Discard) {
         return;

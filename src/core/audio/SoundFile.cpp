@@ -69,8 +69,8 @@ Result<void> checkWavLength(const std::filesystem::path& path)
         }
         if (file && std::memcmp(sizes.data(), "ds64", 4) == 0 && claimed > size) {
             return badInput(fmt::format(
-                "{}: is cut short: it claims {} bytes of sound and is {} long; copy it again from "
-                "its source",
+                "{}: is truncated: it declares {} bytes of audio and is {} bytes long; copy it "
+                "again from its source",
                 path.string(),
                 claimed,
                 size
@@ -90,8 +90,8 @@ Result<void> checkWavLength(const std::filesystem::path& path)
         if (std::memcmp(chunk.data(), "data", 4) == 0) {
             if (length != 0 && length != 0xFFFFFFFFU && length > held) {
                 return badInput(fmt::format(
-                    "{}: is cut short: it claims {} bytes of sound and holds {}; copy it again "
-                    "from its source",
+                    "{}: is truncated: it declares {} bytes of audio and contains {}; copy it "
+                    "again from its source",
                     path.string(),
                     length,
                     held
@@ -108,8 +108,7 @@ Result<void> checkFacts(const std::filesystem::path& path, const SoundFacts& fac
 {
     if (facts.rate < kLowestRate || facts.rate > kHighestRate) {
         return badInput(fmt::format(
-            "{}: claims a rate of {:g} Hz; takes are between 8 and 192 kHz, so the file is damaged "
-            "or no take",
+            "{}: declares a rate of {:g} Hz; only 8 to 192 kHz can be used",
             path.string(),
             facts.rate.count()
         ));
@@ -123,7 +122,7 @@ Result<void> checkFacts(const std::filesystem::path& path, const SoundFacts& fac
         ));
     }
     if (facts.frames <= Frames(0)) {
-        return badInput(fmt::format("{}: is empty: there is no sound in it", path.string()));
+        return badInput(fmt::format("{}: is empty; it contains no audio", path.string()));
     }
     std::error_code error;
     const std::uintmax_t size = std::filesystem::file_size(path, error);
@@ -131,7 +130,7 @@ Result<void> checkFacts(const std::filesystem::path& path, const SoundFacts& fac
     const double frames = static_cast<double>(facts.frames.count()) * facts.channels;
     if (!error && frames > 4096.0 * static_cast<double>(size)) {
         return badInput(fmt::format(
-            "{}: claims {} frames in {} bytes, which cannot be; the file is damaged",
+            "{}: declares {} frames in {} bytes; the file is damaged",
             path.string(),
             facts.frames.count(),
             size
@@ -146,22 +145,20 @@ Result<std::unique_ptr<SoundFileReader>> SoundFileReader::open(const std::filesy
 {
     std::error_code error;
     if (!std::filesystem::exists(path, error)) {
-        return badInput(
-            fmt::format("{}: is not there; check the name and the folder", path.string())
-        );
+        return badInput(fmt::format("{}: not found; check the name and the folder", path.string()));
     }
     if (!std::filesystem::is_regular_file(path, error)) {
-        return badInput(fmt::format("{}: is no file that can be read", path.string()));
+        return badInput(fmt::format("{}: is not a regular file", path.string()));
     }
     // Before it is opened: files of the kernel say they are empty, and reading them may never end.
     if (std::filesystem::file_size(path, error) == 0) {
-        return badInput(fmt::format("{}: is empty: there is no sound in it", path.string()));
+        return badInput(fmt::format("{}: is empty; it contains no audio", path.string()));
     }
     std::unique_ptr<SoundFileReader> reader(new SoundFileReader(path));
     const OpenFiles::Hold hold(reader->file_);
     if (hold.handle() == nullptr) {
         return badInput(fmt::format(
-            "{}: cannot be read as sound ({}); check that it plays elsewhere",
+            "{}: cannot be read as audio ({}); check that it plays elsewhere",
             path.string(),
             sf_strerror(nullptr)
         ));
@@ -212,8 +209,7 @@ Result<void> SoundFileReader::read(Frames from, AudioBuffer& into)
     const OpenFiles::Hold hold(file_);
     if (hold.handle() == nullptr) {
         return badInput(fmt::format(
-            "{}: is gone, or another file has taken its place; put the old one back and open the "
-            "song again",
+            "{}: is missing or was replaced; restore the original file and reopen the song",
             path_.string()
         ));
     }
@@ -245,8 +241,8 @@ Result<void> SoundFileReader::readRun(
         if (got != run) {
             position_ = -1;
             return badInput(fmt::format(
-                "{}: is cut short: it claims {} frames and its sound ends at frame {}; copy it "
-                "again from its source",
+                "{}: is truncated: it declares {} frames and ends at frame {}; copy it again from "
+                "its source",
                 path_.string(),
                 facts_.frames.count(),
                 from.count() + done + std::max<std::int64_t>(got, 0)
@@ -267,7 +263,7 @@ Result<void> SoundFileReader::readRun(
                 const auto frame =
                     static_cast<std::int64_t>((bad - used.begin())) / facts_.channels;
                 return badInput(fmt::format(
-                    "{}: holds a sample that is no number at frame {}; repair or replace the file",
+                    "{}: contains an invalid sample at frame {}; repair or replace the file",
                     path_.string(),
                     from.count() + done + frame
                 ));
@@ -296,9 +292,7 @@ Result<PrintFormat> parsePrintFormat(std::string_view word)
     if (word == "flac") {
         return PrintFormat::Flac;
     }
-    return badArgument(
-        fmt::format("format '{}' is not known; use wav16, wav24, wav32f or flac", word)
-    );
+    return badArgument(fmt::format("unknown format '{}'; use wav16, wav24, wav32f or flac", word));
 }
 
 namespace {
@@ -355,7 +349,7 @@ SoundFileWriter::create(const std::filesystem::path& path, const WriteSettings& 
     info.format = containerFor(code, settings);
     if (sf_format_check(&info) == 0) {
         return badArgument(fmt::format(
-            "{}: this format cannot hold {} channels at {:g} Hz; choose another format",
+            "{}: this format cannot hold {} channels at {:g} Hz; use another format",
             path.string(),
             settings.channels,
             settings.rate.count()
@@ -409,7 +403,7 @@ Result<void> SoundFileWriter::write(const AudioBuffer& audio)
     const auto wanted = static_cast<sf_count_t>(frames);
     if (sf_writef_float(handle(file_), interleaved_.data(), wanted) != wanted) {
         return failed(fmt::format(
-            "{}: writing failed ({}); make room on the disk and try again. Nothing was changed",
+            "{}: writing failed ({}); free disk space and try again. Nothing was changed",
             path_.string(),
             sf_strerror(handle(file_))
         ));
@@ -421,7 +415,7 @@ Result<void> SoundFileWriter::close()
 {
     if (sf_close(handle(std::exchange(file_, nullptr))) != 0) {
         return failed(fmt::format(
-            "{}: writing failed at the end; make room on the disk and try again", path_.string()
+            "{}: writing failed at the end; free disk space and try again", path_.string()
         ));
     }
     return {};

@@ -210,7 +210,7 @@ auditJoin(const Song& song, SetId id, PartId join, const Sources& sources)
         static_cast<std::size_t>(std::ranges::find(joins, join, &SetJoin::id) - joins.begin());
     const EditMap map = editMapOf(song, **set);
     if (place >= map.joins.size()) {
-        return badArgument("there is no such join");
+        return badArgument("join not found");
     }
     const SetSound sound(song, **set, sources);
     return checkJoin(sound.input(map), place);
@@ -339,7 +339,7 @@ Result<Song> mendJoin(const Song& song, SetId id, PartId which, const Sources& s
     const auto joins = joinsOf(song, **set);
     const auto found = std::ranges::find(joins, which, &SetJoin::id);
     if (found == joins.end()) {
-        return badArgument("there is no such join");
+        return badArgument("join not found");
     }
     const SetJoin& join = *found;
     std::optional<Song> best;
@@ -364,8 +364,9 @@ Result<Song> mendJoin(const Song& song, SetId id, PartId which, const Sources& s
         }
     }
     if (!best) {
-        return badArgument("no other place, length or shape measures better; listen to it, then "
-                           "accept it or leave it");
+        return badArgument(
+            "no better place, length or shape was found; play the join and accept it, or leave it"
+        );
     }
     return *best;
 }

@@ -41,9 +41,9 @@ Result<void> checkRegular(const fs::path& path)
         return {};
     }
     return badArgument(fmt::format(
-        "{}: is {}, which is never written over; choose another name",
+        "{}: is {} and cannot be overwritten; use another name",
         path.string(),
-        fs::is_directory(status) ? "a folder" : "no ordinary file"
+        fs::is_directory(status) ? "a folder" : "not a regular file"
     ));
 }
 
@@ -208,14 +208,13 @@ Result<void> checkOutputs(std::span<const fs::path> outputs, std::span<const fs:
         const fs::path real = realPath(output);
         if (output.extension() == kSongEnding || real.extension() == kSongEnding) {
             return badArgument(fmt::format(
-                "{}: is the name of a song; give what is printed another ending", output.string()
+                "{}: is a song; use another file extension for the print", output.string()
             ));
         }
         for (const fs::path& input : kept) {
             if (isSameFile(output, input)) {
                 return badArgument(fmt::format(
-                    "{}: is one of the takes this is made from; write into another folder",
-                    output.string()
+                    "{}: is one of the source takes; write to another folder", output.string()
                 ));
             }
         }

@@ -31,7 +31,7 @@ Result<void> makeFolder(const std::filesystem::path& folder)
     std::filesystem::create_directories(folder, error);
     if (error) {
         return failed(
-            fmt::format("{}: the folder cannot be made ({})", folder.string(), error.message())
+            fmt::format("{}: cannot create the folder ({})", folder.string(), error.message())
         );
     }
     return {};
@@ -110,7 +110,7 @@ Result<void> checkFolder(const std::filesystem::path& folder)
         return {};
     }
     return badArgument(fmt::format(
-        "{}: holds other files, or a demo song that was edited; name a new or an empty folder",
+        "{}: contains other files or an edited demo song; use a new or empty folder",
         folder.string()
     ));
 }

@@ -40,7 +40,7 @@ Result<Chosen> freeOf(const Song& song, const ClipChoice& choice)
         }
     }
     if (all == 0) {
-        return badArgument("no clip is chosen");
+        return badArgument("no clip selected");
     }
     if (locked > 0) {
         return badArgument(

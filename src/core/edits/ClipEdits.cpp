@@ -114,7 +114,7 @@ std::vector<Piece> takenOut(std::vector<Piece>& pieces, const IsChosen& isChosen
     return taken;
 }
 
-constexpr const char* kLockedAlong = "a locked clip lies in what would move along; unlock it first";
+constexpr const char* kLockedAlong = "a locked clip would move along; unlock it first";
 
 // From `from` on all moves by `by`.
 struct Shift {
@@ -218,7 +218,7 @@ Result<Song> splitClips(
         edit.pieces(id) = std::move(next);
     }
     if (!isAny) {
-        return badArgument("no place to split lies inside the chosen clips");
+        return badArgument("no place to split inside the selected clips");
     }
     return edit.finish(settings.join);
 }
@@ -295,7 +295,7 @@ Result<Song> trimClips(
     const Frames moved = low > high ? Frames(0) : std::clamp(by, low, high);
     if (moved == Frames(0)) {
         return badArgument(
-            by == Frames(0) ? "the edge was not moved" : "the take reaches no further"
+            by == Frames(0) ? "the edge was not moved" : "no audio beyond the clip's edge"
         );
     }
     for (OpenSet& set : edit.sets()) {
@@ -355,7 +355,7 @@ slipClips(const Song& song, const ClipChoice& choice, Frames by, const HandSetti
     }
     const Frames moved = slipReach(song, choice, by);
     if (moved == Frames(0)) {
-        return badArgument("the take reaches no further");
+        return badArgument("no audio beyond the clip's edge");
     }
     HandEdit edit(song, *chosen);
     for (const auto& [id, clips] : *chosen) {
@@ -380,7 +380,7 @@ moveClips(const Song& song, const ClipChoice& choice, Frames by, const HandSetti
         return std::pair{-clip.at, Frames(std::numeric_limits<std::int64_t>::max() / 4)};
     });
     if (moved == Frames(0)) {
-        return badArgument("the clips are at the song's start already");
+        return badArgument("the clips are already at the song's start");
     }
     HandEdit edit(song, *chosen);
     std::map<TrackId, std::vector<Span>> spans;
@@ -420,9 +420,7 @@ Result<Song> moveToTrack(
     }
     const auto track = song.track(target);
     if (!track || track->isLocked) {
-        return badArgument(
-            track ? "the track is locked; unlock it first" : "there is no such track"
-        );
+        return badArgument(track ? "the track is locked; unlock it first" : "track not found");
     }
     HandEdit edit(song, *chosen);
     std::vector<Piece> moved;
@@ -437,13 +435,12 @@ Result<Song> moveToTrack(
         }
     }
     if (moved.empty()) {
-        return badArgument("the clips are on that track already");
+        return badArgument("the clips are already on that track");
     }
     std::ranges::stable_sort(moved, {}, [](const Piece& piece) { return piece.clip.at; });
     for (std::size_t i = 1; i < moved.size(); ++i) {
         if (moved[i - 1].clip.end() > moved[i].clip.at) {
-            return badArgument(
-                "two of the clips would lie over each other on that track; move them one by one"
+            return badArgument("two of the clips would overlap on that track; move them one by one"
             );
         }
     }
@@ -474,7 +471,7 @@ Result<Song> layCopies(
 )
 {
     if (times < 1 || times > 10'000 || at < Frames(0)) {
-        return badArgument("give a place in the song and 1 to 10000 copies");
+        return badArgument("enter a position in the song and 1 to 10000 copies");
     }
     const Frames length = copied.span.to - copied.span.from;
     HandEdit edit(song, {});
@@ -561,7 +558,7 @@ Result<Song> joinClips(const Song& song, const ClipChoice& choice, const HandSet
         isAny = isAny || joined;
     }
     if (!isAny) {
-        return badArgument("none of the chosen clips goes on in its take where the next begins");
+        return badArgument("selected clips are not consecutive in their take");
     }
     return edit.finish(settings.join);
 }

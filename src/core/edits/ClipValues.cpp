@@ -57,7 +57,7 @@ Result<Song> lockClips(const Song& song, const ClipChoice& choice, bool isLocked
 {
     const Chosen chosen = chosenOf(song, withTheirSet(song, choice));
     if (chosen.empty()) {
-        return badArgument("no clip is chosen");
+        return badArgument("no clip selected");
     }
     return changeEach(song, chosen, [&](Clip& clip) { clip.isLocked = isLocked; });
 }
@@ -215,8 +215,7 @@ Result<Song> fadeClips(const Song& song, const ClipChoice& choice, const FadeCha
         putTrack(next, std::move(track));
     }
     if (!isAny) {
-        return badArgument("no free end among the chosen clips was changed; ends that meet keep "
-                           "their crossfade unless told to fade");
+        return badArgument("nothing changed: these ends are crossfaded");
     }
     return next;
 }

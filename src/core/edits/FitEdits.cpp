@@ -148,7 +148,7 @@ Result<FitOutcome> fitSet(
         return tl::unexpected(preview.error());
     }
     if (preview->performance.hits.empty()) {
-        return badArgument("there are no hits to fit; choose leads and find their hits first");
+        return badArgument("no hits to fit; select leads and find hits first");
     }
     const MicSet& set = *song.set(id);
     if (auto free = refuseLocked(song, set); !free) {
@@ -191,7 +191,7 @@ Result<Song> undoFit(const Song& song, SetId id)
 {
     const MicSet* set = song.set(id);
     if (set == nullptr || !set->recipe) {
-        return badArgument("this mic set has not been fitted");
+        return badArgument("this mic set is not fitted");
     }
     Song next = song;
     auto recorded = set->recipe->recorded;
@@ -213,10 +213,10 @@ std::string sentenceOf(const FitOutcome& outcome)
         sentence += fmt::format(", {} joins", outcome.joins);
     }
     if (outcome.kept > 0) {
-        sentence += fmt::format(", {} hits passed over", outcome.kept);
+        sentence += fmt::format(", {} hits skipped", outcome.kept);
     }
     if (outcome.byHand > 0) {
-        sentence += fmt::format(", {} clips kept as changed by hand", outcome.byHand);
+        sentence += fmt::format(", {} edited clips kept", outcome.byHand);
     }
     return sentence;
 }

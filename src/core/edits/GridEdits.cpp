@@ -36,9 +36,7 @@ Result<Song> setFirstDownbeat(const Song& song, Seconds songTime)
 Result<Song> setGrid(const Song& song, GridSettings grid)
 {
     if (!(grid.swing >= 50.0 && grid.swing <= 75.0)) {
-        return badArgument(
-            fmt::format("a swing of {:g} % cannot be; it is between 50 and 75", grid.swing)
-        );
+        return badArgument(fmt::format("swing must be between 50 and 75 %, not {:g}", grid.swing));
     }
     Song next = song;
     next.grid = grid;

@@ -9,7 +9,7 @@ namespace orthochron {
 Result<Song> addGroove(const Song& song, Groove groove)
 {
     if (groove.isEmpty()) {
-        return badArgument("there is no feel to keep: the groove has no steps");
+        return badArgument("nothing to save: the groove has no steps");
     }
     const std::string name = groove.name.empty() ? "Groove" : groove.name;
     const auto isTaken = [&song](const std::string& wanted) {

@@ -25,15 +25,15 @@ bool canBe(const TimedNote& note)
 Result<Song> takeGuide(const Song& song, MidiGuide guide)
 {
     if (guide.notes.empty()) {
-        return badArgument("a guide without notes guides nobody");
+        return badArgument("the guide has no notes");
     }
     if (guide.notes.size() > kMostGuideNotes) {
-        return badArgument(
-            fmt::format("a guide has at most {} notes, not {}", kMostGuideNotes, guide.notes.size())
-        );
+        return badArgument(fmt::format(
+            "a guide can have at most {} notes, not {}", kMostGuideNotes, guide.notes.size()
+        ));
     }
     if (!std::ranges::all_of(guide.notes, canBe)) {
-        return badArgument("the guide has a note that no song has room for");
+        return badArgument("the guide has a note outside the song's maximum length");
     }
     std::ranges::stable_sort(guide.notes, {}, &TimedNote::at);
     Song next = song;
@@ -44,7 +44,7 @@ Result<Song> takeGuide(const Song& song, MidiGuide guide)
 Result<Song> removeGuide(const Song& song)
 {
     if (!song.guide) {
-        return badArgument("there is no guide to take away");
+        return badArgument("there is no guide to delete");
     }
     Song next = song;
     next.guide = nullptr;
@@ -55,7 +55,7 @@ Result<Song> marksFromGuide(const Song& song, TrackId id)
 {
     const auto track = song.track(id);
     if (!track || !song.guide) {
-        return badArgument(track ? "read a guide first" : "that track is not in the song");
+        return badArgument(track ? "import a guide first" : "that track is not in the song");
     }
     std::vector<Frames> moments;
     auto clip = track->clips.begin();
@@ -72,7 +72,7 @@ Result<Song> marksFromGuide(const Song& song, TrackId id)
         }
     }
     if (moments.empty()) {
-        return badArgument(fmt::format("no note of the guide begins while {} plays", track->name));
+        return badArgument(fmt::format("no guide note starts while {} plays", track->name));
     }
     std::ranges::sort(moments);
     moments.erase(std::unique(moments.begin(), moments.end()), moments.end());

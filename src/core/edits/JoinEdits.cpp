@@ -251,7 +251,7 @@ Result<SetJoin> joinIn(const Song& song, SetId id, PartId join)
     const auto joins = joinsOf(song, **set);
     const auto found = std::ranges::find(joins, join, &SetJoin::id);
     if (found == joins.end()) {
-        return badArgument("there is no such join");
+        return badArgument("join not found");
     }
     return *found;
 }

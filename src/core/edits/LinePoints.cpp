@@ -30,7 +30,7 @@ template<class Change>
 Result<Song> changeLines(const Song& song, const LinePoints& points, const Change& change)
 {
     if (points.empty()) {
-        return badArgument("no point of a line is chosen");
+        return badArgument("no line point selected");
     }
     for (const LinePoint& point : points) {
         if (!isThere(song, point)) {
@@ -142,7 +142,7 @@ Result<Song> placePoints(const Song& song, const LinePoints& points, Frames at)
 {
     for (const auto& [track, indices] : byLine(points)) {
         if (indices.size() > 1) {
-            return badArgument("two points of one line cannot stand at one place");
+            return badArgument("two points of a line cannot be at the same position");
         }
     }
     return changeLines(song, points, [&](LevelLine& line, const Indices& indices) {

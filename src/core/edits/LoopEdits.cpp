@@ -63,10 +63,10 @@ Result<LoopTaken> takeLoop(const Song& song, TrackId track, const LoopCut& cut)
     }
     if (cut.span.from < Frames(0) ||
         cut.span.to - cut.span.from < toFrames(kShortestLoop, song.rate)) {
-        return badArgument("a loop lasts 10 ms at least; choose more of the song");
+        return badArgument("a loop must be at least 10 ms; select more");
     }
     if (cut.times < 1 || cut.times > kMostTimes) {
-        return badArgument("give 1 to 1000 times round");
+        return badArgument("enter 1 to 1000 repeats");
     }
     LoopTaken taken{song, {}};
     Song& next = taken.song;
@@ -87,7 +87,7 @@ Result<LoopTaken> takeLoop(const Song& song, TrackId track, const LoopCut& cut)
         }
     }
     if (!isHeard) {
-        return badArgument("nothing is played there; choose another stretch");
+        return badArgument("nothing plays there; select another range");
     }
     const auto clips = putTogether(song, std::move(pieces), cut.join);
     const auto last = std::ranges::find(next.tracks, set->tracks.back(), [](const auto& each) {

@@ -82,7 +82,7 @@ Result<void> move(MapKnots& all, std::size_t moved, std::size_t lastMoved, Secon
     const Seconds end = all.knots[lastMoved].time + by;
     if ((moved > 0 && begin <= all.knots[before].time) ||
         (isHeld && end >= all.knots[after].time)) {
-        return badArgument("a line lies between the pins beside it");
+        return badArgument("a line must stay between its neighbouring pins");
     }
     if (isHeld) {
         shared(lastMoved, after, end, all.knots[after].time);
@@ -103,7 +103,7 @@ Result<void> move(MapKnots& all, std::size_t moved, std::size_t lastMoved, Secon
 Result<Song> withLine(const Song& song, Beats place, Seconds time, bool isPinned)
 {
     if (!std::isfinite(time.count())) {
-        return badArgument("that is no time in the song");
+        return badArgument("this time is outside the song");
     }
     MapKnots all = knotsOf(song.tempo);
     const std::size_t knot = knotAt(all, song.tempo, place);
@@ -138,10 +138,10 @@ Result<Song> moveLine(const Song& song, Beats place, Seconds time)
 Result<Song> shiftLines(const Song& song, Beats first, Beats last, Seconds by)
 {
     if (last < first) {
-        return badArgument("lines are moved from an earlier one to a later one");
+        return badArgument("the first line must be earlier than the second");
     }
     if (!std::isfinite(by.count())) {
-        return badArgument("that is no time in the song");
+        return badArgument("this time is outside the song");
     }
     MapKnots all = knotsOf(song.tempo);
     const std::size_t from = knotAt(all, song.tempo, first);
@@ -168,7 +168,7 @@ Result<Song> freeLines(const Song& song, std::span<const Beats> places)
         const auto found =
             std::ranges::find_if(all.knots, [&](const MapKnot& knot) { return isAt(knot, place); });
         if (found == all.knots.end()) {
-            return badArgument("there is no pin to take away");
+            return badArgument("there is no pin to delete");
         }
         if (isBarOne(*found)) {
             found->isPinned = false;
@@ -220,7 +220,7 @@ Result<Song> shareUpTo(const Song& song, Beats place, Sharing sharing)
     MapKnots all = knotsOf(song.tempo);
     const std::size_t to = knotAt(all, song.tempo, place);
     if (to == 0) {
-        return badArgument("nothing is tied before that line: there is no time to share");
+        return badArgument("there is no earlier line to start from");
     }
     std::size_t from = to - 1;
     while (from > 0 && !all.knots[from].isPinned && !isBarOne(all.knots[from])) {
@@ -234,10 +234,7 @@ Result<Song> shareUpTo(const Song& song, Beats place, Sharing sharing)
             last->place - first->place, last->time - first->time, song.tempo.bpmAt(place)
         );
         if (!first->rampFrom) {
-            return badArgument(
-                "a ramp to the tempo that goes on from there would begin outside 20 to "
-                "400 bpm"
-            );
+            return badArgument("the ramp would start outside 20 to 400 bpm");
         }
     }
     all.knots.erase(first + 1, last);
@@ -255,7 +252,7 @@ bool isRampUpTo(const TempoMap& map, Beats place)
 Result<Song> setMeterFrom(const Song& song, int bar, Meter meter)
 {
     if (bar < 1) {
-        return badArgument(fmt::format("bar {} lies before the first", bar));
+        return badArgument(fmt::format("bar {} is before the first bar", bar));
     }
     std::map<int, Meter> byBar;
     for (const MeterChange& change : song.tempo.meters()) {
@@ -279,7 +276,7 @@ Result<Song> setTempoOfBar(const Song& song, int bar, double bpm)
 {
     const TempoMap& map = song.tempo;
     if (!(bpm > 0.0)) {
-        return badArgument(fmt::format("{:g} bpm in bar {} cannot be", bpm, bar));
+        return badArgument(fmt::format("{:g} bpm in bar {} is out of range", bpm, bar));
     }
     const Beats from = map.startOfBar(bar);
     const Beats to = map.startOfBar(bar + 1);
@@ -386,7 +383,7 @@ Song takeMap(const Song& song, TempoMap map)
 Result<Song> simplifyMap(const Song& song, Seconds within)
 {
     if (!(within >= Seconds(0.0))) {
-        return badArgument("a map is simplified within 0 ms or more");
+        return badArgument("the tolerance must be 0 ms or more");
     }
     return withKnots(song, simplified(knotsOf(song.tempo), within));
 }

@@ -32,7 +32,7 @@ Result<Song> setDetection(const Song& song, TrackId id, const OnsetSettings& set
         return badArgument("the track is not in the song");
     }
     if (settings.band && !(settings.band->low.count() < settings.band->high.count())) {
-        return badArgument("a band reaches from a lower to a higher frequency");
+        return badArgument("a band must go from a lower to a higher frequency");
     }
     Song next = song;
     Track changed = *track;
@@ -63,9 +63,7 @@ Result<SetAnalysis> analyseSet(const Song& song, SetId id, const Sources& source
     if (std::ranges::none_of(microphones, [](const HeardMicrophone& m) {
             return m.lead.has_value();
         })) {
-        return badArgument(
-            "choose at least one lead first: the microphone that hears a drum before the others"
-        );
+        return badArgument("select at least one lead first: the microphone closest to a drum");
     }
     auto found = analyseMicrophones(microphones, song.rate, work);
     if (!found) {
@@ -234,7 +232,7 @@ Result<void> checkWithinTake(const Song& song, TrackId id, Frames takeTime)
         return badArgument("the track holds no take");
     }
     if (takeTime < Frames(0) || takeTime >= take->frames) {
-        return badArgument(fmt::format("that lies outside the take {}", take->name));
+        return badArgument(fmt::format("this is outside the take {}", take->name));
     }
     return {};
 }
@@ -249,7 +247,7 @@ Result<Song> addMark(const Song& song, TrackId id, Frames takeTime)
     Song next = song;
     Track changed = *song.track(id);
     if (std::ranges::find(changed.marks, takeTime, &Mark::at) != changed.marks.end()) {
-        return badArgument("there is a mark at this sample already");
+        return badArgument("there is already a mark at this sample");
     }
     Mark mark;
     mark.id = MarkId{++next.lastId};
@@ -332,7 +330,7 @@ Result<Song> setMarksWanted(const Song& song, std::span<const WantedPlace> place
     std::map<TrackId, std::map<MarkId, std::optional<Seconds>>> wanted;
     for (const WantedPlace& place : places) {
         if (place.deviation && !(std::abs(place.deviation->count()) <= 1.0)) {
-            return badArgument("a hit can be asked to lie up to a second from its line");
+            return badArgument("a hit can be at most one second from its line");
         }
         wanted[place.track][place.mark] = place.deviation;
     }
@@ -448,7 +446,7 @@ Result<Song> findBeatPoints(const Song& song, SetId id, const Sources& sources)
         putTrack(next, std::move(track));
     }
     if (found == 0) {
-        return badArgument("no flam or slow attack was found; beat points are the starts of hits");
+        return badArgument("no flam or slow attack found; beat points are the starts of hits");
     }
     return next;
 }

@@ -43,7 +43,7 @@ Result<FittedNotes> fitNotes(
 )
 {
     if (heard.empty() || heard.size() != asked.size()) {
-        return badArgument("there are no notes to bring into time");
+        return badArgument("there are no notes to move");
     }
     if (auto valid = validate(request.fit); !valid) {
         return tl::unexpected(valid.error());

@@ -14,12 +14,12 @@ Result<Song> withSection(Song song, Section section)
         return badArgument("a section needs a name");
     }
     if (section.bars.first > section.bars.last) {
-        return badArgument("a section ends no earlier than it begins");
+        return badArgument("a section cannot end before it begins");
     }
     for (const Section& other : song.sections) {
         if (other.bars.first <= section.bars.last && section.bars.first <= other.bars.last) {
             return badArgument(fmt::format(
-                "bars {} to {} belong to the section {} already",
+                "bars {} to {} already belong to section {}",
                 other.bars.first,
                 other.bars.last,
                 other.name

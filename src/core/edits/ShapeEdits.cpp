@@ -77,7 +77,7 @@ faded(const Song& song, const LevelLine& line, const LongFade& fade, const FadeR
         to = fade.length.time ? from + *fade.length.time : barsBefore(map, from, -fade.length.bars);
     }
     if (!(to > from)) {
-        return badArgument("a fade has a length");
+        return badArgument("a fade must be longer than 0");
     }
     if (from < reach.from - milliseconds(1.0) || to > reach.to + milliseconds(1.0)) {
         return badArgument(fmt::format(
@@ -89,7 +89,7 @@ faded(const Song& song, const LevelLine& line, const LongFade& fade, const FadeR
     const HeardLine heard(line, map, song.rate);
     const double level = heard.levelAt(toFrames(fade.isOut ? from : to, song.rate));
     if (level == kSilence) {
-        return badArgument("it is silent there already");
+        return badArgument("it is already silent there");
     }
     LevelLine next = line;
     const LevelPoint loud{fade.isOut ? begin : end, std::clamp(level, kLeastLevel, kMostLevel)};
@@ -121,11 +121,11 @@ Result<void> checkHush(const Hush& hush)
 {
     if (!std::isfinite(hush.from.count()) || !std::isfinite(hush.to.count()) ||
         hush.to - hush.from < HeldPlace(kNoLength)) {
-        return badArgument("a hush of no length silences nothing");
+        return badArgument("a hush must be longer than 0");
     }
     if (!(hush.edge >= Seconds(0.0) && hush.edge <= kLongestHushEdge)) {
         return badArgument(
-            fmt::format("the edge of a hush is at most {:g} s long", kLongestHushEdge.count())
+            fmt::format("the edge of a hush can be at most {:g} s", kLongestHushEdge.count())
         );
     }
     return {};
@@ -150,7 +150,7 @@ Result<Song> onEach(const Song& song, HushId id, const Change& change)
         putTrack(next, std::move(changed));
     }
     if (!isThere) {
-        return badArgument("the hush is not there any more");
+        return badArgument("the hush no longer exists");
     }
     return next;
 }
@@ -232,7 +232,7 @@ Result<Song> fadeLong(
 Result<Song> setEnd(const Song& song, std::optional<Beats> at)
 {
     if (at && !(song.tempo.timeAt(*at) > Seconds(0.0))) {
-        return badArgument("a song does not end before it begins");
+        return badArgument("a song cannot end before it begins");
     }
     Song next = song;
     next.endMark = at;
@@ -277,7 +277,7 @@ Result<Song> addHush(const Song& song, std::span<const TrackId> tracks, const Hu
         return tl::unexpected(checked.error());
     }
     if (tracks.empty()) {
-        return badArgument("choose the tracks that are to be silent");
+        return badArgument("select the tracks to hush");
     }
     if (auto checked = checkHush(hush); !checked) {
         return tl::unexpected(checked.error());
@@ -325,7 +325,7 @@ Result<Song> copyHush(const Song& song, HushId id, double by, int lanes)
 {
     const auto placed = hushOf(song, id);
     if (!placed) {
-        return badArgument("the hush is not there any more");
+        return badArgument("the hush no longer exists");
     }
     std::vector<TrackId> tracks;
     for (std::size_t t = 0; t < song.tracks.size(); ++t) {
@@ -346,10 +346,10 @@ Result<Song> repeatHush(const Song& song, HushId id, int bars, int times)
 {
     const auto placed = hushOf(song, id);
     if (!placed) {
-        return badArgument("the hush is not there any more");
+        return badArgument("the hush no longer exists");
     }
     if (bars < 1 || times < 1 || times > 1000) {
-        return badArgument("say after how many bars, and how many times, it comes again");
+        return badArgument("enter the interval in bars and the number of repeats");
     }
     const TempoMap& map = song.tempo;
     Song next = song;
@@ -459,10 +459,10 @@ Result<HushSwitched> switchHush(const Song& song, std::span<const TrackId> track
         return tl::unexpected(checked.error());
     }
     if (tracks.empty()) {
-        return badArgument("choose the tracks that are to be silent");
+        return badArgument("select the tracks to hush");
     }
     if (span.to <= span.from) {
-        return badArgument("choose the bars that are to be silent");
+        return badArgument("select the bars to hush");
     }
     const bool isAll = std::ranges::all_of(tracks, [&](TrackId id) {
         return isHushed(song, *song.track(id), span);

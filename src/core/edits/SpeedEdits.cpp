@@ -127,7 +127,7 @@ withSpeed(const Song& song, const MicSet& set, const Clip& clip, SpeedLine speed
             return point.speed < kLeastPitchSpeed;
         });
         if (isTooLow) {
-            return badArgument("the pitch alone goes down by 24 semitones, to 25 % of the speed");
+            return badArgument("pitch only stops at −24 semitones (25 % speed)");
         }
         auto time = drawnOutFor(
             changed.time, speed, clip.soundStart, clip.soundStart + clip.length, song.rate
@@ -156,9 +156,7 @@ changeSpeed(const Song& song, const ClipChoice& choice, SpeedKeeps keeps, const 
     std::map<std::tuple<const Treatment*, Frames, Frames>, std::shared_ptr<const Treatment>> made;
     const auto change = [&](const MicSet& set, Clip& clip) -> Result<void> {
         if (clip.isReversed) {
-            return badArgument(
-                "the speed of a clip that runs backwards cannot be changed; turn it round first"
-            );
+            return badArgument("the speed of a reversed clip cannot be changed; reverse it first");
         }
         const Frames begin = clip.soundStart;
         const Frames end = begin + clip.length;
@@ -241,7 +239,7 @@ Result<Song> spinLevel(const Song& song, const ClipChoice& choice, bool followsL
         return spins.up || spins.down;
     });
     if (!isAny) {
-        return badArgument("none of the chosen clips has a spin");
+        return badArgument("none of the selected clips has a spin");
     }
     return changeSpins(song, choice, [&](Spins& spins) { spins.followsLevel = followsLevel; });
 }

@@ -120,7 +120,7 @@ Result<Song> makeSteady(
         return tl::unexpected(steady.error());
     }
     if (song.tempo.tempi().size() == 1 && song.tempo.bpmAt(Beats(0.0)) == bpm) {
-        return badArgument(fmt::format("the song is at a steady {:g} bpm already", bpm));
+        return badArgument(fmt::format("the song is already at a steady {:g} bpm", bpm));
     }
     Song next = song;
     NewIds ids(next.lastId);

@@ -97,7 +97,7 @@ cutAtHits(const Song& song, const StepScope& scope, Frames leadIn, const HandJoi
     const Span whole{Frames(0), song.length()};
     const auto times = markTimes(song, **set, scope.within.value_or(whole), leadIn);
     if (times.empty()) {
-        return badArgument("no hit lies there; choose leads and find their hits first");
+        return badArgument("no hits there; select leads and find hits first");
     }
     ClipChoice free;
     for (const TrackId id : (*set)->tracks) {
@@ -132,7 +132,7 @@ closeGaps(const Song& song, const StepScope& scope, Frames furthest, const HandJ
         }
     }
     if (!isAny) {
-        return badArgument("there is no gap that could be closed from the spare behind it");
+        return badArgument("no gap can be closed: no audio beyond the clip edges");
     }
     return withPieces(song, **set, tracks, join);
 }
@@ -169,7 +169,7 @@ Result<Song> changeJoinsWithin(const Song& song, const StepScope& scope, const J
         }
     }
     if (joins.empty()) {
-        return badArgument("there is no join there");
+        return badArgument("no join there");
     }
     return changeJoins(song, scope.set, joins, change);
 }
@@ -238,7 +238,7 @@ fitClips(const Song& song, SetId id, const ClipChoice& choice, const FitRequest&
     SetPieces tracks = piecesOf(song, **set);
     const PartHits found = firstHits(song, **set);
     if (found.hits.hits.empty()) {
-        return badArgument("no clip of this mic set holds a mark; find hits or add marks first");
+        return badArgument("no clip of this mic set has a mark; find hits or add marks first");
     }
     const Performance performance = judgeSet(song, found.hits, request);
     const Moves moves = planMoves(performance, request.fit);

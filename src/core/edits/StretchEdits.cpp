@@ -83,7 +83,7 @@ Result<Song> moveHitsByStretching(
             return badArgument("that hit is not in the mic set");
         }
         if (hits[move.hit].role != HitRole::Main) {
-            return badArgument("this hit keeps its distance to its main hit; move that one");
+            return badArgument("this hit is attached to its main hit; move the main hit");
         }
         targets[move.hit] = move.target;
         isMoved[move.hit] = true;
@@ -102,7 +102,7 @@ Result<Song> moveHitsByStretching(
         }
         const Frames now = targets[i].value_or(heard.at(i));
         if (before && (isMoved[i] || wasMoved) && now < *before + apart) {
-            return badArgument("a hit cannot be stretched past its neighbour; cut it out instead");
+            return badArgument("a hit cannot be stretched past its neighbour; cut instead");
         }
         before = now;
         wasMoved = isMoved[i];
@@ -206,7 +206,7 @@ Result<Song> fitLoop(const Song& song, ClipId id, double bpm, Frames firstBeat, 
         return badArgument("that clip is not in the song");
     }
     if (!(bpm >= 20.0 && bpm <= 400.0)) {
-        return badArgument("a loop's tempo is from 20 to 400 bpm");
+        return badArgument("a loop's tempo must be 20 to 400 bpm");
     }
     const Clip& clip = placed->clip;
     const double songBpm = song.tempo.bpmAt(song.tempo.beatsAt(toSeconds(clip.at, song.rate)));
@@ -255,7 +255,7 @@ public:
     Result<void> stretch(const MicSet& set, Clip& clip)
     {
         if (clip.isReversed) {
-            return badArgument("a reversed clip cannot be stretched; turn it round first");
+            return badArgument("a reversed clip cannot be stretched; reverse it first");
         }
         const Frames from = clip.sound.takeTimeOf(clip.soundStart);
         const Frames to = clip.sound.takeTimeOf(clip.soundStart + clip.length);
@@ -286,7 +286,7 @@ public:
             clip.at = drawnOut(was.from);
             clip.length = std::max(drawnOut(was.to) - clip.at, Frames(1));
             if (clip.at < Frames(0)) {
-                return badArgument("nothing lies before the song begins");
+                return badArgument("nothing can be placed before the song's start");
             }
         }
         clip.in.length = std::min(clip.in.length, clip.length);
@@ -310,7 +310,7 @@ private:
         treatment.movesFormants = change_.movesFormants.value_or(treatment.movesFormants);
         treatment.material = change_.material.value_or(treatment.material);
         if (treatment.material == Material::Tape && treatment.semitones != 0.0) {
-            return badArgument("with tape the pitch follows the speed; choose another material");
+            return badArgument("with tape the pitch follows the speed; use another material");
         }
         if (change_.ratio) {
             auto time = drawnOut(clip, from, to, *change_.ratio);
@@ -391,11 +391,11 @@ Result<void> validate(const ClipStretch& change)
 {
     if (!change.semitones && !change.movesFormants && !change.material &&
         (!change.ratio || *change.ratio == 1.0)) {
-        return badArgument("nothing would change");
+        return badArgument("nothing to change");
     }
     if (change.semitones && !(std::abs(*change.semitones) <= kMostSemitones)) {
         return badArgument(
-            fmt::format("a clip is moved by at most {:g} semitones up or down", kMostSemitones)
+            fmt::format("a clip can be moved at most {:g} semitones up or down", kMostSemitones)
         );
     }
     if (change.ratio && !(*change.ratio >= 1.0 / kMostRatio && *change.ratio <= kMostRatio)) {

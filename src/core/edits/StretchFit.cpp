@@ -121,11 +121,9 @@ public:
         }
         const Spins spins = spinsOf(clip);
         if (keepsTime(clip) || (!spins.up && !spins.down)) {
-            return badArgument(fmt::format(
-                "a clip of {} has a speed line; take it away, fit, and draw it again, or cut "
-                "instead",
-                track
-            ));
+            return badArgument(
+                fmt::format("a clip of {} has a speed line; delete it first, or cut instead", track)
+            );
         }
         auto [made, isNew] = plain_.try_emplace(clip.sound.treatment.get());
         if (isNew) {
@@ -236,7 +234,8 @@ Result<std::vector<std::vector<Clip>>> stretchedClips(
 )
 {
     if (material == Material::Tape) {
-        return badArgument("with tape a fit would be out of tune; stretch as hits, line or blend");
+        return badArgument("with tape a fit would be out of tune; use hits, single notes or chords"
+        );
     }
     SpinsApart spins;
     std::vector<std::vector<Clip>> plain;
@@ -247,7 +246,7 @@ Result<std::vector<std::vector<Clip>>> stretchedClips(
         for (const Clip& clip : recorded[t]) {
             if (clip.isReversed) {
                 return badArgument(fmt::format(
-                    "a clip of {} is reversed and cannot be stretched to a grid; cut instead", name
+                    "a clip of {} is reversed and cannot be fitted by stretching; cut instead", name
                 ));
             }
             auto without = spins.without(clip, name);

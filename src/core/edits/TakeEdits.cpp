@@ -85,7 +85,7 @@ takeFromFile(const std::filesystem::path& path, Hertz rate, const std::filesyste
 Result<Song> addTakes(const Song& song, std::vector<ImportedTake> takes)
 {
     if (takes.empty()) {
-        return badArgument("there is no take to add");
+        return badArgument("no takes to add");
     }
     Song next = song;
     Frames earliest{0};
@@ -126,13 +126,13 @@ Result<Song> makeSet(const Song& song, const std::vector<TrackId>& tracks, std::
         const MicSet* lone = song.setOf(id);
         if (lone != nullptr && !lone->isLone()) {
             return badArgument(
-                fmt::format("{} is in a mic set already; open that one first", track->name)
+                fmt::format("{} is already in a mic set; ungroup that one first", track->name)
             );
         }
         if (lone != nullptr && !lone->variants.empty()) {
-            return badArgument(fmt::format(
-                "other ways of fitting {} by itself are kept; drop them first", track->name
-            ));
+            return badArgument(
+                fmt::format("{} has stored versions of its own; delete them first", track->name)
+            );
         }
     }
     Song next = song;
@@ -191,7 +191,7 @@ Result<Song> openSet(const Song& song, SetId id)
         return badArgument("the mic set is not in the song");
     }
     if (open->isLone()) {
-        return badArgument("this track is in no mic set");
+        return badArgument("this track is not in a mic set");
     }
     Song next = song;
     std::erase_if(next.sets, [id](const MicSet& set) { return set.id == id; });
@@ -319,7 +319,7 @@ Result<Song> moveTrack(const Song& song, TrackId id, int by)
         return badArgument("the track is not in the song");
     }
     if (target < 0 || target >= count) {
-        return badArgument("the track is at the end of the lanes already");
+        return badArgument("the track is already at the end");
     }
     const TrackId other = next.tracks[static_cast<std::size_t>(target)]->id;
     const MicSet* own = song.setOf(id);
@@ -327,9 +327,7 @@ Result<Song> moveTrack(const Song& song, TrackId id, int by)
     const MicSet* others = song.setOf(other);
     const bool isOtherLone = others == nullptr || others->isLone();
     if (own != others && !(isLone && isOtherLone)) {
-        return badArgument(
-            "a mic set's tracks stay together; open the set to move a track out of it"
-        );
+        return badArgument("tracks of a mic set stay together; ungroup the set to move one out");
     }
     std::swap(
         next.tracks[static_cast<std::size_t>(place)], next.tracks[static_cast<std::size_t>(target)]

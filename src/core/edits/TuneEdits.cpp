@@ -37,8 +37,7 @@ public:
                 continue;
             }
             if (clip.isReversed) {
-                return badArgument("a clip that runs backwards cannot be tuned; turn it round first"
-                );
+                return badArgument("a reversed clip cannot be tuned; reverse it first");
             }
             auto& treatment = made_[clip.sound.treatment];
             if (!treatment) {
@@ -63,8 +62,9 @@ private:
         if (isOfNotes(tuned)) {
             tuned.time = tuning_.time;
         } else if (!tuning_.time.pins().empty()) {
-            return badArgument("the clip was stretched: its notes can be moved in pitch, in time "
-                               "by their pins in Fit");
+            return badArgument(
+                "this clip is stretched: change note pitch here, note timing by pins in Fit"
+            );
         }
         tuned.pitch = tuning_.pitch;
         if (!tuned.pitch.empty() || !tuning_.time.pins().empty() || !clip.sound.treatment) {
@@ -122,7 +122,7 @@ tuneClips(const Song& song, TrackId id, const ClipChoice& chosen, const Treatmen
         putTrack(next, std::move(changed));
     }
     if (!isAny) {
-        return badArgument("no clip here plays the take whose notes these are");
+        return badArgument("no clip here plays the take of these notes");
     }
     if (set == nullptr || !set->recipe || !chosen.empty()) {
         return next;
@@ -188,7 +188,7 @@ Result<Song> forgetNotesByHand(const Song& song, TrackId id, Frames from, Frames
     Track changed = *track;
     changed.notes = withoutNotesByHand(std::move(changed.notes), from, to);
     if (changed.notes == track->notes) {
-        return badArgument("nothing was decided by hand about these notes");
+        return badArgument("these notes have no manual changes");
     }
     Song next = song;
     putTrack(next, std::move(changed));
@@ -202,7 +202,7 @@ Result<Song> setGlide(const Song& song, TrackId id, std::optional<Seconds> glide
         return badArgument("the track is not in the song");
     }
     if (glide && !(*glide >= Seconds(0.0) && *glide <= kLongestGlide)) {
-        return badArgument("a glide takes 0 to 2000 ms");
+        return badArgument("a glide must be 0 to 2000 ms");
     }
     Song next = song;
     Track changed = *track;

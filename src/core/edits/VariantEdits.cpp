@@ -69,14 +69,14 @@ Result<Song> keepVariant(const Song& song, SetId id, std::optional<BarRange> bar
         return badArgument("the mic set is not in the song");
     }
     if (set->variants.size() >= 16) {
-        return badArgument("16 ways are kept already; drop some first");
+        return badArgument("there are already 16 versions; delete some first");
     }
     if (set->variantName.empty()) {
-        set->variantName = "way 1";
+        set->variantName = "version 1";
     }
     set->variants.push_back(std::make_shared<const Variant>(Variant{
         set->variantName, bars, clipsOf(song, *set), set->recipe}));
-    set->variantName = fmt::format("way {}", set->variants.size() + 1);
+    set->variantName = fmt::format("version {}", set->variants.size() + 1);
     return next;
 }
 
@@ -85,11 +85,11 @@ Result<Song> nextVariant(const Song& song, SetId id)
     Song next = song;
     MicSet* set = setIn(next, id);
     if (set == nullptr || set->variants.empty()) {
-        return badArgument("no other way is kept; keep this one first, then try another");
+        return badArgument("no other version is stored; store this one first");
     }
     const auto other = set->variants.front();
     if (other->clips.size() != set->tracks.size()) {
-        return badArgument("the way that was kept is of other tracks than the mic set has now");
+        return badArgument("the stored version has other tracks than the mic set has now");
     }
     auto present = std::make_shared<const Variant>(Variant{
         set->variantName, other->bars, clipsOf(song, *set), set->recipe});
@@ -113,7 +113,7 @@ Result<Song> dropVariants(const Song& song, SetId id)
     Song next = song;
     MicSet* set = setIn(next, id);
     if (set == nullptr || set->variants.empty()) {
-        return badArgument("no other way is kept");
+        return badArgument("no other version is stored");
     }
     set->variants.clear();
     set->variantName.clear();

@@ -32,12 +32,12 @@ bool writeSynced(int file, std::string_view text)
 std::string reasonOf(int code)
 {
     switch (code) {
-    case ENOSPC: return "the disk is full; make room and try again";
+    case ENOSPC: return "the disk is full; free space and try again";
     case EROFS: return "the disk is read-only; save elsewhere";
     case EACCES:
     case EPERM:
-        return "this folder may not be written to; save elsewhere or change its permissions";
-    case ENOENT: return "the folder is not there";
+        return "no permission to write to this folder; save elsewhere or change its permissions";
+    case ENOENT: return "the folder does not exist";
     default: return std::strerror(code);
     }
 }
@@ -97,19 +97,17 @@ Result<std::string> readWhole(const std::filesystem::path& path, std::uintmax_t 
 {
     std::error_code error;
     if (!std::filesystem::exists(path, error)) {
-        return badInput(
-            fmt::format("{}: is not there; check the name and the folder", path.string())
-        );
+        return badInput(fmt::format("{}: not found; check the name and the folder", path.string()));
     }
     // A pipe would hang and a device has no end.
     const std::uintmax_t size =
         std::filesystem::is_regular_file(path, error) ? std::filesystem::file_size(path, error) : 0;
     if (error || !std::filesystem::is_regular_file(path, error)) {
-        return badInput(fmt::format("{}: is no file that can be read", path.string()));
+        return badInput(fmt::format("{}: is not a regular file", path.string()));
     }
     if (size > limit) {
         return badInput(
-            fmt::format("{}: is {} bytes long, more than such a file can be", path.string(), size)
+            fmt::format("{}: is {} bytes long, too large for such a file", path.string(), size)
         );
     }
     std::ifstream file(path, std::ios::binary);

@@ -262,12 +262,12 @@ ListPool<T>::made(JsonReader& read, const WrittenList<T>& list, std::span<const 
     } else if (auto whole = patched<T>(other, list.diff)) {
         items = std::move(*whole);
     } else {
-        read.fail("a list names items that the one it is told from does not have");
+        read.fail("a list names items that its base list does not have");
     }
     putInOrder(read, items);
     work_ += items.size();
     if (work_ > kMostWork || items.size() > kManyItems) {
-        read.fail("it holds more clips or marks than a song can have");
+        read.fail("it contains more clips or marks than a song can have");
     }
     return items;
 }

@@ -88,7 +88,7 @@ Json grooveJson(const Groove& groove)
 Result<Groove> grooveFromJson(const Json& json, const std::string& name)
 {
     const auto damaged = [&] {
-        return badInput(fmt::format("{}: is no groove, or is damaged; export it again", name));
+        return badInput(fmt::format("{}: is not a groove or is damaged; export it again", name));
     };
     if (!json.is_object() || json.value("format", Json()) != kGrooveFormatName ||
         !isWithin(json, "version", 1, 1) || !json.contains("steps") || !json["steps"].is_array() ||
@@ -134,9 +134,7 @@ Result<Groove> readGroove(const std::filesystem::path& path, Meter meter, GridSe
         return tl::unexpected(midi.error());
     }
     if (midi->notes.empty()) {
-        return badInput(
-            fmt::format("{}: holds no notes, so there is no groove in it", path.string())
-        );
+        return badInput(fmt::format("{}: contains no notes, so no groove", path.string()));
     }
     auto groove =
         grooveFromNotes(*midi, midi->meters.empty() ? meter : midi->meters.front().second, grid);
@@ -153,7 +151,8 @@ Result<void> writeGroove(const Groove& groove, const std::filesystem::path& path
         return writeAtomically(path, grooveJson(groove).dump(2));
     }
     if (path.extension() != ".mid") {
-        return badArgument(fmt::format("{}: a groove is written as .json or .mid", path.string()));
+        return badArgument(fmt::format("{}: a groove must be saved as .json or .mid", path.string())
+        );
     }
     // The second bar of two: a stroke ahead of the first beat then has somewhere to stand.
     MidiFile midi;

@@ -40,7 +40,7 @@ std::vector<Groove> groovesIn(const fs::path& folder)
 Result<void> keepGroove(const Groove& groove, const fs::path& folder)
 {
     if (groove.isEmpty() || groove.name.empty()) {
-        return badArgument("a groove needs a name and hits to be kept");
+        return badArgument("a groove needs a name and hits");
     }
     std::error_code error;
     fs::create_directories(folder, error);
@@ -55,7 +55,7 @@ Result<void> forgetGroove(const std::string& name, const fs::path& folder)
     std::error_code error;
     if (name.empty() || !fs::remove(fileOf(name, folder), error)) {
         return error ? failed(fmt::format("{}: {}", folder.string(), error.message()))
-                     : badArgument(fmt::format("no groove named {} is kept", name));
+                     : badArgument(fmt::format("no groove named {} is saved", name));
     }
     return {};
 }

@@ -16,8 +16,8 @@ Result<MidiGuide> readGuide(const std::filesystem::path& path)
         return badInput(fmt::format(
             "{}: {}",
             path.string(),
-            midi->notes.empty() ? "holds no notes"
-                                : fmt::format("holds more than {} notes", kMostGuideNotes)
+            midi->notes.empty() ? "contains no notes"
+                                : fmt::format("contains more than {} notes", kMostGuideNotes)
         ));
     }
     const MidiTimes times(midi->tempi);
@@ -27,7 +27,7 @@ Result<MidiGuide> readGuide(const std::filesystem::path& path)
         const Seconds at = times.timeAt(note.at);
         const Seconds end = times.timeAt(note.at + note.length);
         if (end > kLatestGuideNote) {
-            return badInput(fmt::format("{}: has notes after a day", path.string()));
+            return badInput(fmt::format("{}: has notes later than 24 hours", path.string()));
         }
         guide.notes.push_back({at, end - at, note.key, note.velocity, note.channel});
     }

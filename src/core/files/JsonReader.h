@@ -104,7 +104,7 @@ public:
         // Far more than anybody types: whatever could be saved can be opened.
         constexpr std::size_t kLongest = 1U << 20U;
         if (!json.is_string() || json.get_ref<const std::string&>().size() > kLongest) {
-            fail("a text is expected");
+            fail("text is expected");
             return {};
         }
         return json.get<std::string>();
@@ -142,7 +142,7 @@ public:
 private:
     static constexpr std::int64_t kMostFrames = std::int64_t{1} << 44U;
     std::string name_;
-    std::string place_ = "its beginning";
+    std::string place_ = "its start";
     std::optional<std::string> error_;
 };
 

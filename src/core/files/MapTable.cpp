@@ -128,9 +128,9 @@ Result<void> writeMapTable(
 {
     const bool isTable = path.extension() == ".csv";
     if (!isTable && path.extension() != ".json") {
-        return badArgument(fmt::format(
-            "{}: a map is written to a file that ends in .mid, .csv or .json", path.string()
-        ));
+        return badArgument(
+            fmt::format("{}: a tempo map must be saved as .mid, .csv or .json", path.string())
+        );
     }
     const auto lines = linesOf(map, end);
     return writeAtomically(path, isTable ? asTable(lines) : asJson(map, lines, parts));

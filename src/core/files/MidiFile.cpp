@@ -150,7 +150,8 @@ Result<MidiFile> readMidi(const std::filesystem::path& path)
         return tl::unexpected(text.error());
     }
     const auto damaged =
-        badInput(fmt::format("{}: is no MIDI file, or is damaged; export it again", path.string()));
+        badInput(fmt::format("{}: is not a MIDI file or is damaged; export it again", path.string())
+        );
     Bytes bytes(*text);
     if (bytes.take(4) != "MThd" || bytes.number(4) != 6) {
         return damaged;
@@ -158,16 +159,14 @@ Result<MidiFile> readMidi(const std::filesystem::path& path)
     const std::uint32_t format = bytes.number(2);
     if (format > 1 && !bytes.isOver()) {
         return badInput(fmt::format(
-            "{}: holds several pieces in one file (format {}); export them one by one",
-            path.string(),
-            format
+            "{}: contains several songs (format {}); export them one by one", path.string(), format
         ));
     }
     const std::uint32_t trackCount = bytes.number(2);
     const std::uint32_t division = bytes.number(2);
     if (division == 0 || (division & 0x8000U) != 0) {
         return badInput(fmt::format(
-            "{}: counts in seconds, not in beats; export it with a tempo track", path.string()
+            "{}: is timed in seconds, not beats; export it with a tempo track", path.string()
         ));
     }
     Events events;

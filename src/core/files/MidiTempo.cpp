@@ -132,7 +132,7 @@ Result<TempoMap> readMidiTempo(const std::filesystem::path& path, Meter meter, S
     );
     if (!map) {
         return badInput(fmt::format(
-            "{}: holds a tempo map that cannot be used: {}", path.string(), map.error().message
+            "{}: contains a tempo map that cannot be used: {}", path.string(), map.error().message
         ));
     }
     return map;
@@ -141,9 +141,7 @@ Result<TempoMap> readMidiTempo(const std::filesystem::path& path, Meter meter, S
 Result<void> checkMidiName(const std::filesystem::path& path)
 {
     if (path.extension() != ".mid" && path.extension() != ".midi") {
-        return badArgument(
-            fmt::format("{}: a map is written to a file that ends in .mid", path.string())
-        );
+        return badArgument(fmt::format("{}: a tempo map must be saved as .mid", path.string()));
     }
     return {};
 }
@@ -179,8 +177,8 @@ Result<LeadIn> leadInOf(Seconds time, double bpm, Beats pickUp)
         }
     }
     return badArgument(fmt::format(
-        "the first bar line or pick-up is {:.1f} ms after the song\'s start: no tempo leads there; "
-        "move it onto the start",
+        "the first bar line or pick-up is {:.1f} ms after the song\'s start, too close for a "
+        "tempo; move it to the start",
         inMilliseconds(time)
     ));
 }

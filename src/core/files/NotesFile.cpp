@@ -25,7 +25,7 @@ Result<double> numberOf(const Json& json, const char* key, double low, double hi
     }
     const double value = found->is_number() ? found->get<double>() : std::nan("");
     if (!(value >= low && value <= high)) {
-        return badInput(fmt::format("'{}' is no number from {:g} to {:g}", key, low, high));
+        return badInput(fmt::format("'{}' must be a number from {:g} to {:g}", key, low, high));
     }
     return value;
 }
@@ -33,13 +33,13 @@ Result<double> numberOf(const Json& json, const char* key, double low, double hi
 Result<NoteChange> changeOf(const Json& json, Hertz rate)
 {
     if (!json.is_object() || !json.contains("start_s")) {
-        return badInput("is no object with 'start_s'");
+        return badInput("must be an object with 'start_s'");
     }
     constexpr std::array kKnown{
         "start_s", "semitones", "cents", "formants", "new_start_s", "new_end_s"};
     for (const auto& [key, value] : json.items()) {
         if (std::ranges::find(kKnown, key) == kKnown.end()) {
-            return badInput(fmt::format("'{}' is nothing that can be changed", key));
+            return badInput(fmt::format("unknown field '{}'", key));
         }
     }
     NoteChange change;
@@ -70,7 +70,7 @@ Result<NoteChange> changeOf(const Json& json, Hertz rate)
     if (json.contains("formants")) {
         const Json& formants = json["formants"];
         if (formants != "keep" && formants != "move") {
-            return badInput("'formants' is \"keep\" or \"move\"");
+            return badInput("'formants' must be \"keep\" or \"move\"");
         }
         change.movesFormants = formants == "move";
     }
@@ -88,7 +88,7 @@ Result<std::vector<NoteChange>> readNoteChanges(const std::filesystem::path& pat
     const Json json = parseJson(*text);
     if (!json.is_array()) {
         return badInput(fmt::format(
-            "{}: is no list of changes to notes; write [{{\"start_s\": 1.5, \"cents\": 30}}, ...]",
+            "{}: is not a list of note changes; write [{{\"start_s\": 1.5, \"cents\": 30}}, ...]",
             path.string()
         ));
     }

@@ -25,14 +25,15 @@ Result<TimeMap> readPins(const std::filesystem::path& path, Hertz rate)
     const nlohmann::json json = parseJson(*text);
     if (!json.is_array() || json.empty()) {
         return badInput(fmt::format(
-            "{}: is no list of pins; write [[source seconds, target seconds], ...]", path.string()
+            "{}: is not a list of pins; write [[source seconds, target seconds], ...]",
+            path.string()
         ));
     }
     std::vector<Pin> pins;
     for (const nlohmann::json& pin : json) {
         if (!pin.is_array() || pin.size() != 2 || !isTime(pin[0]) || !isTime(pin[1])) {
             return badInput(fmt::format(
-                "{}: pin {} is not two times in seconds, from 0 to {:g}",
+                "{}: pin {} must be two times in seconds, from 0 to {:g}",
                 path.string(),
                 pins.size() + 1,
                 kLatestSeconds
@@ -46,7 +47,7 @@ Result<TimeMap> readPins(const std::filesystem::path& path, Hertz rate)
             const Pin& before = pins[pins.size() - 2];
             if (pins.back().take <= before.take || pins.back().sound <= before.sound) {
                 return badInput(fmt::format(
-                    "{}: pin {} does not lie after the one before it in both times",
+                    "{}: pin {} must be later than the previous one in both times",
                     path.string(),
                     pins.size()
                 ));

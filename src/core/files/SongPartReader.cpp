@@ -244,7 +244,7 @@ std::shared_ptr<const MidiGuide> guideFrom(JsonReader& read, const Json& json)
         );
     }
     if (guide->notes.empty() || !std::ranges::is_sorted(guide->notes, {}, &TimedNote::at)) {
-        read.fail("its guide has no notes, or not in order");
+        read.fail("its guide has no notes, or they are not in order");
     }
     return guide;
 }
@@ -261,7 +261,7 @@ std::vector<NoteByHand> notesFrom(JsonReader& read, const Json& json)
             static_cast<int>(read.whole(read.item(each, 3), -kMostOctaves, kMostOctaves));
         note.pitch = read.number(read.item(each, 4), 0.0, 127.0);
         if (note.end <= note.start || (!notes.empty() && note.start < notes.back().end)) {
-            read.fail("notes decided by hand lie over each other");
+            read.fail("notes edited by hand overlap");
         }
         notes.push_back(note);
     }
@@ -309,7 +309,7 @@ FitRecipe recipeSettingsFrom(JsonReader& read, const Json& json)
     if (const Json* way = read.find(json, "way")) {
         const std::string method = read.text(read.field(*way, "method"));
         if (method != "cut" && method != "stretch") {
-            read.fail(fmt::format("'{}' is no way to fit", method));
+            read.fail(fmt::format("unknown fit method '{}'", method));
         }
         recipe.way.method = method == "stretch" ? FitMethod::Stretch : FitMethod::Cut;
         recipe.way.material = read.checked(parseMaterial(read.text(read.field(*way, "material"))));

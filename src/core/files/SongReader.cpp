@@ -202,7 +202,7 @@ void checkReferences(JsonReader& read, const Song& song, const Song& before)
                 }
             }
             if (variant->clips.size() != set.tracks.size()) {
-                read.fail("another way of fitting does not match its mic set");
+                read.fail("a stored version does not match its mic set");
             }
         }
         for (const TrackId id : set.tracks) {
@@ -544,14 +544,14 @@ Result<SongDocument> readSong(std::string_view text, const std::string& name)
     Json json = reading.parse(documents.front());
     if (json.is_discarded() || !json.is_object() || json.value("format", Json()) != kFormatName) {
         return badInput(fmt::format(
-            "{}: is no Orthochron song, or is damaged; open its autosave or a copy", name
+            "{}: is not an Orthochron song or is damaged; open its autosave or a copy", name
         ));
     }
     const std::int64_t version = read.whole(read.field(json, "version"), 0, 1'000'000);
     if (version > kSongFormat) {
         return badInput(fmt::format(
-            "{}: was saved by a newer Orthochron (format {}, this one reads {}); open it with that "
-            "one",
+            "{}: was saved by a newer Orthochron (format {}, this one reads {}); open it with the "
+            "newer version",
             name,
             version,
             kSongFormat

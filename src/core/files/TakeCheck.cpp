@@ -41,8 +41,8 @@ fs::path entryOf(const fs::path& folder, const fs::path& file)
 std::string changedSentence(const fs::path& path)
 {
     return fmt::format(
-        "{}: has changed since it was brought in; bring the old file back or import the new one "
-        "as a take of its own",
+        "{}: has changed since import; restore the original file or import the new one as a new "
+        "take",
         path.string()
     );
 }
@@ -53,9 +53,7 @@ std::optional<TakeTrouble> troubleAtAGlance(const Take& take, const fs::path& pa
     std::error_code error;
     if (!fs::exists(path, error)) {
         return TakeTrouble{
-            take.id,
-            true,
-            fmt::format("{}: is missing; put it back or show where it is now", path.string())};
+            take.id, true, fmt::format("{}: is missing; restore it or locate it", path.string())};
     }
     if (fs::file_size(path, error) != take.bytes) {
         return TakeTrouble{take.id, false, changedSentence(path)};
@@ -80,7 +78,7 @@ std::string KnownHashes::find(const fs::path& file) const
 {
     constexpr std::uintmax_t kLargest = 4096;
     const auto stamp = stampOf(file);
-    const auto text = folder_.empty() ? Result<std::string>(failed("nothing is kept"))
+    const auto text = folder_.empty() ? Result<std::string>(failed("nothing kept"))
                                       : readWhole(entryOf(folder_, file), kLargest);
     if (!text || !stamp) {
         return {};

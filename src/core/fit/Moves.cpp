@@ -15,14 +15,11 @@ Result<void> validate(const FitSettings& settings)
     });
     if (!isPart(settings.drift) || !isPart(settings.feel) || !isPart(settings.stray) ||
         !isPart(settings.grooveAmount) || !ownArePart) {
-        return badArgument(
-            "drift, feel and stray are taken out, and a groove is applied, by 0 to 100 percent"
-        );
+        return badArgument("drift, feel, stray and groove amounts must be 0 to 100 percent");
     }
     const auto isTime = [](Seconds value) { return value.count() >= 0.0 && value.count() <= 10.0; };
     if (!isTime(settings.leaveWithin) || !isTime(settings.furthest) || !isTime(settings.humanise)) {
-        return badArgument("tolerance, furthest move and humanising are times from 0 to 10 seconds"
-        );
+        return badArgument("tolerance, maximum move and humanise must be 0 to 10 seconds");
     }
     return {};
 }

@@ -40,9 +40,9 @@ Result<FadeShape> parseFadeShape(std::string_view word)
             return shape;
         }
     }
-    return badArgument(fmt::format(
-        "crossfade shape '{}' is not known; use matched, equal-power or equal-gain", word
-    ));
+    return badArgument(
+        fmt::format("unknown crossfade shape '{}'; use matched, equal-power or equal-gain", word)
+    );
 }
 
 std::string_view fadeShapeWord(FadeShape shape)

@@ -289,10 +289,10 @@ Result<void> validate(const JoinSettings& settings)
         return value.count() >= 0.0 && value.count() <= most;
     };
     if (!isWithin(settings.leadIn, 0.1)) {
-        return badArgument("the lead-in is a time from 0 to 100 ms");
+        return badArgument("the lead-in must be 0 to 100 ms");
     }
     if (!isWithin(settings.crossfade, 0.5)) {
-        return badArgument("a crossfade is from 0 to 500 ms long");
+        return badArgument("a crossfade must be 0 to 500 ms");
     }
     return {};
 }

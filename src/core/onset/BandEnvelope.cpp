@@ -281,7 +281,7 @@ Result<void> readBlock(
             return read;
         }
         if (!areFinite(into)) {
-            return badInput("the sound holds a sample that is no number");
+            return badInput("the audio contains an invalid sample");
         }
     }
     return {};

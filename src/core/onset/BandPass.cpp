@@ -51,11 +51,11 @@ Result<std::vector<float>>
 bandPassed(std::span<const float> samples, Hertz rate, const FrequencyBand& band)
 {
     if (!(band.low.count() >= 0.0 && band.high.count() > band.low.count())) {
-        return badArgument("a band reaches from a lower to a higher frequency");
+        return badArgument("a band must go from a lower to a higher frequency");
     }
     if (band.low.count() >= 0.5 * rate.count()) {
         return badArgument(fmt::format(
-            "the band begins at {:g} Hz, above what a rate of {:g} Hz holds",
+            "the band starts at {:g} Hz, too high for a rate of {:g} Hz",
             band.low.count(),
             rate.count()
         ));

@@ -244,7 +244,7 @@ Result<std::vector<LeadAnalysis>> analyseMicrophones(
 )
 {
     if (microphones.empty()) {
-        return badArgument("there is nothing to listen to");
+        return badArgument("there is nothing to analyse");
     }
     if (auto can = checkAnalysed(rate); !can) {
         return tl::unexpected(can.error());

@@ -361,11 +361,11 @@ pickOnsets(std::span<const OnsetCandidate> candidates, Hertz rate, const OnsetSe
 {
     if (!(settings.sensitivity >= 0.0 && settings.sensitivity <= 100.0)) {
         return badArgument(
-            fmt::format("sensitivity {:g} is not within 0 to 100", settings.sensitivity)
+            fmt::format("sensitivity must be 0 to 100, not {:g}", settings.sensitivity)
         );
     }
     if (!(settings.minGap.count() >= 0.0 && settings.minGap.count() <= 10.0)) {
-        return badArgument("the smallest gap is between 0 and 10 seconds");
+        return badArgument("the minimum gap must be 0 to 10 seconds");
     }
     const double threshold = thresholdOf(settings);
     const double least = leastConfidence(settings);

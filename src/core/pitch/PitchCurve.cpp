@@ -399,8 +399,8 @@ Result<std::vector<PitchFrame>> pitchWhere(
     const double high = settings.high.count();
     if (!(low >= 20.0 && high <= 4000.0 && low * 1.5 <= high)) {
         return badArgument(fmt::format(
-            "pitch is looked for from 20 to 4000 Hz, over half an octave at least, not from {:g} "
-            "to {:g}",
+            "the pitch range must lie within 20 to 4000 Hz and span half an octave, not {:g} to "
+            "{:g}",
             low,
             high
         ));

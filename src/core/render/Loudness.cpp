@@ -15,7 +15,7 @@ loudnessOf(const Song& song, const Sources& sources, Frames from, Frames to, con
 {
     constexpr Frames kBlock(32768);
     if (to <= from) {
-        return badArgument("there is no span to measure the loudness of");
+        return badArgument("nothing to measure loudness on");
     }
     const auto free = [](ebur128_state* state) { ebur128_destroy(&state); };
     const std::unique_ptr<ebur128_state, decltype(free)> meter(

@@ -96,7 +96,7 @@ Result<void> check(
 )
 {
     if (settings.to <= settings.from) {
-        return badArgument("there is nothing to print: the range is empty");
+        return badArgument("nothing to print: the range is empty");
     }
     return checkOutputs(paths, sources.files());
 }

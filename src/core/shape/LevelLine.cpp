@@ -70,14 +70,14 @@ Result<void> checkLine(const LevelLine& line)
             point.level == kSilence || (point.level >= kLeastLevel && point.level <= kMostLevel);
         if (!isLevel) {
             return badArgument(fmt::format(
-                "a level is silence, or from {:g} to {:g} dB, not {:g}",
+                "a level must be silence or {:g} to {:g} dB, not {:g}",
                 kLeastLevel,
                 kMostLevel,
                 point.level
             ));
         }
         if (!std::isfinite(point.at.count()) || !(std::abs(point.bend) <= kMostBend)) {
-            return badArgument("a point of a level line stands nowhere");
+            return badArgument("a level line point has no valid position");
         }
         if (i > 0 && point.at <= line.points[i - 1].at) {
             return badArgument("the points of a level line are not in order");

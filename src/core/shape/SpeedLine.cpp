@@ -31,13 +31,13 @@ Result<SpeedLine>
 SpeedLine::through(std::vector<SpeedPoint> points, bool followsLevel, std::optional<Frames> same)
 {
     if (points.size() == 1) {
-        return badArgument("a speed line has a beginning and an end");
+        return badArgument("a speed line needs a start and an end");
     }
     SpeedLine line;
     for (std::size_t i = 0; i < points.size(); ++i) {
         if (!(points[i].speed >= 0.0 && points[i].speed <= kMostSpeed) ||
             !(std::abs(points[i].bend) <= kMostBend)) {
-            return badArgument("a speed goes from standing still to four times");
+            return badArgument("a speed must be 0 to 400 %");
         }
         if (i == 0) {
             line.places_.push_back(static_cast<double>(points[i].at.count()));

@@ -7,7 +7,7 @@ Result<SpeedLine> speedOf(const Spins& spins, Frames begin, Frames end)
     const Frames up = spins.up ? spins.up->length : Frames(0);
     const Frames down = spins.down ? spins.down->length : Frames(0);
     if ((spins.up && up <= Frames(0)) || (spins.down && down <= Frames(0))) {
-        return badArgument("a spin of no length turns nothing");
+        return badArgument("a spin must be longer than 0");
     }
     if (up + down > end - begin) {
         return badArgument("the spin is longer than its clip");

@@ -19,15 +19,22 @@ StrainLimits strainLimits(Material material)
 
 Result<Material> parseMaterial(std::string_view word)
 {
+    // As they are called on screen.
+    if (word == "single-notes") {
+        return Material::Line;
+    }
+    if (word == "chords") {
+        return Material::Blend;
+    }
     for (const Material material :
          {Material::Hits, Material::Line, Material::Blend, Material::Tape}) {
         if (word == materialWord(material)) {
             return material;
         }
     }
-    return badArgument(
-        fmt::format("material '{}' is not known; use hits, line, blend or tape", word)
-    );
+    return badArgument(fmt::format(
+        "unknown material '{}'; use hits, single-notes (line), chords (blend) or tape", word
+    ));
 }
 
 std::string_view materialWord(Material material)

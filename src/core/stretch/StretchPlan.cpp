@@ -131,7 +131,7 @@ planEven(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate)
 {
     if (!(std::abs(treatment.semitones) <= kMostSemitones)) {
         return badArgument(fmt::format(
-            "a sound is moved by at most {:g} semitones up or down, not by {:g}",
+            "the pitch can move at most {:g} semitones up or down, not {:g}",
             kMostSemitones,
             treatment.semitones
         ));
@@ -160,7 +160,7 @@ planEven(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate)
     }
     case Material::Tape:
         if (treatment.semitones != 0.0) {
-            return badArgument("with tape the pitch follows the speed; choose another material");
+            return badArgument("with tape the pitch follows the speed; use another material");
         }
         return planTape(treatment);
     case Material::Blend: break;
@@ -174,7 +174,7 @@ Result<std::shared_ptr<StretchPlan>>
 planStretch(const Treatment& treatment, std::vector<Channel> witnesses, Hertz rate)
 {
     if (!treatment.pitch.empty() && treatment.material != Material::Line) {
-        return badArgument("only a line has notes that can be moved one by one");
+        return badArgument("only single notes can be moved one by one");
     }
     auto plan = planEven(treatment, std::move(witnesses), rate);
     if (!plan || treatment.speed.isEmpty()) {

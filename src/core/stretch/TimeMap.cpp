@@ -32,7 +32,7 @@ Result<TimeMap> TimeMap::through(std::vector<Pin> pins)
 {
     for (std::size_t i = 1; i < pins.size(); ++i) {
         if (pins[i].take <= pins[i - 1].take || pins[i].sound <= pins[i - 1].sound) {
-            return badArgument("the pins of a time map ascend in both times");
+            return badArgument("the pins of a time map must ascend in both times");
         }
     }
     TimeMap map;

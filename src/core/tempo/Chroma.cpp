@@ -132,7 +132,7 @@ Result<Chroma> chromaOf(const Channel& channel, Hertz rate, const Work& work)
         soxr_create(rate.count(), kRate, 1, nullptr, nullptr, &quality, nullptr), soxr_delete
     );
     if (!resampler) {
-        return failed("there is no memory to listen for chords");
+        return failed("not enough memory to analyse chords");
     }
     std::vector<float> slow(static_cast<std::size_t>(kBlock));
     const auto read = forEachBlock(

@@ -49,7 +49,7 @@ Result<LoopSeam>
 nearestSeam(const Channel& channel, Hertz rate, Frames from, Frames to, Seconds reach)
 {
     if (to <= from) {
-        return badArgument("a loop ends behind its beginning");
+        return badArgument("a loop must end after its start");
     }
     const std::int64_t half = toFrames(kHalf, rate).count();
     const std::int64_t most = std::min(

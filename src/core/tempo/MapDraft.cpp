@@ -190,13 +190,13 @@ std::size_t nearestTo(std::span<const PlacedBeat> beats, Seconds time)
 Result<void> validate(std::span<const Channel> takes, Hertz rate, const DraftSettings& settings)
 {
     if (takes.empty()) {
-        return badArgument("a tempo map is drafted from at least one take");
+        return badArgument("a tempo map needs at least one take");
     }
     if (auto valid = validate(settings.range); !valid) {
         return valid;
     }
     if (settings.bpm && !(*settings.bpm >= 20.0 && *settings.bpm <= 400.0)) {
-        return badArgument(fmt::format("{:g} bpm: a tempo is between 20 and 400", *settings.bpm));
+        return badArgument(fmt::format("{:g} bpm: a tempo must be 20 to 400 bpm", *settings.bpm));
     }
     Frames longest{0};
     for (const Channel& take : takes) {
@@ -204,9 +204,9 @@ Result<void> validate(std::span<const Channel> takes, Hertz rate, const DraftSet
     }
     const Seconds first = settings.firstDownbeat.value_or(Seconds(0.0));
     if (!(first >= Seconds(0.0) && first <= toSeconds(longest, rate))) {
-        return badArgument(fmt::format(
-            "the first downbeat, {:g} s, is not within what was recorded", first.count()
-        ));
+        return badArgument(
+            fmt::format("the first downbeat, {:g} s, is outside the recording", first.count())
+        );
     }
     // Says what is wrong with a meter.
     const auto meter = TempoMap::steady(120.0, settings.meter, Seconds(0.0));
@@ -242,7 +242,7 @@ MapDraft nothing(const DraftSettings& settings)
     MapDraft draft;
     draft.tried = settings.bpm ? fmt::format("no beats were found at about {:g} bpm", *settings.bpm)
                                : fmt::format(
-                                     "no tempo stands out between {:g} and {:g} bpm",
+                                     "no clear tempo between {:g} and {:g} bpm",
                                      settings.range.least,
                                      settings.range.most
                                  );

@@ -378,7 +378,7 @@ Result<void> validate(TempoRange range)
 {
     if (!(range.least >= 20.0 && range.most <= 400.0 && range.least < range.most)) {
         return badArgument(fmt::format(
-            "{:g} to {:g} bpm: a range of tempi lies within 20 to 400, the lower first",
+            "{:g} to {:g} bpm: a tempo range must be within 20 to 400, the lower first",
             range.least,
             range.most
         ));

@@ -21,7 +21,7 @@ Result<GridSettings> parseGrid(std::string_view text)
         }
     }
     return badArgument(fmt::format(
-        "grid '{}' is not known; use 1/4, 1/8, 1/16, 1/32 or 1/64, with a t for triplets", text
+        "unknown grid '{}'; use 1/4, 1/8, 1/16, 1/32 or 1/64, with t for triplets", text
     ));
 }
 

@@ -57,7 +57,7 @@ Result<Meter> parseMeter(std::string_view text)
     const bool isOver = above.ec == std::errc() && above.ptr != end && *above.ptr == '/';
     const auto below = isOver ? std::from_chars(above.ptr + 1, end, meter.denominator) : above;
     if (!isOver || below.ec != std::errc() || below.ptr != end) {
-        return badArgument(fmt::format("meter '{}' is not like 4/4", text));
+        return badArgument(fmt::format("meter '{}' must be like 4/4", text));
     }
     return meter;
 }
@@ -71,15 +71,15 @@ Result<TempoMap> TempoMap::create(
         return badArgument("a tempo map needs a tempo and a meter at bar 1");
     }
     if (!std::isfinite(firstDownbeat.count()) || std::abs(firstDownbeat.count()) > 1e6) {
-        return badArgument("the first downbeat is not a time within the song");
+        return badArgument("the first downbeat is outside the song");
     }
     for (std::size_t i = 0; i < tempi.size(); ++i) {
         if (!(tempi[i].bpm >= 20.0 && tempi[i].bpm <= 400.0)) {
-            return badArgument(fmt::format("{:g} bpm: a tempo is between 20 and 400", tempi[i].bpm)
+            return badArgument(fmt::format("{:g} bpm: a tempo must be 20 to 400 bpm", tempi[i].bpm)
             );
         }
         if (!(tempi[i].sureness >= 0.0 && tempi[i].sureness <= 1.0)) {
-            return badArgument("how sure a tempo is lies between 0 and 1");
+            return badArgument("a tempo's confidence must be 0 to 1");
         }
         if (i > 0 && !(tempi[i].at > tempi[i - 1].at)) {
             return badArgument("tempo points must follow one another in time");
@@ -90,7 +90,7 @@ Result<TempoMap> TempoMap::create(
         if (meter.numerator < 1 || meter.numerator > 32 || meter.denominator > 32 ||
             !isPowerOfTwo(meter.denominator)) {
             return badArgument(fmt::format(
-                "{}/{}: a meter is 1 to 32 over 1, 2, 4, 8, 16 or 32",
+                "{}/{}: a meter must be 1 to 32 over 1, 2, 4, 8, 16 or 32",
                 meter.numerator,
                 meter.denominator
             ));

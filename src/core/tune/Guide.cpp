@@ -143,7 +143,7 @@ Result<std::vector<NoteTuning>> drawnTowards(
 {
     const auto isPart = [](double amount) { return amount >= 0.0 && amount <= 1.0; };
     if (!isPart(amounts.pitch) || !isPart(amounts.time)) {
-        return badArgument("a guide is followed by 0 to 100 %");
+        return badArgument("a guide amount must be 0 to 100 %");
     }
     const auto pairs = pairedWith(heard, guide, rate);
     for (std::size_t i = 0; i < heard.size(); ++i) {

@@ -55,12 +55,12 @@ Result<void> checkNoteByHand(const NoteByHand& note, Hertz rate)
 {
     if (note.start < Frames(0) || note.end - note.start < toFrames(kShortestByHand, rate)) {
         return badArgument(
-            fmt::format("a note lasts {:g} ms or more", inMilliseconds(kShortestByHand))
+            fmt::format("a note must last at least {:g} ms", inMilliseconds(kShortestByHand))
         );
     }
     if (std::abs(note.octaves) > kMostOctaves ||
         !(note.pitch >= kLowest && note.pitch <= kHighest)) {
-        return badArgument("a note's pitch is from C-1 to G9");
+        return badArgument("a note's pitch must be C-1 to G9");
     }
     return {};
 }

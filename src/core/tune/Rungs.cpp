@@ -48,7 +48,7 @@ Result<void> checkTemperament(const Temperament& temperament)
 {
     if (!(temperament.a4 >= kLowestA4 && temperament.a4 <= kHighestA4)) {
         return badArgument(fmt::format(
-            "A4 is from {:g} to {:g} Hz, not {:g}",
+            "A4 must be {:g} to {:g} Hz, not {:g}",
             kLowestA4.count(),
             kHighestA4.count(),
             temperament.a4.count()
@@ -57,7 +57,9 @@ Result<void> checkTemperament(const Temperament& temperament)
     for (const double cents : temperament.cents) {
         if (!(std::abs(cents) <= kMostCents)) {
             return badArgument(fmt::format(
-                "a semitone lies at most {:g} cents off the equal one, not {:g}", kMostCents, cents
+                "a semitone can be at most {:g} cents from equal temperament, not {:g}",
+                kMostCents,
+                cents
             ));
         }
     }
@@ -89,9 +91,9 @@ Result<std::array<double, 12>> parseTemperament(std::string_view name, int tonic
     } else if (name == "meantone") {
         degrees = ofFifths(centsOf(std::pow(5.0, 0.25)));
     } else if (name != "equal") {
-        return badArgument(fmt::format(
-            "temperament '{}' is not known; say equal, just, pythagorean or meantone", name
-        ));
+        return badArgument(
+            fmt::format("unknown temperament '{}'; use equal, just, pythagorean or meantone", name)
+        );
     }
     std::array<double, 12> cents{};
     for (std::size_t degree = 0; degree < 12; ++degree) {

@@ -65,7 +65,9 @@ Result<Scale> parseScale(std::string_view key, std::string_view name)
 {
     const auto tonic = tonicOf(key);
     if (!tonic) {
-        return badArgument(fmt::format("key '{}' is no letter from A to G with # or b", key));
+        return badArgument(
+            fmt::format("key '{}' must be a letter from A to G, with # or b if needed", key)
+        );
     }
     const auto* const found =
         std::ranges::find_if(kScales, [&](const auto& scale) { return name == scale.first; });
@@ -74,7 +76,7 @@ Result<Scale> parseScale(std::string_view key, std::string_view name)
         for (const auto& [known, degrees] : kScales) {
             names += names.empty() ? known : std::string(", ") + known;
         }
-        return badArgument(fmt::format("scale '{}' is not known; say {}", name, names));
+        return badArgument(fmt::format("unknown scale '{}'; use {}", name, names));
     }
     Scale scale;
     scale.tonic = *tonic;

@@ -199,10 +199,10 @@ Result<std::vector<NoteTuning>> tunedBy(std::span<const SungNote> notes, const T
 {
     if (!(amounts.offset >= 0.0 && amounts.offset <= 1.0) ||
         !(amounts.wander >= 0.0 && amounts.wander <= 1.0)) {
-        return badArgument("offset and wander are 0 to 100 %");
+        return badArgument("offset and pitch drift must be 0 to 100 %");
     }
     if (!(amounts.vibrato >= 0.0 && amounts.vibrato <= 2.0)) {
-        return badArgument("vibrato is 0 to 200 %");
+        return badArgument("vibrato must be 0 to 200 %");
     }
     std::vector<NoteTuning> asked = untuned(notes);
     for (std::size_t i = 0; i < notes.size(); ++i) {
@@ -265,14 +265,15 @@ Result<Treatment> tuningOf(
 )
 {
     if (glide && !(*glide >= Seconds(0.0) && *glide <= kLongestGlide)) {
-        return badArgument(fmt::format("a glide takes 0 to {:g} ms", inMilliseconds(kLongestGlide))
+        return badArgument(
+            fmt::format("a glide must be 0 to {:g} ms", inMilliseconds(kLongestGlide))
         );
     }
     std::vector<Changed> changed;
     for (std::size_t i = 0; i < notes.size(); ++i) {
         if (!(std::abs(asked[i].shift) <= kMostSemitones)) {
             return badArgument(
-                fmt::format("a note is moved by at most {:g} semitones up or down", kMostSemitones)
+                fmt::format("a note can be moved at most {:g} semitones up or down", kMostSemitones)
             );
         }
         changed.push_back({notes[i], asked[i]});

@@ -93,7 +93,7 @@ TEST_F(Editing, LaysEachChannelOnATrackOfItsOwnWhenAsked)
 TEST_F(Editing, KeepsSetsWhole)
 {
     EXPECT_FALSE(makeSet(song_, {id(0), id(3)}, "Other"));  // one is in a set already
-    EXPECT_FALSE(makeSet(song_, {}, "None"));
+    EXPECT_FALSE(makeSet(song_, {}, "Delete spins"));
     EXPECT_FALSE(makeSet(song_, {TrackId{9999}}, "Ghost"));
     EXPECT_FALSE(moveTrack(song_, id(2), 1));  // out of its set
     EXPECT_TRUE(moveTrack(song_, id(0), 1));

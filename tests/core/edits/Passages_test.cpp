@@ -198,7 +198,7 @@ TEST_F(Passages, KeepsTwoWaysOfAPassageAndSwitchesOnlyThere)
     const Frames outside = startOf(6);
     EXPECT_EQ(soundAt(*back, inside), soundAt(loose, inside));
     EXPECT_EQ(soundAt(*back, outside), soundAt(other, outside));
-    EXPECT_EQ(back->sets[0].variantName, "way 1");
+    EXPECT_EQ(back->sets[0].variantName, "version 1");
     const auto again = nextVariant(*back, kit_.set);
     ASSERT_TRUE(again);
     EXPECT_EQ(soundAt(*again, inside), soundAt(other, inside));

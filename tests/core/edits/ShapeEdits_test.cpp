@@ -299,7 +299,7 @@ TEST_F(Shaping, IsKeptInTheSongFileAndAlone)
     History history(song());
     history.add(shaped, "Shaped");
     Song ended = *setEnd(shaped, std::nullopt);
-    history.add(ended, "Unset");
+    history.add(ended, "Reset end");
     const auto read = readSong(writeSong({history}), "test");
     ASSERT_TRUE(read) << read.error().message;
     EXPECT_EQ(*read->history.song(), ended);

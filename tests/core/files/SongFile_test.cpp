@@ -55,7 +55,7 @@ History history()
     song.sets[0].recipe = std::make_shared<const FitRecipe>(recipe);
     song.sets[0].variantName = "way 2";
     song.sets[0].variants = {std::make_shared<const Variant>(Variant{
-        "way 1", BarRange{3, 8}, recipe.recorded, song.sets[0].recipe})};
+        "version 1", BarRange{3, 8}, recipe.recorded, song.sets[0].recipe})};
     song.sections = {{SectionId{90}, "verse", {1, 8}}};
     song.accepted.push_back({"dip", Frames(99)});
     Track track = *song.tracks[1];

@@ -155,7 +155,7 @@ TEST(SongWriter, FieldsOfANewerProgramAreKeptAtEveryLevel)
     Song song = *history.song();
     song.sets[0].recipe = std::make_shared<const FitRecipe>(recipe);
     song.sets[0].variants = {std::make_shared<const Variant>(Variant{
-        "way 1", BarRange{3, 8}, recipe.recorded, song.sets[0].recipe, {}})};
+        "version 1", BarRange{3, 8}, recipe.recorded, song.sets[0].recipe, {}})};
     history.add(song, "Fit");
     Json json = Json::parse(writeSong({history, {}}));
     const Json mood = {{"colour", "straw"}, {"id", 7}};

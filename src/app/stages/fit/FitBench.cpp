@@ -44,9 +44,9 @@ FitBench::FitBench(Session& session, QWidget* parent) : QWidget(parent), session
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(2);
-    auto* focus = new FitFocus(session_, this);
-    layout->addWidget(focus);
-    connect(focus, &FitFocus::chosen, this, &FitBench::fillAmounts);
+    focus_ = new FitFocus(session_, this);
+    layout->addWidget(focus_);
+    connect(focus_, &FitFocus::chosen, this, &FitBench::fillAmounts);
     addAmounts(*layout);
     addTimes(*layout);
     addChoices(*layout);
@@ -100,7 +100,7 @@ void FitBench::guessMaterial()
     }
     session_.jobs.run(
         {.key = QStringLiteral("guess material"),
-         .title = tr("Listen to the material"),
+         .title = tr("Detect material"),
          .holds = session_.document.whileOpen()},
         this,
         [sources = session_.document.sources(), take = *take, rate = song.rate](const Work& work) {
@@ -145,9 +145,9 @@ void FitBench::addAmounts(QBoxLayout& layout)
         layout.addWidget(made);
         return made;
     };
-    drift_ = amount(tr("Drift taken out"), "drift", 100.0);
-    feel_ = amount(tr("Feel taken out"), "feel", 0.0);
-    stray_ = amount(tr("Strays taken out"), "stray", 80.0);
+    drift_ = amount(tr("Correct drift"), "drift", 100.0);
+    feel_ = amount(tr("Correct feel"), "feel", 0.0);
+    stray_ = amount(tr("Correct strays"), "stray", 80.0);
 }
 
 void FitBench::addTimes(QBoxLayout& layout)
@@ -159,17 +159,16 @@ void FitBench::addTimes(QBoxLayout& layout)
                 label, name, {QStringLiteral("ms"), decimals, 0.0, most, usual, 0.1, rate}, false
             );
         };
-    tolerance_ = time(tr("Leave within"), "leaveWithin", 0.0, 100.0, 1);
-    furthest_ = time(tr("Furthest move"), "furthest", 120.0, 2000.0, 0);
+    tolerance_ = time(tr("Ignore below"), "leaveWithin", 0.0, 100.0, 1);
+    furthest_ = time(tr("Maximum move"), "furthest", 120.0, 2000.0, 0);
     humanise_ = time(tr("Humanise"), "humanise", 0.0, 30.0, 1);
     leadIn_ = time(tr("Lead-in"), "leadIn", 4.0, 100.0, 1);
     crossfade_ = time(tr("Crossfade"), "crossfade", 5.0, 500.0, 1);
     crossfade_->setToolTip(
-        tr("The usual 5 ms are up to three times as long where a join in a low ring would be "
-           "heard as a tick; any other length is kept")
+        tr("At the default 5 ms, crossfades extend to 15 ms where a low ring would click.")
     );
     seed_ = field(tr("Seed"), "seed", {QString(), 0, 1.0, 9999.0, 1.0, 0.1}, false);
-    seed_->setToolTip(tr("Another number is another way of playing; the same is the same again"));
+    seed_->setToolTip(tr("Each seed gives a repeatable variation."));
     swing_ = field(tr("Swing"), "swing", {QStringLiteral("%"), 0, 50.0, 75.0, 50.0, 0.1}, false);
     grooveAmount_ = field(
         tr("Groove"), "grooveAmount", {QStringLiteral("%"), 0, 0.0, 100.0, 100.0, 0.5}, false
@@ -202,10 +201,11 @@ void FitBench::addChoices(QBoxLayout& layout)
     grid_->setCurrentIndex(2);
     connect(grid_, &QComboBox::activated, &session_.fitting, &Fitting::keepGrid);
     connect(swing_, &NumberField::finished, &session_.fitting, &Fitting::keepGrid);
-    pieces_ = list(
-        tr("What moves as one"), "pieces", {tr("hit by hit"), tr("whole beats"), tr("whole bars")}
+    pieces_ =
+        list(tr("Move as"), "pieces", {tr("single hits"), tr("whole beats"), tr("whole bars")});
+    pieces_->setToolTip(
+        tr("With beats or bars only drift is corrected; hits inside keep their spacing.")
     );
-    pieces_->setToolTip(tr("Whole beats and bars: only drift is taken out, their inside stays"));
     shape_ =
         list(tr("Crossfade shape"), "shape", {tr("matched"), tr("equal power"), tr("equal gain")});
     auto* first = new QHBoxLayout;
@@ -224,23 +224,24 @@ void FitBench::addMaterials(QBoxLayout& layout)
     auto* row = new QHBoxLayout(treatedAs_);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(4);
-    row->addWidget(new QLabel(tr("Treated as"), treatedAs_));
+    row->addWidget(new QLabel(tr("Material"), treatedAs_));
     row->addStretch();
     materials_ = new QButtonGroup(this);
     for (const auto& [material, text, why] :
          {std::tuple{
               Material::Hits,
               tr("hits"),
-              tr("Attacks untouched, only what lies between them yields: drums, picking")},
+              tr("Drums, picking: attacks stay intact; audio between them is stretched.")},
           std::tuple{
               Material::Line,
-              tr("line"),
-              tr("One note at a time: voice, bass, bowed and blown instruments")},
-          std::tuple{Material::Blend, tr("blend"), tr("Chords and whole mixes; takes longest")},
+              tr("single notes"),
+              tr("Voice, bass, strings, winds: one note at a time.")},
+          std::tuple{
+              Material::Blend, tr("chords"), tr("Chords and full mixes; slowest to process.")},
           std::tuple{
               Material::Tape,
               tr("tape"),
-              tr("Pitch follows speed: for loops and clips. A fit would be out of tune")}}) {
+              tr("Pitch follows speed; for loops and clips, not for fitting.")}}) {
         auto* button = benchWay(
             text,
             QStringLiteral("material_") + QLatin1String(materialWord(material).data()),
@@ -262,7 +263,7 @@ void FitBench::addButtons(QBoxLayout& layout)
 {
     auto* buttons = new QHBoxLayout;
     apply_ = benchButton(tr("Cut and join"), QStringLiteral("cutAndJoin"), true, this);
-    back_ = benchButton(tr("As recorded"), QStringLiteral("asRecorded"), false, this);
+    back_ = benchButton(tr("Reset fit"), QStringLiteral("asRecorded"), false, this);
     buttons->addWidget(apply_, 2);
     buttons->addWidget(back_, 1);
     layout.addSpacing(4);
@@ -366,12 +367,12 @@ QString FitBench::advice() const
         }
         switch (guess_->material) {
         case Material::Line:
-            return tr("line suits it: %1 % of it has the clear pitch of one note.")
+            return tr("Suggested: single notes (clear pitch in %1 %)")
                 .arg(100.0 * guess_->pitched, 0, 'f', 0);
         case Material::Hits:
-            return tr("hits suits it: %1 steep attacks a second, and no tune.")
+            return tr("Suggested: hits (%1 sharp attacks a second, no clear pitch)")
                 .arg(guess_->struck, 0, 'f', 1);
-        default: return tr("blend suits it: neither one clear pitch nor many steep attacks.");
+        default: return tr("Suggested: chords (no single pitch, few sharp attacks)");
         }
     }
     if (set == nullptr || session_.hits.analysis() == nullptr) {
@@ -395,25 +396,24 @@ QString FitBench::advice() const
             .arg(*middle, 0, 'f', 0)
             .arg(counted(std::ssize(set->tracks), tr("microphone"), tr("microphones")));
     return *middle >= kClearRise
-               ? tr("Cutting suits it: %1.").arg(reason)
-               : tr("Weak attacks for cutting: %1; listen to every join.").arg(reason);
+               ? tr("Suggested: cut (%1)").arg(reason)
+               : tr("Weak attacks for cutting (%1); check every join").arg(reason);
 }
 
 QString FitBench::state(int hits) const
 {
     const MicSet* set = session_.choice.set();
     if (set == nullptr || hits == 0) {
-        return tr("No hits yet: choose leads and find hits in Marks.");
+        return tr("No hits yet; find hits in Marks.");
     }
     const QString fitted = isOutOfDate(session_.song(), *set)
-                               ? tr("Out of date: marks or grid changed after this fit.")
-                           : set->recipe
-                               ? tr("Fitted. Fitting again starts from the recorded takes.")
-                               : advice();
+                               ? tr("Out of date: marks or grid changed.")
+                           : set->recipe ? tr("Fitted; fitting again starts from the takes.")
+                                         : advice();
     if (set->variants.empty()) {
         return fitted;
     }
-    return tr("Heard: %1 of %2 ways. %3")
+    return tr("Version %1 of %2. %3")
         .arg(QString::fromStdString(set->variantName))
         .arg(set->variants.size() + 1)
         .arg(fitted);

@@ -12,6 +12,8 @@ class QPushButton;
 
 namespace orthochron::app {
 
+class FitFocus;
+
 // What a fit is asked: amounts, grid, groove, and its joins or, when stretching, the material. Its fields are the request of the
 // session; a set that was fitted before opens with the values it was fitted with.
 class FitBench final : public QWidget {
@@ -25,6 +27,7 @@ public:
     void setMethod(FitMethod method);
     // What its main button says: "Cut and join 465 hits".
     [[nodiscard]] QString actionName() const;
+    [[nodiscard]] FitFocus& focus() { return *focus_; }
 
 Q_SIGNALS:
     void fitAsked();
@@ -51,6 +54,7 @@ private:
     [[nodiscard]] QComboBox* list(const QString& label, const char* name, const QStringList& items);
 
     Session& session_;
+    FitFocus* focus_ = nullptr;
     NumberField* drift_ = nullptr;
     NumberField* feel_ = nullptr;
     NumberField* stray_ = nullptr;

@@ -51,10 +51,10 @@ void FitFocus::fill()
         );
     }
     section_->insertSeparator(section_->count());
-    section_->addItem(tr("Make a section of the chosen range…"), kMake);
+    section_->addItem(tr("New section…"), kMake);
     if (session_.fitting.focusSection().isValid()) {
-        section_->addItem(tr("Rename this section…"), kRename);
-        section_->addItem(tr("Remove this section"), kRemove);
+        section_->addItem(tr("Rename section…"), kRename);
+        section_->addItem(tr("Delete section"), kRemove);
     }
     lead_->clear();
     lead_->addItem(tr("all leads"), 0U);
@@ -97,16 +97,16 @@ QString FitFocus::askName(const QString& title, const QString& what, const QStri
 void FitFocus::addSection()
 {
     if (!session_.fitting.request.bars) {
-        session_.say(tr("Choose a range of time first: a section is the bars it touches"));
+        session_.say(tr("Select a range first; the section covers its bars"));
         return;
     }
     const BarRange bars = *session_.fitting.request.bars;
     const QString name = askName(
-        tr("New section"), tr("Name of bars %1 to %2").arg(bars.first).arg(bars.last), tr("verse")
+        tr("New section"), tr("Name (bars %1 to %2)").arg(bars.first).arg(bars.last), tr("verse")
     );
     if (name.isEmpty() ||
         !session_.document.apply(
-            orthochron::addSection(session_.song(), name.toStdString(), bars), tr("Make section")
+            orthochron::addSection(session_.song(), name.toStdString(), bars), tr("Add section")
         )) {
         return;
     }
@@ -122,6 +122,7 @@ void FitFocus::renameSection()
     const auto& sections = session_.song().sections;
     const auto section = std::ranges::find(sections, session_.fitting.focusSection(), &Section::id);
     if (section == sections.end()) {
+        session_.say(tr("Select a section in Fit first"));
         return;
     }
     const Section was = *section;
@@ -138,8 +139,12 @@ void FitFocus::renameSection()
 void FitFocus::removeSection()
 {
     const SectionId gone = session_.fitting.focusSection();
+    if (!gone.isValid()) {
+        session_.say(tr("Select a section in Fit first"));
+        return;
+    }
     session_.fitting.setFocus(session_.fitting.focusLead(), {});
-    session_.document.apply(orthochron::removeSection(session_.song(), gone), tr("Remove section"));
+    session_.document.apply(orthochron::removeSection(session_.song(), gone), tr("Delete section"));
 }
 
 }  // namespace orthochron::app

@@ -16,15 +16,17 @@ class FitFocus final : public QWidget {
 public:
     explicit FitFocus(Session& session, QWidget* parent);
 
+    // For the commands: as the entries of the list do.
+    void addSection();
+    void renameSection();
+    void removeSection();
+
 Q_SIGNALS:
     void chosen();
 
 private:
     void fill();
     void choose();
-    void addSection();
-    void renameSection();
-    void removeSection();
     [[nodiscard]] QString askName(const QString& title, const QString& what, const QString& usual);
 
     Session& session_;

@@ -66,7 +66,7 @@ FitStage::FitStage(Session& session, LanesView& lanes, QObject* parent)
     connect(fit_, &FitBench::fitAsked, this, &FitStage::mainAction);
     connect(fit_, &FitBench::undoAsked, this, [this] {
         if (const MicSet* set = session_.choice.set()) {
-            session_.document.apply(undoFit(session_.song(), set->id), tr("Back to as recorded"));
+            session_.document.apply(undoFit(session_.song(), set->id), tr("Reset fit"));
         }
     });
     connect(strain_, &StrainChart::hint, this, &FitStage::hint);
@@ -83,13 +83,13 @@ void FitStage::addWays(QBoxLayout& head)
          {std::tuple{
               tr("Cut"),
               "wayCut",
-              tr("Cut and crossfade: no artefacts, for drums and clean picking")},
+              tr("Cut and crossfade; no artefacts, for drums and clean picking.")},
           std::tuple{
               tr("Stretch"),
               "wayStretch",
-              tr("Pull and squeeze what lies between the hits: few strays, or sustained sounds")},
+              tr("Stretch audio between hits; for sustained sounds or few strays.")},
           std::tuple{
-              tr("By hand"), "wayByHand", tr("Take hold of clips: split, trim, slip, move")}}) {
+              tr("By hand"), "wayByHand", tr("Edit clips directly: split, trim, slip, move.")}}) {
         auto* way = benchWay(text, QLatin1String(name), bench_);
         way->setToolTip(why);
         ways_->addButton(way, static_cast<int>(ways_->buttons().size()));
@@ -136,7 +136,7 @@ void FitStage::fill()
         song.rate
     )));
     const QString name =
-        set != nullptr ? QString::fromStdString(song.nameOf(*set)) : tr("No take yet");
+        set != nullptr ? QString::fromStdString(song.nameOf(*set)) : tr("No takes yet");
     // Choosing a range of time narrows the fit to its bars.
     std::optional<BarRange> bars;
     if (const auto& range = session_.choice.range()) {
@@ -182,7 +182,7 @@ QString FitStage::status() const
     const QString name = set != nullptr ? QString::fromStdString(song.nameOf(*set)) : QString();
     if (const auto most = strain_->worst(); isStretch() && most) {
         const QString relief = strain_->worstRelief();
-        return tr("%1 · %2 hits pinned · %3 · most strained ×%4 at %5%6")
+        return tr("%1 · %2 hits pinned · %3 · strongest strain ×%4 at %5%6")
             .arg(name)
             .arg(figures.hits)
             .arg(parts)
@@ -191,7 +191,7 @@ QString FitStage::status() const
                 placeText(song, most->from).place, relief.isEmpty() ? QString() : tr(": ") + relief
             );
     }
-    return tr("%1 · %2 hits · %3 · furthest move %4 ms")
+    return tr("%1 · %2 hits · %3 · largest move %4 ms")
         .arg(name)
         .arg(figures.hits)
         .arg(parts)
@@ -247,7 +247,7 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
         }
     }
     if (headAt(lane, place)) {
-        return {tr("Drag the head to the grid line this hit was played for"), Qt::SizeHorCursor};
+        return {tr("Drag to the grid line this hit was played for"), Qt::SizeHorCursor};
     }
     const auto& preview = session_.fitting.preview();
     const auto found = std::ranges::find(preview.origin.leads, lane.track);
@@ -258,9 +258,8 @@ std::pair<QString, Qt::CursorShape> FitStage::hintAt(const Lane& lane, QPoint pl
         const JudgedHit& hit = preview.performance.hits[i];
         if (hit.played.lead == static_cast<int>(found - preview.origin.leads.begin()) &&
             std::abs(lanes_.xOf(session_.review.heardAt(hit.played.beatPoint)) - place.x()) < 6.0) {
-            const QString role = hit.role == HitRole::Main
-                                     ? tr("main hit")
-                                     : tr("attached: it keeps its distance to its main hit");
+            const QString role =
+                hit.role == HitRole::Main ? tr("main hit") : tr("attached to its main hit");
             return {
                 tr("Bar %1, step %2, %3: drift %4, feel %5, stray %6 ms; would move %7 ms")
                     .arg(hit.line.bar)
@@ -345,7 +344,7 @@ void FitStage::release(QMouseEvent&)
             session_.fitting.preview().performance.hits[*held].line.index) {
             session_.document.apply(
                 setMarkLine(session_.song(), origin.track, origin.mark, grid.nearest(at).index),
-                tr("Give a hit its line")
+                tr("Assign hit to line")
             );
         }
         return;
@@ -368,6 +367,11 @@ void FitStage::hover(const Lane* lane, QPoint place, Qt::KeyboardModifiers modif
     if (isByHand()) {
         grips_->hover(lane, place, modifiers);
     }
+}
+
+bool FitStage::canRemove() const
+{
+    return isByHand() ? !session_.choice.clips().empty() : isStretch() && pins_->canRemove();
 }
 
 void FitStage::remove()
@@ -419,14 +423,14 @@ void FitStage::mainAction()
                     );
     }
     if (changes.hits > 0) {
-        what << tr("%1 hits given a place").arg(changes.hits);
+        what << tr("%1 moved hits").arg(changes.hits);
     }
     QMessageBox question(bench_);
     question.setObjectName(QStringLiteral("handChanges"));
-    question.setText(tr("Changed by hand since the last fit: %1.").arg(what.join(tr(" and "))));
-    question.setInformativeText(tr("Fit around them, or fit them like all others?"));
-    auto* keep = question.addButton(tr("Keep them"), QMessageBox::AcceptRole);
-    auto* replace = question.addButton(tr("Fit them too"), QMessageBox::DestructiveRole);
+    question.setText(tr("Edited since the last fit: %1.").arg(what.join(tr(" and "))));
+    question.setInformativeText(tr("Keep these edits, or fit them again?"));
+    auto* keep = question.addButton(tr("Keep edits"), QMessageBox::AcceptRole);
+    auto* replace = question.addButton(tr("Fit again"), QMessageBox::DestructiveRole);
     question.addButton(QMessageBox::Cancel);
     question.setDefaultButton(keep);
     question.exec();
@@ -442,9 +446,9 @@ void FitStage::keepWay()
     if (const MicSet* set = session_.choice.set()) {
         if (session_.document.apply(
                 keepVariant(session_.song(), set->id, session_.fitting.request.bars),
-                tr("Keep this way")
+                tr("Store version")
             )) {
-            session_.say(tr("Kept as %1; what you do now is %2. One key switches between them")
+            session_.say(tr("Stored as %1; you now edit %2")
                              .arg(
                                  QString::fromStdString(session_.choice.set()->variants.back()->name
                                  ),
@@ -457,11 +461,9 @@ void FitStage::keepWay()
 void FitStage::otherWay()
 {
     if (const MicSet* set = session_.choice.set()) {
-        if (session_.document.apply(
-                nextVariant(session_.song(), set->id), tr("Hear the other way")
-            )) {
+        if (session_.document.apply(nextVariant(session_.song(), set->id), tr("Switch version"))) {
             session_.say(
-                tr("Now heard: %1").arg(QString::fromStdString(session_.choice.set()->variantName))
+                tr("Playing %1").arg(QString::fromStdString(session_.choice.set()->variantName))
             );
         }
     }
@@ -470,7 +472,9 @@ void FitStage::otherWay()
 void FitStage::dropWays()
 {
     if (const MicSet* set = session_.choice.set()) {
-        session_.document.apply(dropVariants(session_.song(), set->id), tr("Keep only this way"));
+        session_.document.apply(
+            dropVariants(session_.song(), set->id), tr("Delete other versions")
+        );
     }
 }
 
@@ -505,9 +509,12 @@ void FitStage::step(int by)
 bool FitStage::run(Command command)
 {
     switch (command) {
-    case Command::OtherWay: otherWay(); return true;
-    case Command::KeepWay: keepWay(); return true;
-    case Command::DropWays: dropWays(); return true;
+    case Command::NewSection: fit_->focus().addSection(); return true;
+    case Command::RenameSection: fit_->focus().renameSection(); return true;
+    case Command::DeleteSection: fit_->focus().removeSection(); return true;
+    case Command::NextVersion: otherWay(); return true;
+    case Command::StoreVersion: keepWay(); return true;
+    case Command::DropVersions: dropWays(); return true;
     case Command::SplitPlayhead: hands_->splitAtPlayhead(); return true;
     case Command::SplitMarks: hands_->splitAtMarks(); return true;
     case Command::SplitGrid: hands_->splitAtGrid(); return true;
@@ -521,8 +528,6 @@ bool FitStage::run(Command command)
     case Command::PasteClips: hands_->paste(); return true;
     case Command::DuplicateClips: hands_->duplicate(1); return true;
     case Command::DeleteClips: hands_->remove(); return true;
-    case Command::ClipsOfTrack: hands_->chooseTrack(); return true;
-    case Command::ClipsOfSet: hands_->chooseSet(); return true;
     case Command::ClipsInRange: hands_->chooseRange(); return true;
     case Command::ClipUp: hands_->toTrack(-1); return true;
     case Command::ClipDown: hands_->toTrack(1); return true;

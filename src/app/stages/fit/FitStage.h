@@ -42,6 +42,7 @@ public:
     bool run(Command command) override;
     void mainAction() override;
     void remove() override;
+    [[nodiscard]] bool canRemove() const override;
     void nudge(Seconds by) override;
 
     [[nodiscard]] ClipHands& hands() { return *hands_; }

@@ -19,7 +19,7 @@ GrooveChoice::GrooveChoice(Session& session, QWidget* parent) : QComboBox(parent
 {
     setObjectName(QStringLiteral("groove"));
     setAccessibleName(tr("Groove"));
-    setToolTip(tr("The feel that hits are moved towards"));
+    setToolTip(tr("Hits are moved towards this feel."));
     connect(this, &QComboBox::activated, this, &GrooveChoice::choose);
     connect(&session_.document, &Document::songChanged, this, &GrooveChoice::fill);
     readLibrary();
@@ -49,10 +49,10 @@ void GrooveChoice::addGroove(const QString& text, Item item, const Groove& groov
 void GrooveChoice::fill()
 {
     clear();
-    addItem(tr("own feel"), static_cast<int>(Item::Own));
+    addItem(tr("performance's feel"), static_cast<int>(Item::Own));
     for (const Groove& groove : library_) {
         addGroove(
-            tr("%1, of your own").arg(QString::fromStdString(groove.name)), Item::InLibrary, groove
+            tr("%1 (yours)").arg(QString::fromStdString(groove.name)), Item::InLibrary, groove
         );
     }
     for (const Groove& groove : session_.song().grooves) {
@@ -72,13 +72,13 @@ void GrooveChoice::fill()
         addItem(text, static_cast<int>(item));
     };
     if (!isChosen) {
-        action(tr("Keep this feel as a groove"), Item::Keep);
+        action(tr("Save groove…"), Item::Keep);
     }
-    action(tr("Keep it for all songs"), Item::KeepForAll);
-    action(tr("Import a groove…"), Item::Import);
-    action(tr("Export this groove…"), Item::Export);
+    action(tr("Save for all songs"), Item::KeepForAll);
+    action(tr("Import groove…"), Item::Import);
+    action(tr("Export groove…"), Item::Export);
     if (isChosen) {
-        action(tr("Take this groove off the list"), Item::Forget);
+        action(tr("Delete groove"), Item::Forget);
     }
 }
 
@@ -137,7 +137,7 @@ void GrooveChoice::tell(const Result<void>& done, const QString& sentence)
 
 void GrooveChoice::keepInSong()
 {
-    session_.document.apply(orthochron::addGroove(session_.song(), present()), tr("Keep groove"));
+    session_.document.apply(orthochron::addGroove(session_.song(), present()), tr("Save groove"));
 }
 
 void GrooveChoice::keepForAll()
@@ -145,14 +145,14 @@ void GrooveChoice::keepForAll()
     const Groove groove = present();
     tell(
         keepGroove(groove, libraryFolder().toStdString()),
-        tr("%1 is kept for all songs").arg(QString::fromStdString(groove.name))
+        tr("%1 saved for all songs").arg(QString::fromStdString(groove.name))
     );
     readLibrary();
 }
 
 void GrooveChoice::importFile()
 {
-    const QString path = askForFile(window(), tr("Import a groove"), tr("Grooves (*.mid *.json)"));
+    const QString path = askForFile(window(), tr("Import groove"), tr("Grooves (*.mid *.json)"));
     if (path.isEmpty()) {
         return;
     }
@@ -171,12 +171,12 @@ void GrooveChoice::exportFile()
     const Groove groove = present();
     const QString path = askForNewFile(
         window(),
-        tr("Export the groove"),
+        tr("Export groove"),
         QString::fromStdString(groove.name) + QStringLiteral(".json"),
         tr("Grooves (*.mid *.json)")
     );
     if (!path.isEmpty()) {
-        tell(writeGroove(groove, fileOf(path)), tr("Groove written to %1").arg(path));
+        tell(writeGroove(groove, fileOf(path)), tr("Groove exported to %1").arg(path));
     }
 }
 
@@ -187,11 +187,11 @@ void GrooveChoice::forget()
                           session_.song().grooves.end();
     take({});
     if (isOfSong) {
-        session_.document.apply(removeGroove(session_.song(), name), tr("Take a groove off"));
+        session_.document.apply(removeGroove(session_.song(), name), tr("Delete groove"));
     } else {
         tell(
             forgetGroove(name, libraryFolder().toStdString()),
-            tr("%1 is no longer kept").arg(QString::fromStdString(name))
+            tr("%1 deleted").arg(QString::fromStdString(name))
         );
         readLibrary();
     }

@@ -110,12 +110,11 @@ std::pair<QString, Qt::CursorShape> PinGrips::hintAt(const Lane& lane, QPoint pl
         return {};
     }
     if (session_.fitting.preview().performance.hits[*hit].role != HitRole::Main) {
-        return {tr("It keeps its distance to its main hit; drag that one"), Qt::ArrowCursor};
+        return {tr("Attached to its main hit; drag the main hit instead."), Qt::ArrowCursor};
     }
     return {
-        tr("Drag the pin to where this hit is to be heard: the others stay, with Shift its "
-           "neighbours are free; in a chosen range all go along, with Ctrl drawn out (Alt: not "
-           "caught); double click: as the fit has it"),
+        tr("Drag to move. Shift: free neighbours. Ctrl: spread over range. Alt: no snap. "
+           "Double-click: reset."),
         Qt::SizeHorCursor};
 }
 
@@ -161,8 +160,8 @@ void PinGrips::move(QMouseEvent& event)
             .arg(off(heardAt(*held_)), 0, 'f', 1)
             .arg(off(target_), 0, 'f', 1)
             .arg(
-                moves_.size() == 1 ? tr("neighbours stay")
-                                   : tr("%1 hits go along").arg(moves_.size())
+                moves_.size() == 1 ? tr("neighbours pinned")
+                                   : tr("%1 hits moved together").arg(moves_.size())
             ),
         event.pos()
     );
@@ -253,9 +252,9 @@ void PinGrips::put(const std::vector<HitMove>& moves)
             session_.fitting.request.way.material,
             *session_.document.sources()
         ),
-        !moves.front().target ? tr("Put a pin back")
-        : moves.size() == 1   ? tr("Move a hit by stretching")
-                              : tr("Move %1 hits by stretching").arg(moves.size())
+        !moves.front().target ? tr("Reset pin")
+        : moves.size() == 1   ? tr("Stretch hit")
+                              : tr("Stretch %1 hits").arg(moves.size())
     );
 }
 

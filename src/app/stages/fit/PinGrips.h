@@ -25,6 +25,7 @@ public:
     bool doubleClick(const Lane& lane, QMouseEvent& event);
     void nudge(Seconds by);  // the pin touched last
     void remove();           // likewise: back to where the fit has it
+    [[nodiscard]] bool canRemove() const { return touched().has_value(); }
 
 private:
     [[nodiscard]] std::optional<std::size_t> hitAt(const Lane& lane, QPoint place) const;

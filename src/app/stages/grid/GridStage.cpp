@@ -30,8 +30,8 @@ GridStage::GridStage(Session& session, LanesView& lanes, QObject* parent)
     ways_ = new QButtonGroup(this);
     for (const auto& [text, name] :
          {std::pair{tr("One tempo"), "waySteady"},
-          std::pair{tr("Follow a player"), "wayFollow"},
-          std::pair{tr("Take out a loop"), "wayLoop"}}) {
+          std::pair{tr("Follow performance"), "wayFollow"},
+          std::pair{tr("Extract loop"), "wayLoop"}}) {
         ways_->addButton(
             benchWay(text, QLatin1String(name), bench_), static_cast<int>(ways_->buttons().size())
         );
@@ -87,8 +87,8 @@ QString GridStage::mainActionName() const
 {
     switch (page()) {
     case Page::Steady: break;
-    case Page::Follow: return tr("Draft the bars");
-    case Page::Loop: return tr("Take the loop out");
+    case Page::Follow: return tr("Draft bars");
+    case Page::Loop: return tr("Extract loop");
     }
     return steady_->mainActionName();
 }
@@ -118,6 +118,11 @@ void GridStage::accept()
     }
 }
 
+bool GridStage::canRemove() const
+{
+    return !isLooping() && following_->canFree();
+}
+
 void GridStage::remove()
 {
     if (!isLooping()) {
@@ -143,7 +148,7 @@ QString GridStage::status() const
 {
     const TempoMap& map = session_.song().tempo;
     if (isLooping() && loop_->span()) {
-        return tr("%1 s chosen: %2 beats at %3 bpm")
+        return tr("%1 s selected: %2 beats at %3 bpm")
             .arg(loop_->length().count(), 0, 'f', 4)
             .arg(loop_->beats(), 0, 'g', 6)
             .arg(loop_->bpm(), 0, 'f', 2);

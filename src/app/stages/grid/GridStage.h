@@ -46,6 +46,7 @@ public:
     void hear() override;
     void accept() override;
     void remove() override;
+    [[nodiscard]] bool canRemove() const override;
 
     bool run(Command command) override;
     // The main action: what the take's tempo is and then the song's, or a draft of its bars.

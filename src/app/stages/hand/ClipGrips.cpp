@@ -118,12 +118,12 @@ void ClipGrips::moveBend(const Clip& clip, QMouseEvent& event)
     const double here = isIn ? now.in : now.out;
     const bool isOver = isIn ? middle_ < 0.5F : middle_ > 0.5F;
     lanes_.setReadout(
-        tr("%1, %2, %3 dB here")
+        tr("%1, %2, %3 dB")
             .arg(isIn ? tr("fade in") : tr("fade out"))
             .arg(
                 middle_ == 0.5F ? tr("straight")
-                : isOver        ? tr("over")
-                                : tr("under")
+                : isOver        ? tr("convex")
+                                : tr("concave")
             )
             .arg(toDecibels(here), 0, 'f', 1),
         event.pos()
@@ -319,7 +319,7 @@ void ClipGrips::release()
         if (isElsewhere) {
             hands_.apply(
                 moveToTrack(song, {pressedClip_}, overTrack_, hands_.settings),
-                tr("Move clip to another track"),
+                tr("Move clip to track"),
                 1
             );
             return;
@@ -349,19 +349,18 @@ std::pair<QString, Qt::CursorShape> ClipGrips::hintAt(const Lane& lane, QPoint p
 {
     switch (gripAt(lane, place, {})) {
     case Grip::Start:
-    case Grip::End: return {tr("Drag the edge to trim, or to pull it back out"), Qt::SizeHorCursor};
+    case Grip::End:
+        return {tr("Drag to trim, or to reveal audio beyond the edge."), Qt::SizeHorCursor};
     case Grip::FadeIn:
     case Grip::FadeOut:
         return {
-            tr("Drag the fade: all chosen clips change by as much, with Ctrl to the same length"),
+            tr("Drag the fade; all selected clips change equally. Ctrl: same length."),
             Qt::SizeHorCursor};
     case Grip::BendIn:
-    case Grip::BendOut:
-        return {tr("Drag the curve up or down to bend it over or under"), Qt::SizeVerCursor};
+    case Grip::BendOut: return {tr("Drag up or down to bend the curve."), Qt::SizeVerCursor};
     case Grip::Body:
         return {
-            tr("Drag to move, Shift-drag to slip the audio inside, double-click to split at the "
-               "line"),
+            tr("Drag to move. Shift: slip audio. Double-click: split at grid line."),
             Qt::OpenHandCursor};
     default: return {};
     }
@@ -420,7 +419,7 @@ void ClipGrips::paintSigns(QPainter& painter, const QRectF& box, const Clip& cli
         said << tr("muted");
     }
     if (clip.isReversed) {
-        said << tr("backwards");
+        said << tr("reversed");
     }
     if (clip.isLocked) {
         said << tr("locked");

@@ -34,7 +34,7 @@ QString ClipHands::scopeText() const
     const ClipChoice choice = scope();
     const auto span = spanOf(session_.song(), choice);
     if (!span) {
-        return tr("No clip chosen");
+        return tr("No clip selected");
     }
     const QString from = placeText(session_.song(), span->from).place;
     std::set<Frames> starts;
@@ -54,7 +54,7 @@ QString ClipHands::scopeText() const
 void ClipHands::apply(Result<Song> edited, const QString& what, std::size_t clips)
 {
     if (session_.document.apply(std::move(edited), what)) {
-        session_.say(clips > 1 ? tr("%1: %2 clips on all microphones").arg(what).arg(clips) : what);
+        session_.say(clips > 1 ? tr("%1: %2 clips on all mics").arg(what).arg(clips) : what);
     }
     Q_EMIT changed();
 }
@@ -68,7 +68,7 @@ void ClipHands::splitAtPlayhead()
     const ClipChoice choice = scope();
     apply(
         splitClips(session_.song(), choice, times, settings),
-        session_.choice.range() ? tr("Split at the chosen range") : tr("Split at the playhead"),
+        session_.choice.range() ? tr("Split at selection") : tr("Split at playhead"),
         1
     );
 }
@@ -80,7 +80,7 @@ void ClipHands::splitAtMarks()
     const auto span = spanOf(song, choice);
     const MicSet* set = song.setOf(session_.choice.track());
     if (!span || set == nullptr) {
-        session_.say(tr("Choose clips first"));
+        session_.say(tr("Select clips first"));
         return;
     }
     const auto times =
@@ -151,7 +151,7 @@ void ClipHands::lockSet()
     }
     apply(
         lockTracks(session_.song(), setTracks(), !track->isLocked),
-        track->isLocked ? tr("Unlock the mic set") : tr("Lock the mic set"),
+        track->isLocked ? tr("Unlock mic set") : tr("Lock mic set"),
         1
     );
 }
@@ -176,7 +176,7 @@ void ClipHands::cut()
 void ClipHands::paste()
 {
     if (!copied_) {
-        session_.say(tr("Nothing to paste: copy clips first"));
+        session_.say(tr("Nothing to paste; copy clips first"));
         return;
     }
     lay(*copied_, session_.player.position(), 1, tr("Paste clips"));
@@ -205,7 +205,7 @@ void ClipHands::gain(double decibels, bool isRelative)
 {
     const ClipChoice choice = scope();
     apply(
-        gainClips(session_.song(), choice, decibels, isRelative), tr("Gain of clips"), choice.size()
+        gainClips(session_.song(), choice, decibels, isRelative), tr("Set clip gain"), choice.size()
     );
 }
 
@@ -214,7 +214,7 @@ void ClipHands::stretch(const ClipStretch& change)
     const ClipChoice choice = scope();
     const auto clips = clipsOf(session_.song(), choice);
     const bool isKnown = clips.empty() || clips.front().clip.sound.treatment || change.material;
-    const QString what = change.ratio ? tr("Stretch clips") : tr("Pitch of clips");
+    const QString what = change.ratio ? tr("Stretch clips") : tr("Set clip pitch");
     if (isKnown) {
         apply(stretchClips(session_.song(), choice, change), what, choice.size());
         return;
@@ -222,7 +222,7 @@ void ClipHands::stretch(const ClipStretch& change)
     const Sound sound = clips.front().clip.sound;
     session_.jobs.run(
         {.key = QStringLiteral("stretch clips"),
-         .title = tr("Listen to the material"),
+         .title = tr("Detect material"),
          .holds = session_.document.whileOpen()},
         this,
         [sources = session_.document.sources(), sound, rate = session_.song().rate](const Work& work
@@ -252,7 +252,7 @@ void ClipHands::shift(double semitones)
             moved = stretchClips(*moved, clips, {.semitones = pitch + semitones});
         }
     }
-    apply(std::move(moved), tr("Pitch of clips"), choice.size());
+    apply(std::move(moved), tr("Set clip pitch"), choice.size());
 }
 
 void ClipHands::playedAt(double bpm)
@@ -292,7 +292,7 @@ void ClipHands::fade(const FadeChange& change)
         return;
     }
     const bool isDone = faded.has_value();
-    apply(std::move(faded), tr("Fades of clips"), choice.size());
+    apply(std::move(faded), tr("Set fades"), choice.size());
     if (isDone) {
         sayFade(choice, change);
     }
@@ -301,23 +301,19 @@ void ClipHands::fade(const FadeChange& change)
 // There is no gap to fade in: it is said, and what can be done instead is offered.
 void ClipHands::fadeMet(const ClipChoice& choice, FadeChange change)
 {
-    QMessageBox box(QMessageBox::NoIcon, tr("No gap"), QString());
+    QMessageBox box(QMessageBox::NoIcon, tr("No gap here"), QString());
     box.setTextFormat(Qt::PlainText);
-    box.setText(tr("These ends meet their neighbours in a crossfade: there is no gap to fade in."));
-    const QAbstractButton* room = box.addButton(tr("Make room for fades"), QMessageBox::AcceptRole);
+    box.setText(tr("These clips meet in a crossfade, so there is no gap to fade."));
+    const QAbstractButton* room = box.addButton(tr("Make gap"), QMessageBox::AcceptRole);
     const QAbstractButton* crossfade =
-        box.addButton(tr("Fade the crossfade"), QMessageBox::ActionRole);
+        box.addButton(tr("Change crossfade"), QMessageBox::ActionRole);
     box.addButton(QMessageBox::Cancel);
     box.exec();
     if (box.clickedButton() == room) {
         change.evenTouching = true;
         fade(change);
     } else if (box.clickedButton() == crossfade) {
-        apply(
-            fadeCrossfades(session_.song(), choice, change),
-            tr("Crossfades of clips"),
-            choice.size()
-        );
+        apply(fadeCrossfades(session_.song(), choice, change), tr("Set crossfades"), choice.size());
     }
 }
 
@@ -330,7 +326,7 @@ void ClipHands::sayFade(const ClipChoice& choice, const FadeChange& asked)
         longest = std::max(longest, asked.in ? placed.clip.in.length : placed.clip.out.length);
     }
     if (wanted > longest) {
-        session_.say(tr("A fade of %1 ms is longer than there is room for: it is %2 ms long")
+        session_.say(tr("Fade shortened from %1 to %2 ms: no more audio available")
                          .arg(inMilliseconds(toSeconds(wanted, session_.song().rate)), 0, 'f', 1)
                          .arg(inMilliseconds(toSeconds(longest, session_.song().rate)), 0, 'f', 1));
     }
@@ -358,7 +354,7 @@ void ClipHands::toTrack(int by)
     });
     const auto place = here - song.tracks.begin() + by;
     if (place < 0 || place >= static_cast<std::ptrdiff_t>(song.tracks.size())) {
-        session_.say(tr("There is no track there"));
+        session_.say(tr("No track there"));
         return;
     }
     ClipChoice own;
@@ -368,23 +364,8 @@ void ClipHands::toTrack(int by)
         }
     }
     const TrackId target = song.tracks[static_cast<std::size_t>(place)]->id;
-    apply(moveToTrack(song, own, target, settings), tr("Move clips to another track"), own.size());
+    apply(moveToTrack(song, own, target, settings), tr("Move clips to track"), own.size());
     session_.choice.setTrack(target);
-}
-
-void ClipHands::chooseTrack()
-{
-    const std::vector tracks{session_.choice.track()};
-    session_.choice.setClips(
-        clipsWithin(session_.song(), tracks, Frames(0), session_.song().length() + Frames(1))
-    );
-}
-
-void ClipHands::chooseSet()
-{
-    session_.choice.setClips(
-        clipsWithin(session_.song(), setTracks(), Frames(0), session_.song().length() + Frames(1))
-    );
 }
 
 void ClipHands::chooseRange()
@@ -392,7 +373,7 @@ void ClipHands::chooseRange()
     if (const auto& range = session_.choice.range()) {
         session_.choice.setClips(clipsWithin(session_.song(), setTracks(), range->from, range->to));
     } else {
-        session_.say(tr("Choose a range of time first: drag in the ruler"));
+        session_.say(tr("Select a range first: drag in the ruler"));
     }
 }
 

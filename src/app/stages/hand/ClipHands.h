@@ -58,8 +58,6 @@ public:
     void nudge(Seconds by);
     void slip(Seconds by);
     void toTrack(int by);
-    void chooseTrack();
-    void chooseSet();
     void chooseRange();
     void step(int by);
 

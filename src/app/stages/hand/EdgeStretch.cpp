@@ -2,6 +2,7 @@
 
 #include <QPainter>
 
+#include "app/controls/Materials.h"
 #include "app/theme/Theme.h"
 
 #include <algorithm>
@@ -115,14 +116,14 @@ QString EdgeStretch::reading() const
     const Song& song = session_.song();
     const auto beatsAt = [&](Frames at) { return song.tempo.beatsAt(toSeconds(at, song.rate)); };
     const Beats lasts = beatsAt(drawnOut(span_.to)) - beatsAt(drawnOut(span_.from));
-    QString text = tr("stretched to %1 %, lasts %2 beats")
+    QString text = tr("stretched to %1 %, %2 beats")
                        .arg(100.0 * ratio_, 0, 'f', 2)
                        .arg(lasts.count(), 0, 'f', 2);
     if (caughtOn_) {
-        text += tr(", a mark on %1").arg(placeText(song, *caughtOn_).place);
+        text += tr(", mark on %1").arg(placeText(song, *caughtOn_).place);
     }
     if (isMaterialKnown_ && !strainLimits(material_).hold(ratio_) && material_ != Material::Tape) {
-        text += tr(", more than %1 bears").arg(QLatin1String(materialWord(material_).data()));
+        text += tr(", beyond the limit for %1").arg(materialText(material_));
     }
     return text;
 }

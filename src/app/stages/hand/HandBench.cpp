@@ -6,6 +6,7 @@
 #include <QLabel>
 #include <QPainter>
 
+#include "app/controls/Materials.h"
 #include "app/stages/Bench.h"
 #include "app/stages/hand/PitchKeys.h"
 #include "app/theme/Theme.h"
@@ -59,7 +60,7 @@ HandBench::HandBench(Session& session, ClipHands& hands, QWidget* parent)
     layout->addWidget(snap, 0, 2);
     auto* ripple = new QCheckBox(tr("ripple"), this);
     ripple->setObjectName(QStringLiteral("ripple"));
-    ripple->setToolTip(tr("What comes later moves along"));
+    ripple->setToolTip(tr("Moves everything later along."));
     layout->addWidget(ripple, 0, 3);
     addClipRow(*layout);
     addValueRow(*layout);
@@ -156,15 +157,14 @@ void HandBench::addFadeShapes(QGridLayout& layout)
         float middle;
     };
     const std::array<Shape, 4> shapes{
-        {{tr("round"), FadeShape::EqualPower, 0.5F},
+        {{tr("rounded"), FadeShape::EqualPower, 0.5F},
          {tr("straight"), FadeShape::EqualGain, 0.5F},
-         {tr("soon done"), FadeShape::EqualGain, 0.25F},
-         {tr("late"), FadeShape::EqualGain, 0.75F}}};
+         {tr("fast start"), FadeShape::EqualGain, 0.25F},
+         {tr("slow start"), FadeShape::EqualGain, 0.75F}}};
     auto* fades = new QComboBox(this);
     fades->setObjectName(QStringLiteral("handFadeShape"));
-    fades->setAccessibleName(tr("Shape of fades"));
-    fades->setToolTip(tr("Of the fades of all chosen clips; a curve can also be bent by dragging it"
-    ));
+    fades->setAccessibleName(tr("Fade shape"));
+    fades->setToolTip(tr("Shape of all selected fades; curves can also be bent by dragging."));
     fades->setIconSize(kPicture);
     fades->addItem(tr("fades…"));
     for (const Shape& each : shapes) {
@@ -204,17 +204,17 @@ void HandBench::addStepRow(QGridLayout& layout)
     };
     const auto [furthest, close] = row(6, 0, tr("Gaps up to"), "stepGaps", 500.0, tr("Close gaps"));
     const auto [above, shorten] =
-        row(6, 2, tr("Overlaps over"), "stepOverlaps", 20.0, tr("Shorten"));
+        row(6, 2, tr("Overlaps above"), "stepOverlaps", 20.0, tr("Shorten"));
     const auto [leadIn, cut] = row(7, 0, tr("Lead-in"), "stepCut", 4.0, tr("Cut at hits"));
-    const auto [earlier, place] = row(7, 2, tr("Joins by"), "stepEarlier", 2.0, tr("Earlier"));
+    const auto [earlier, place] = row(7, 2, tr("Move joins"), "stepEarlier", 2.0, tr("Earlier"));
     furthest_ = furthest;
     above_ = above;
     leadIn_ = leadIn;
     earlier_ = earlier;
-    close->setToolTip(tr("Pulls the start of each clip after a gap back over its spare"));
-    shorten->setToolTip(tr("Shortens the earlier clip where an overlap is longer"));
-    cut->setToolTip(tr("Splits all microphones a lead-in before each hit"));
-    place->setToolTip(tr("Moves the joins earlier"));
+    close->setToolTip(tr("Extends each clip after a gap with audio beyond its edge."));
+    shorten->setToolTip(tr("Shortens the earlier clip where an overlap is longer."));
+    cut->setToolTip(tr("Splits all microphones one lead-in before each hit."));
+    place->setToolTip(tr("Moves all joins earlier."));
     using Within = std::optional<Span>;
     connect(close, &QPushButton::clicked, this, [this] {
         step(
@@ -252,10 +252,7 @@ void HandBench::addStepRow(QGridLayout& layout)
         );
     });
     auto* fit = benchButton(tr("Fit clips"), QStringLiteral("fitClips"), true, this);
-    fit->setToolTip(
-        tr("Each clip's first mark is its hit: moves whole clips to the grid, the chosen ones or "
-           "all")
-    );
+    fit->setToolTip(tr("Moves whole clips to the grid by their first mark, selected or all."));
     layout.addWidget(fit, 5, 3);
     connect(fit, &QPushButton::clicked, this, [this] {
         step(
@@ -286,27 +283,24 @@ void HandBench::addStretchRow(QGridLayout& layout)
     pitch_ = field(
         tr("Pitch"), "handPitch", {tr("st"), 2, -kMostSemitones, kMostSemitones, 0.0, 0.05}, 8, 0
     );
-    pitch_->setMeaning(tr("Semitones; cents behind the point. 0 puts it back"));
+    pitch_->setMeaning(tr("Semitones and cents; 0 resets."));
     length_ =
         field(tr("Length"), "handLength", {QStringLiteral("%"), 2, 5.0, 2000.0, 100.0, 0.2}, 8, 2);
-    length_->setMeaning(tr("Of what was recorded; the start stays"));
-    beats_ = field(tr("Lasts"), "handBeats", {tr("beats"), 2, 0.01, 4000.0, 4.0, 0.05}, 9, 0);
+    length_->setMeaning(tr("Relative to the recording; the start stays."));
+    beats_ = field(tr("Length"), "handBeats", {tr("beats"), 2, 0.01, 4000.0, 4.0, 0.05}, 9, 0);
     beats_->setOtherUnit({tr("bpm"), 2, 20.0, 400.0, 120.0, 0.05});
-    beats_->setMeaning(
-        tr("So many beats of the song from where it begins; or, typed with bpm, the tempo it was "
-           "played at and is to run at the song's")
-    );
+    beats_->setMeaning(tr("Length in beats; or type its original bpm to match the song."));
     material_ = new QComboBox(this);
     material_->setObjectName(QStringLiteral("handMaterial"));
-    material_->setAccessibleName(tr("Treated as"));
+    material_->setAccessibleName(tr("Material"));
     for (const Material material :
          {Material::Hits, Material::Line, Material::Blend, Material::Tape}) {
-        material_->addItem(tr("as %1").arg(QLatin1String(materialWord(material).data())));
+        material_->addItem(tr("as %1").arg(materialText(material)));
     }
     layout.addWidget(material_, 9, 2);
-    auto* formants = new QCheckBox(tr("formants move"), this);
+    auto* formants = new QCheckBox(tr("Shift formants"), this);
     formants->setObjectName(QStringLiteral("handFormants"));
-    formants->setToolTip(tr("With the pitch, as when a tape runs faster; otherwise they are kept"));
+    formants->setToolTip(tr("Formants follow the pitch, as on tape; otherwise they are kept."));
     layout.addWidget(formants, 9, 3);
     connect(pitch_, &NumberField::finished, this, [this](double semitones) {
         hands_.stretch({.semitones = semitones});
@@ -339,7 +333,7 @@ void HandBench::fillStretch(const std::optional<Clip>& first)
     pitch_->setValue(treatment.semitones);
     length_->setValue(100.0 * stretchedBy(*first));
     const auto beatsAt = [&](Frames at) { return song.tempo.beatsAt(toSeconds(at, song.rate)); };
-    beats_->setLabel(isInBeats() ? tr("Lasts") : tr("Was played at"));
+    beats_->setLabel(isInBeats() ? tr("Length") : tr("Original tempo"));
     beats_->setValue(
         isInBeats() ? (beatsAt(first->end()) - beatsAt(first->at)).count()
                     : song.tempo.bpmAt(beatsAt(first->at)) * stretchedBy(*first)
@@ -365,7 +359,7 @@ void HandBench::step(
 {
     const MicSet* set = session_.choice.set();
     if (set == nullptr) {
-        session_.say(tr("There is nothing to cut: import takes first"));
+        session_.say(tr("Nothing to cut; import takes first"));
         return;
     }
     std::optional<Span> within;

@@ -91,10 +91,7 @@ PitchKeys::PitchKeys(Session& session, ClipHands& hands, QWidget* parent)
 {
     setObjectName(QStringLiteral("pitchKeys"));
     setAccessibleName(tr("Try pitches"));
-    setToolTip(
-        tr("Hold a key, here or of a MIDI keyboard from middle C on, to hear the chosen clips at "
-           "another pitch while the song goes on; Enter keeps it, Shift begins them anew")
-    );
+    setToolTip(tr("Hold a key to audition its pitch. Enter applies; Shift restarts."));
     setFocusPolicy(Qt::StrongFocus);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     look_.setInterval(kLookEvery);
@@ -173,7 +170,7 @@ void PitchKeys::make()
     look_.start();
     session_.jobs.run(
         {.key = QStringLiteral("pitches"),
-         .title = tr("Making pitches to try"),
+         .title = tr("Preparing pitches"),
          .holds = session_.document.whileOpen()},
         this,
         [song = session_.document.song(),
@@ -215,11 +212,11 @@ void PitchKeys::hold(std::optional<int> semitones)
     if (semitones) {
         make();
         if (!trial_) {
-            session_.say(tr("Choose clips first"));
+            session_.say(tr("Select clips first"));
             return;
         }
         if (!trial_->has(*semitones)) {
-            session_.say(tr("This pitch is still being made"));
+            session_.say(tr("This pitch is not ready yet"));
             return;
         }
         last_ = semitones;
@@ -234,7 +231,7 @@ void PitchKeys::hold(std::optional<int> semitones)
 void PitchKeys::keep()
 {
     if (!last_ || !trial_) {
-        session_.say(tr("Hold a pitch first; Enter keeps the one that was held last"));
+        session_.say(tr("Hold a pitch first; Enter applies the last one"));
         return;
     }
     const int semitones = *last_;

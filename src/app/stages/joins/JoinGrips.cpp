@@ -41,10 +41,10 @@ void JoinGrips::paintRoom(QPainter& painter, const Lane& lane) const
     painter.drawLine(QPointF(right, y), QPointF(right, y + 6));
     painter.setFont(Theme::label(8));
     if (room->spareEndsLeft) {
-        painter.drawText(QPointF(left + 3, y + 11), tr("the later clip begins here"));
+        painter.drawText(QPointF(left + 3, y + 11), tr("start of later clip"));
     }
     if (room->spareEndsRight) {
-        painter.drawText(QPointF(right - 110, y + 11), tr("the earlier clip ends here"));
+        painter.drawText(QPointF(right - 110, y + 11), tr("end of earlier clip"));
     }
 }
 
@@ -194,10 +194,9 @@ std::pair<QString, Qt::CursorShape> JoinGrips::hintAt(QPoint place) const
     switch (gripAt(place.x()).second) {
     case Grip::Whole:
         return {
-            tr("Click to look at this join; drag to move it on all microphones"),
-            Qt::SizeAllCursor};
+            tr("Click to select the join; drag to move it on all microphones."), Qt::SizeAllCursor};
     case Grip::Start:
-    case Grip::End: return {tr("Drag to make the crossfade longer or shorter"), Qt::SizeHorCursor};
+    case Grip::End: return {tr("Drag to change the crossfade length."), Qt::SizeHorCursor};
     case Grip::None: break;
     }
     return {};

@@ -43,7 +43,7 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
     auto* buttons = new QHBoxLayout;
     mend_ = benchButton(tr("Mend"), QStringLiteral("mend"), true, bench_);
     accept_ = benchButton(tr("Accept"), QStringLiteral("accept"), false, bench_);
-    auto* hear = benchButton(tr("Hear"), QStringLiteral("hearJoin"), false, bench_);
+    auto* hear = benchButton(tr("Play"), QStringLiteral("hearJoin"), false, bench_);
     lock_ = benchButton(tr("Lock"), QStringLiteral("lockJoin"), false, bench_);
     lockAll_ = benchButton(tr("Lock all"), QStringLiteral("lockAll"), false, bench_);
     for (QPushButton* button : {mend_, accept_, hear, lock_, lockAll_}) {
@@ -99,7 +99,7 @@ QString JoinsStage::status() const
     }
     const auto locked = std::ranges::count_if(joins, &SetJoin::isLocked);
     const QString locks = locked == 0 ? tr("all unlocked") : tr("%1 locked").arg(locked);
-    return tr("%1 joins · %2 clean · %3 to look at · %4")
+    return tr("%1 joins · %2 clean · %3 to check · %4")
         .arg(joins.size())
         .arg(joins.size() - troubled)
         .arg(troubled)
@@ -118,7 +118,7 @@ void JoinsStage::fill()
         join != nullptr && session_.review.worstOf(session_.review.join()) != nullptr
     );
     if (join == nullptr) {
-        about_->setText(tr("Loupe"));
+        about_->setText(tr("Detail"));
         return;
     }
     const PlaceText place = placeText(session_.song(), join->middle());
@@ -163,9 +163,9 @@ void JoinsStage::addValues(QLayout& layout)
     shapeRow->addWidget(shape_, 1);
     scope_ = new QComboBox(bench_);
     scope_->setObjectName(QStringLiteral("joinScope"));
-    scope_->setAccessibleName(tr("Goes to"));
-    scope_->addItems({tr("this join"), tr("joins in the range"), tr("all joins")});
-    scope_->setToolTip(tr("Where values, drags and shapes go; locked joins stay"));
+    scope_->setAccessibleName(tr("Apply to"));
+    scope_->addItems({tr("this join"), tr("joins in range"), tr("all joins")});
+    scope_->setToolTip(tr("Which joins values and drags apply to; locked joins stay."));
     shapeRow->addWidget(scope_, 1);
     right->addLayout(shapeRow);
     const double rate = session_.song().rate.count();
@@ -173,15 +173,15 @@ void JoinsStage::addValues(QLayout& layout)
     auto* numbers = new QHBoxLayout;
     length_ = new NumberField(tr("Length"), {ms, 1, 0.0, 500.0, 5.0, 0.1, rate}, false, bench_);
     length_->setObjectName(QStringLiteral("joinLength"));
-    length_->setToolTip(tr("0 takes the crossfade away: a hard edge"));
+    length_->setToolTip(tr("0 resets to a hard cut."));
     before_ =
         new NumberField(tr("Before hit"), {ms, 1, -500.0, 2000.0, 4.0, 0.1, rate}, false, bench_);
     before_->setObjectName(QStringLiteral("joinBefore"));
     middle_ = new NumberField(
-        tr("Half at"), {QStringLiteral("%"), 0, 10.0, 90.0, 50.0, 0.3}, false, bench_
+        tr("Midpoint"), {QStringLiteral("%"), 0, 10.0, 90.0, 50.0, 0.3}, false, bench_
     );
     middle_->setObjectName(QStringLiteral("joinMiddle"));
-    middle_->setToolTip(tr("Where along its length the crossfade is half done"));
+    middle_->setToolTip(tr("Where both clips are equally loud, along the crossfade."));
     numbers->addWidget(length_);
     numbers->addWidget(before_);
     numbers->addWidget(middle_);
@@ -205,13 +205,13 @@ void JoinsStage::addValues(QLayout& layout)
 void JoinsStage::addHearing(QLayout& layout)
 {
     auto* row = new QHBoxLayout;
-    squeeze_ = new QCheckBox(tr("squeezed"), bench_);
+    squeeze_ = new QCheckBox(tr("compressed"), bench_);
     squeeze_->setObjectName(QStringLiteral("hearSqueezed"));
-    squeeze_->setToolTip(tr("Through a heavy compressor: low clicks come forward"));
-    alone_ = new QCheckBox(tr("set alone"), bench_);
+    squeeze_->setToolTip(tr("Plays through heavy compression, so that quiet clicks stand out."));
+    alone_ = new QCheckBox(tr("solo set"), bench_);
     alone_->setObjectName(QStringLiteral("hearAlone"));
-    alone_->setToolTip(tr("Hears this take or mic set without the rest of the song"));
-    auto* turn = benchButton(tr("All in turn"), QStringLiteral("hearInTurn"), false, bench_);
+    alone_->setToolTip(tr("Plays this take or mic set without the rest of the song."));
+    auto* turn = benchButton(tr("Play all"), QStringLiteral("hearInTurn"), false, bench_);
     turn->setCheckable(true);
     auto* report = benchButton(tr("Report…"), QStringLiteral("joinReport"), false, bench_);
     for (QPushButton* button : {turn, report}) {
@@ -270,7 +270,7 @@ void JoinsStage::exportReport()
         session_.song().name + " " + session_.song().nameOf(*session_.choice.set());
     const QString path = askForNewFile(
         bench_,
-        tr("Report of what was changed and what is left"),
+        tr("Export report"),
         QString::fromStdString(name + ".html"),
         tr("Page with pictures (*.html);;Table (*.csv);;Data (*.json)")
     );
@@ -289,7 +289,7 @@ void JoinsStage::exportReport()
         },
         [this, path](const Result<void>& done) {
             if (done) {
-                session_.say(tr("Report written to %1").arg(path));
+                session_.say(tr("Report exported to %1").arg(path));
             } else if (done.error().kind != ErrorKind::Cancelled) {
                 Q_EMIT session_.failed(done.error());
             }
@@ -339,7 +339,7 @@ void JoinsStage::changeMeant(const JoinChange& what, const QString& name)
 {
     const auto joins = meant();
     if (joins.empty()) {
-        session_.say(tr("No join lies in the chosen range of time"));
+        session_.say(tr("No joins in the selected range"));
         return;
     }
     session_.document.apply(
@@ -355,7 +355,7 @@ QString JoinsStage::findingText() const
     if (worst == nullptr) {
         return tr("clean");
     }
-    return tr("%1, %2 dB against the music")
+    return tr("%1, %2 dB relative to the music")
         .arg(app::findingText(*worst))
         .arg(worst->loudness, 0, 'f', 0)
         .replace(QLatin1Char('-'), QStringLiteral("−"));
@@ -396,11 +396,11 @@ void JoinsStage::mend()
         },
         [this](std::pair<std::shared_ptr<const Song>, Result<Song>> done) {
             if (done.first != session_.document.song()) {
-                session_.say(tr("The song was edited meanwhile; mend again"));
+                session_.say(tr("The song changed meanwhile; mend again"));
                 return;
             }
             if (session_.document.apply(std::move(done.second), tr("Mend join"))) {
-                session_.say(tr("Mended: the best of the places, lengths and shapes tried"));
+                session_.say(tr("Mended with the best place, length and shape tried"));
             }
         }
     );

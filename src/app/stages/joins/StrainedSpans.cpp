@@ -21,9 +21,9 @@ StrainedSpans::StrainedSpans(Session& session, QWidget* parent) : QWidget(parent
     about_->setObjectName(QStringLiteral("aboutStrain"));
     row->addWidget(about_, 1);
     auto* next = benchButton(tr("Next"), QStringLiteral("nextStrain"), false, this);
-    next->setToolTip(tr("Goes to the next span that is strained"));
+    next->setToolTip(tr("Goes to the next strained span."));
     auto* accept = benchButton(tr("Accept"), QStringLiteral("acceptStrain"), false, this);
-    accept->setToolTip(tr("It sounds well: not told of again"));
+    accept->setToolTip(tr("Accept; stop reporting"));
     for (QPushButton* button : {next, accept}) {
         button->setStyleSheet(QStringLiteral("padding-left:8px;padding-right:8px"));
         row->addWidget(button);
@@ -88,7 +88,7 @@ void StrainedSpans::accept()
     const auto strained = found();
     const auto at = std::ranges::find(strained, looked_.value_or(Frames(-1)), &Finding::at);
     if (at != strained.end()) {
-        session_.document.apply(acceptFinding(session_.song(), *at), tr("Accept the strain"));
+        session_.document.apply(acceptFinding(session_.song(), *at), tr("Accept strain"));
     }
 }
 

@@ -24,10 +24,10 @@ Detection::Detection(Session& session, QWidget* parent) : QWidget(parent), sessi
     layout->setVerticalSpacing(6);
     title_ = benchTitle(QString(), this);
     layout->addWidget(title_, 0, 0);
-    lead_ = new QCheckBox(tr("is a lead: its hits decide where the set is cut"), this);
+    lead_ = new QCheckBox(tr("Lead"), this);
     lead_->setObjectName(QStringLiteral("isLead"));
     layout->addWidget(lead_, 1, 0);
-    auto* find = benchButton(tr("Find hits on all leads"), QStringLiteral("findHits"), true, this);
+    auto* find = benchButton(tr("Find hits"), QStringLiteral("findHits"), true, this);
     layout->addWidget(find, 2, 0);
     addListening(*layout);
     sensitivity_ =
@@ -38,7 +38,7 @@ Detection::Detection(Session& session, QWidget* parent) : QWidget(parent), sessi
     );
     threshold_->setObjectName(QStringLiteral("threshold"));
     gap_ = new NumberField(
-        tr("Smallest gap"), {QStringLiteral("ms"), 0, 0.0, 500.0, 20.0, 0.2}, false, this
+        tr("Minimum gap"), {QStringLiteral("ms"), 0, 0.0, 500.0, 20.0, 0.2}, false, this
     );
     gap_->setObjectName(QStringLiteral("smallestGap"));
     count_ = benchTitle(QString(), this);
@@ -55,7 +55,7 @@ Detection::Detection(Session& session, QWidget* parent) : QWidget(parent), sessi
         if (track) {
             session_.document.apply(
                 setLead(session_.song(), track->id, isLead),
-                (isLead ? tr("Make %1 a lead") : tr("%1 is no lead"))
+                (isLead ? tr("Make %1 a lead") : tr("Make %1 no lead"))
                     .arg(QString::fromStdString(track->name))
             );
         }
@@ -82,17 +82,11 @@ void Detection::addListening(QGridLayout& layout)
     way_ = new QComboBox(this);
     way_->setObjectName(QStringLiteral("onsetWay"));
     way_->setAccessibleName(tr("Attacks"));
-    way_->addItems({tr("struck"), tr("weak (bowed, sung)")});
+    way_->addItems({tr("sharp"), tr("soft (bowed, sung)")});
     band_ = new QComboBox(this);
     band_->setObjectName(QStringLiteral("onsetBand"));
     band_->setAccessibleName(tr("Band"));
-    band_->addItems(
-        {tr("hear all of it"),
-         tr("hear the lows"),
-         tr("hear the middle"),
-         tr("hear the highs"),
-         tr("hear a band")}
-    );
+    band_->addItems({tr("full range"), tr("lows"), tr("mids"), tr("highs"), tr("custom band")});
     row->addWidget(way_);
     row->addWidget(band_);
     layout.addLayout(row, 3, 0);
@@ -127,7 +121,7 @@ void Detection::changeListening()
         wanted.band = kNamedBands[static_cast<std::size_t>(index) - 1].band;
     }
     if (session_.document.apply(
-            setDetection(session_.song(), track->id, wanted), tr("Change what is listened to")
+            setDetection(session_.song(), track->id, wanted), tr("Change detection band")
         ) &&
         session_.song().isLead(*track)) {
         session_.hits.detect();
@@ -147,7 +141,7 @@ OnsetSettings Detection::settings() const
 void Detection::fill()
 {
     const auto track = session_.song().track(session_.choice.track());
-    title_->setText(track ? QString::fromStdString(track->name) : tr("No track chosen"));
+    title_->setText(track ? QString::fromStdString(track->name) : tr("No track selected"));
     // A track by itself is its own lead.
     const MicSet* set = track ? session_.song().setOf(track->id) : nullptr;
     const bool isTunable = track && session_.song().isLead(*track);
@@ -233,7 +227,7 @@ void Detection::place(TrackId id, const OnsetSettings& wanted)
     }
     session_.document.apply(
         placeMarks(session_.song(), set->id, *session_.hits.analysis(), {{id, wanted}}),
-        tr("Set the sensitivity")
+        tr("Set sensitivity")
     );
 }
 

@@ -18,7 +18,7 @@ constexpr int kFrameHeight = 106;
 
 QString sureText(double confidence)
 {
-    return QObject::tr("sure %1").arg(confidence, 0, 'f', 2);
+    return QObject::tr("confidence %1").arg(confidence, 0, 'f', 2);
 }
 
 double gainFor(std::span<const float> samples, double height)
@@ -45,12 +45,11 @@ QString DoubtSheet::emptyText() const
     if (!std::ranges::any_of(session_.song().tracks, [](const auto& track) {
             return !track->marks.empty();
         })) {
-        return tr("No hits yet. Find them first; those that are doubtful then stand here, worst "
-                  "first.");
+        return tr("No hits yet. Find hits to list doubtful marks here.");
     }
     return session_.hits.analysis() == nullptr
-               ? tr("No mark is doubtful. Find hits again to see what may be missing.")
-               : tr("Nothing is doubtful: every hit is as good as certain, or decided by hand.");
+               ? tr("No doubtful marks. Find hits again to list possible misses.")
+               : tr("No doubtful marks: every hit is certain or confirmed.");
 }
 
 void DoubtSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
@@ -129,23 +128,23 @@ DoubtBench::DoubtBench(Session& session, DoubtReview& review, QWidget* parent)
     right->addSpacing(4);
     right->addWidget(kind_);
     auto* all = new QHBoxLayout;
-    allAway_ = benchButton(tr("Take all away"), QStringLiteral("doubtAllAway"), true, this);
+    allAway_ = benchButton(tr("Delete all"), QStringLiteral("doubtAllAway"), true, this);
     keepAll_ = benchButton(tr("Keep all"), QStringLiteral("doubtKeepAll"), false, this);
     all->addWidget(allAway_);
     all->addWidget(keepAll_);
     right->addLayout(all);
-    right->addWidget(benchTitle(tr("This one alone"), this));
+    right->addWidget(benchTitle(tr("This mark"), this));
     auto* one = new QHBoxLayout;
     keep_ = benchButton(tr("Keep"), QStringLiteral("doubtKeep"), false, this);
-    away_ = benchButton(tr("Away"), QStringLiteral("doubtAway"), false, this);
-    hear_ = benchButton(tr("Hear"), QStringLiteral("doubtHear"), false, this);
+    away_ = benchButton(tr("Delete"), QStringLiteral("doubtAway"), false, this);
+    hear_ = benchButton(tr("Play"), QStringLiteral("doubtHear"), false, this);
     for (QPushButton* button : {keep_, away_, hear_}) {
         one->addWidget(button);
     }
     right->addLayout(one);
-    right->addWidget(benchNote(
-        tr("D and A step, Y keeps, Delete takes away. What you decide is never asked again."), this
-    ));
+    right->addWidget(
+        benchNote(tr("D and A: step. Y: keep. Delete: delete. Decisions are final."), this)
+    );
     right->addStretch();
     layout->addLayout(right, 2);
     connect(allAway_, &QPushButton::clicked, this, [this] { review_.dismiss(true); });
@@ -163,7 +162,7 @@ void DoubtBench::fill()
     const auto missing = std::ranges::count_if(doubts, &DoubtfulHit::isMissing);
     title_->setText(
         doubts.empty() ? tr("Doubtful marks")
-                       : tr("Doubtful marks, worst first: %1, and %2 that may be missing")
+                       : tr("Doubtful marks, worst first: %1, and %2 possibly missed")
                              .arg(static_cast<std::int64_t>(doubts.size()) - missing)
                              .arg(missing)
     );
@@ -173,7 +172,7 @@ void DoubtBench::fill()
         widget->setEnabled(doubt != nullptr);
     }
     if (doubt == nullptr) {
-        place_->setText(tr("This one"));
+        place_->setText(tr("This mark"));
         why_->setText({});
         kind_->setText({});
         return;
@@ -190,16 +189,16 @@ void DoubtBench::fill()
     const bool isMissing = doubt->isMissing();
     const auto count = static_cast<std::int64_t>(kind.size());
     if (count == 1) {
-        allAway_->setText(isMissing ? tr("Leave it out") : tr("Take it away"));
+        allAway_->setText(isMissing ? tr("Dismiss") : tr("Delete"));
     } else {
-        allAway_->setText((isMissing ? tr("Leave all %1 out") : tr("Take all %1 away")).arg(count));
+        allAway_->setText((isMissing ? tr("Dismiss all %1") : tr("Delete all %1")).arg(count));
     }
     keepAll_->setText(
-        count == 1 ? (isMissing ? tr("Mark it") : tr("Keep it"))
-                   : (isMissing ? tr("Mark all") : tr("Keep all"))
+        count == 1 ? (isMissing ? tr("Add mark") : tr("Keep"))
+                   : (isMissing ? tr("Add all") : tr("Keep all"))
     );
-    keep_->setText(isMissing ? tr("Mark it") : tr("Keep"));
-    away_->setText(isMissing ? tr("Leave out") : tr("Away"));
+    keep_->setText(isMissing ? tr("Add mark") : tr("Keep"));
+    away_->setText(isMissing ? tr("Dismiss") : tr("Delete"));
 }
 
 }  // namespace orthochron::app

@@ -96,7 +96,7 @@ void DoubtReview::decide(bool isHit, bool wholeKind)
 {
     const DoubtfulHit* doubt = chosen();
     if (doubt == nullptr) {
-        session_.say(tr("Nothing is doubtful here"));
+        session_.say(tr("No doubtful marks here"));
         return;
     }
     const auto decided = wholeKind ? kind() : std::vector<DoubtfulHit>{*doubt};
@@ -184,52 +184,50 @@ const DoubtPicture* DoubtReview::picture(std::size_t place)
 QString DoubtReview::nameOf(TrackId track) const
 {
     const auto found = session_.song().track(track);
-    return found ? QString::fromStdString(found->name) : tr("another drum");
+    return found ? QString::fromStdString(found->name) : tr("other drum");
 }
 
 QString DoubtReview::question(const DoubtfulHit& doubt) const
 {
     if (!doubt.isKnown) {
-        return tr("a hit?");
+        return tr("real hit?");
     }
     switch (doubt.why) {
     case Doubt::Ring:
-        return doubt.isMissing() ? tr("missing? or its ring")
-                                 : tr("ring of %1?").arg(nameOf(doubt.track));
+        return doubt.isMissing() ? tr("missed, or ringing?")
+                                 : tr("ringing of %1?").arg(nameOf(doubt.track));
     case Doubt::Bleed:
-        return doubt.isMissing() ? tr("missing? under %1").arg(nameOf(doubt.against))
+        return doubt.isMissing() ? tr("missed under %1?").arg(nameOf(doubt.against))
                                  : tr("bleed of %1?").arg(nameOf(doubt.against));
-    case Doubt::Faint: return doubt.isMissing() ? tr("missing? soft") : tr("soft, or nothing?");
+    case Doubt::Faint: return doubt.isMissing() ? tr("missed, soft?") : tr("very soft?");
     case Doubt::None:
     case Doubt::Unclear: break;
     }
-    return doubt.isMissing() ? tr("missing?") : tr("a hit?");
+    return doubt.isMissing() ? tr("missed?") : tr("real hit?");
 }
 
 QString DoubtReview::reason(const DoubtfulHit& doubt) const
 {
     QStringList lines;
     if (!doubt.isKnown) {
-        lines << tr("Find hits again to hear why, and what may be missing.");
+        lines << tr("Find hits again to see the reason and possible misses.");
     } else {
         if (doubt.since < Seconds(0.5)) {
             // What is owed counts what the blow has lost since; what is said is its level then.
             const double below = doubt.owed + 60.0 * doubt.since.count();
-            lines << tr("%1 ms after a blow, %2 dB %3 it.")
+            lines << tr("%1 ms after a hit, %2 dB %3 it.")
                          .arg(inMilliseconds(doubt.since), 0, 'f', 0)
                          .arg(std::abs(below), 0, 'f', 0)
                          .arg(below < 0.0 ? tr("above") : tr("below"));
         } else {
-            lines << tr("No blow in the half second before.");
+            lines << tr("No hit in the half second before.");
         }
-        lines << tr("Rises %1 dB above what rang.").arg(doubt.rise, 0, 'f', 0);
+        lines << tr("Rises %1 dB above the ringing.").arg(doubt.rise, 0, 'f', 0);
         lines
-            << (doubt.overBleed >= 30.0
-                    ? tr("No other drum is heard in it.")
-                    : tr("Its own drum %1 dB against others in it.").arg(doubt.overBleed, 0, 'f', 0)
-               );
+            << (doubt.overBleed >= 30.0 ? tr("No bleed from other drums.")
+                                        : tr("%1 dB above bleed.").arg(doubt.overBleed, 0, 'f', 0));
         if (doubt.against != TrackId()) {
-            lines << tr("%1 was struck then.").arg(nameOf(doubt.against));
+            lines << tr("%1 was hit at that time.").arg(nameOf(doubt.against));
         }
     }
     return lines.join(QLatin1Char('\n'));
@@ -238,14 +236,14 @@ QString DoubtReview::reason(const DoubtfulHit& doubt) const
 QString DoubtReview::kindName(const DoubtfulHit& doubt, std::size_t count) const
 {
     const QString of = nameOf(doubt.track);
-    const QString many = QStringLiteral("%1 ").arg(count) + tr("like this: ");
+    const QString many = QStringLiteral("%1 ").arg(count) + tr("similar: ");
     if (doubt.isMissing()) {
-        return many + tr("left out on %1").arg(of);
+        return many + tr("missed on %1").arg(of);
     }
     switch (doubt.isKnown ? doubt.why : Doubt::Unclear) {
-    case Doubt::Ring: return many + tr("rings of %1").arg(of);
+    case Doubt::Ring: return many + tr("ringing on %1").arg(of);
     case Doubt::Bleed: return many + tr("%1 in %2").arg(nameOf(doubt.against), of);
-    case Doubt::Faint: return many + tr("soft ones on %1").arg(of);
+    case Doubt::Faint: return many + tr("soft hits on %1").arg(of);
     case Doubt::None:
     case Doubt::Unclear: break;
     }

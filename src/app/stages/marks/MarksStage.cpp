@@ -106,7 +106,7 @@ QString MarksStage::status() const
     const auto missing = std::ranges::count_if(doubts, &DoubtfulHit::isMissing);
     parts << tr("%1 doubtful").arg(static_cast<std::int64_t>(doubts.size()) - missing);
     if (missing > 0) {
-        parts << tr("%1 may be missing").arg(missing);
+        parts << tr("%1 possibly missed").arg(missing);
     }
     return parts.join(QStringLiteral(" · "));
 }
@@ -327,7 +327,7 @@ void MarksStage::release(QMouseEvent&)
     const bool isBeatPoint = std::exchange(isBeatPoint_, false);
     const auto takeTime = session_.hits.takeTimeAt(draggedTrack_, at);
     if (!takeTime) {
-        session_.say(tr("No clip of this track plays its take there"));
+        session_.say(tr("No clip of this track plays there"));
         return;
     }
     if (isBeatPoint) {
@@ -355,18 +355,17 @@ std::pair<QString, Qt::CursorShape> MarksStage::hintAt(const Lane& lane, QPoint 
 {
     if (markAt(lane, place.x()) != nullptr) {
         return {
-            tr("Drag the mark to the start of the attack, Shift-drag its beat point; Delete takes "
-               "it away"),
+            tr("Drag to the attack's start. Shift: beat point. Delete: delete."),
             Qt::SizeHorCursor};
     }
     if (isOnThreshold(lane, place)) {
-        return {tr("Drag the threshold: attacks above it become marks"), Qt::SizeVerCursor};
+        return {tr("Drag the threshold; attacks above it become marks."), Qt::SizeVerCursor};
     }
     const auto track = session_.song().track(lane.track);
     return {
         session_.song().isLead(*track)
-            ? tr("Double-click to add a mark")
-            : tr("Not a lead: click to choose the track, then make it one below"),
+            ? tr("Double-click to add a mark.")
+            : tr("Not a lead. Click to select the track; make it a lead below."),
         Qt::ArrowCursor};
 }
 
@@ -381,7 +380,7 @@ void MarksStage::step(int by)
             return session_.song().isLead(*t) && !session_.hits.marksOf(t->id).empty();
         });
         if (lead == session_.song().tracks.end()) {
-            session_.say(tr("There are no marks to step through: find hits first"));
+            session_.say(tr("No marks; find hits first"));
             return;
         }
         session_.choice.setTrack((*lead)->id);
@@ -478,6 +477,11 @@ void MarksStage::accept()
     }
 }
 
+bool MarksStage::canRemove() const
+{
+    return isDoubting() ? review_->chosen() != nullptr : thisMark_->chosen() != nullptr;
+}
+
 void MarksStage::remove()
 {
     if (isDoubting()) {
@@ -506,7 +510,7 @@ void MarksStage::addMarkAt(TrackId track, Frames songTime)
 {
     const auto takeTime = session_.hits.takeTimeAt(track, songTime);
     if (!takeTime) {
-        session_.say(tr("No clip of this track plays its take there"));
+        session_.say(tr("No clip of this track plays there"));
         return;
     }
     if (session_.document.apply(addMark(session_.song(), track, *takeTime), tr("Add mark"))) {
@@ -519,7 +523,7 @@ void MarksStage::addAtPlayhead()
 {
     const auto track = session_.song().track(session_.choice.track());
     if (!track || !session_.song().isLead(*track)) {
-        session_.say(tr("Choose a lead first: marks are set on leads"));
+        session_.say(tr("Select a lead first; marks belong to leads"));
         return;
     }
     addMarkAt(track->id, session_.player.position());

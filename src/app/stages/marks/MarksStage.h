@@ -36,6 +36,7 @@ public:
     bool run(Command command) override;
     void mainAction() override;
     void remove() override;
+    [[nodiscard]] bool canRemove() const override;
     void accept() override;
     void lookAtDoubtful(bool isOn);  // the page that is shown
     void nudge(Seconds by) override;

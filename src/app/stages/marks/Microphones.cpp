@@ -31,10 +31,8 @@ Microphones::Microphones(Session& session, QWidget* parent) : QWidget(parent), s
     layout->addWidget(title_);
     table_ = new QTableWidget(0, 4, this);
     table_->setObjectName(QStringLiteral("arrivals"));
-    table_->setAccessibleName(tr("When each microphone hears it"));
-    table_->setHorizontalHeaderLabels(
-        {tr("microphone"), tr("hears it"), tr("way round"), tr("level")}
-    );
+    table_->setAccessibleName(tr("Delay of each microphone"));
+    table_->setHorizontalHeaderLabels({tr("microphone"), tr("delay"), tr("polarity"), tr("level")});
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(19);
@@ -45,9 +43,8 @@ Microphones::Microphones(Session& session, QWidget* parent) : QWidget(parent), s
     layout->addWidget(table_, 1);
     auto* row = new QHBoxLayout;
     auto* measure = benchButton(tr("Measure"), QStringLiteral("measureSet"), false, this);
-    propose_ =
-        benchButton(tr("Use the first to hear"), QStringLiteral("proposeLeads"), false, this);
-    next_ = benchButton(tr("Next unheard"), QStringLiteral("nextUnheard"), false, this);
+    propose_ = benchButton(tr("Use earliest mic"), QStringLiteral("proposeLeads"), false, this);
+    next_ = benchButton(tr("Next unmarked hit"), QStringLiteral("nextUnheard"), false, this);
     for (QPushButton* button : {measure, propose_, next_}) {
         button->setStyleSheet(QStringLiteral("padding-left:8px;padding-right:8px"));
         row->addWidget(button);
@@ -87,7 +84,7 @@ void Microphones::measure()
     }
     session_.jobs.run(
         {.key = QStringLiteral("arrivals"),
-         .title = tr("Listening to every microphone"),
+         .title = tr("Measuring every microphone"),
          .holds = session_.document.whileOpen()},
         this,
         [song = session_.document.song(),
@@ -110,8 +107,7 @@ void Microphones::measure()
             fill();
             const MicSet* measuredSet = session_.song().set(id);
             if (measuredSet != nullptr && hitsOf(session_.song(), *measuredSet).hits.empty()) {
-                session_.say(tr("No lead has hits yet: find those, then who hears them is measured")
-                );
+                session_.say(tr("No hits yet; find hits first, then measure"));
             }
             Q_EMIT measured();
         }
@@ -133,7 +129,7 @@ void Microphones::propose()
             song = std::move(*changed);
         }
     }
-    if (session_.document.apply(song, tr("Use the microphones that hear first"))) {
+    if (session_.document.apply(song, tr("Use earliest mics as leads"))) {
         session_.hits.detect([this] { measure(); });
     }
 }
@@ -149,7 +145,7 @@ void Microphones::stepUnheard()
             return;
         }
     }
-    session_.say(tr("No hit that the leads do not hear lies further on"));
+    session_.say(tr("No further unmarked hits"));
 }
 
 void Microphones::fill()
@@ -161,9 +157,9 @@ void Microphones::fill()
     };
     const bool isKnown = track && of(track->id);
     title_->setText(
-        isKnown             ? tr("Who hears %1 first").arg(name)
-        : arrivals_.empty() ? tr("Who hears a drum first")
-                            : tr("Choose a lead to see who hears it")
+        isKnown             ? tr("Delay from %1").arg(name)
+        : arrivals_.empty() ? tr("Microphone delay")
+                            : tr("Select a lead to see the delays")
     );
     table_->setRowCount(0);
     for (const SetArrival& each : arrivals_) {
@@ -179,14 +175,14 @@ void Microphones::fill()
         const int level = static_cast<int>(std::lround(arrival.decibels));
         const QStringList cells{
             QString::fromStdString(microphone->name),
-            !isSure     ? tr("unsure")
-            : ms == 0.0 ? tr("at once")
+            !isSure     ? tr("uncertain")
+            : ms == 0.0 ? tr("none")
                         : QStringLiteral("%1%2 ms")
                               .arg(ms > 0.0 ? QStringLiteral("+") : QStringLiteral("−"))
                               .arg(std::abs(ms), 0, 'f', 2),
             !isSure              ? QString()
             : arrival.isInverted ? tr("inverted")
-                                 : tr("alike"),
+                                 : tr("normal"),
             tr("%1%2 dB").arg(level < 0 ? QStringLiteral("−") : QString()).arg(std::abs(level))};
         for (int column = 0; column < cells.size(); ++column) {
             table_->setItem(row, column, new QTableWidgetItem(cells[column]));
@@ -195,7 +191,7 @@ void Microphones::fill()
     propose_->setEnabled(!proposedLeads(arrivals_).empty());
     const auto left = unheard().size();
     next_->setEnabled(left > 0);
-    next_->setText(left > 0 ? tr("Next of %1 unheard").arg(left) : tr("Next unheard"));
+    next_->setText(left > 0 ? tr("Next of %1").arg(left) : tr("Next unmarked hit"));
 }
 
 }  // namespace orthochron::app

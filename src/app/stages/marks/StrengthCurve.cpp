@@ -88,7 +88,7 @@ void paintStrengthCurve(
         painter.fillRect(QRectF(lane.area.left(), top, lane.area.width(), bottom - top), straw);
         if (bottom - top > 9.0) {
             QString said =
-                QCoreApplication::translate("StrengthCurve", "no attack between %1 and %2 dB")
+                QCoreApplication::translate("StrengthCurve", "no attacks from %1 to %2 dB")
                     .arg(toDecibels(gap->above), 0, 'f', 0)
                     .arg(toDecibels(gap->below), 0, 'f', 0);
             said.replace(QLatin1Char('-'), QChar(0x2212));

@@ -21,7 +21,7 @@ ThisMark::ThisMark(Session& session, QWidget* parent) : QWidget(parent), session
     about_->setAlignment(Qt::AlignLeft | Qt::AlignTop);
     column->addWidget(about_, 1);
     auto* row = new QHBoxLayout;
-    switch_ = benchButton(tr("Switch off"), QStringLiteral("switchMark"), false, this);
+    switch_ = benchButton(tr("Turn off"), QStringLiteral("switchMark"), false, this);
     confirm_ = benchButton(tr("Confirm"), QStringLiteral("confirmMark"), false, this);
     row->addWidget(switch_);
     row->addWidget(confirm_);
@@ -29,13 +29,10 @@ ThisMark::ThisMark(Session& session, QWidget* parent) : QWidget(parent), session
     auto* more = new QHBoxLayout;
     auto* beats =
         benchButton(tr("Find beat points"), QStringLiteral("findBeatPoints"), false, this);
-    beats->setToolTip(
-        tr("A flam is cut before its grace stroke and has its main stroke on the line; "
-           "a weak attack has its swell there")
-    );
-    hearEach_ = new QCheckBox(tr("hear each"), this);
+    beats->setToolTip(tr("Puts a flam's main stroke, or a soft attack's swell, on the line."));
+    hearEach_ = new QCheckBox(tr("play each"), this);
     hearEach_->setObjectName(QStringLiteral("hearEach"));
-    hearEach_->setToolTip(tr("Plays around each mark one steps to"));
+    hearEach_->setToolTip(tr("Plays around each mark when stepping."));
     more->addWidget(beats);
     more->addWidget(hearEach_);
     column->addLayout(more);
@@ -51,7 +48,7 @@ ThisMark::ThisMark(Session& session, QWidget* parent) : QWidget(parent), session
         if (const Mark* mark = chosen()) {
             session_.document.apply(
                 switchMark(session_.song(), session_.choice.track(), mark->id, !mark->isOn),
-                mark->isOn ? tr("Switch mark off") : tr("Switch mark on")
+                mark->isOn ? tr("Turn mark off") : tr("Turn mark on")
             );
         }
     });
@@ -85,9 +82,9 @@ bool ThisMark::hearsEach() const
 QString ThisMark::reasonOf(const Mark& mark) const
 {
     if (mark.byHand) {
-        return tr("set or confirmed by hand; no detection moves it");
+        return tr("set or confirmed by hand");
     }
-    QString why = tr("found, sure %1").arg(mark.confidence, 0, 'f', 2);
+    QString why = tr("detected, confidence %1").arg(mark.confidence, 0, 'f', 2);
     const SetAnalysis* analyses = session_.hits.analysis();
     if (analyses == nullptr || !analyses->contains(session_.choice.track())) {
         return why;
@@ -98,8 +95,7 @@ QString ThisMark::reasonOf(const Mark& mark) const
         }
         why += tr("; rises %1 dB").arg(candidate.riseDecibels, 0, 'f', 0);
         if (candidate.overBleedDecibels < 30.0) {
-            why +=
-                tr(", %1 dB against other drums in it").arg(candidate.overBleedDecibels, 0, 'f', 0);
+            why += tr(", %1 dB above bleed").arg(candidate.overBleedDecibels, 0, 'f', 0);
         }
     }
     return why;
@@ -110,11 +106,10 @@ void ThisMark::fill()
     const Mark* mark = chosen();
     switch_->setEnabled(mark != nullptr);
     confirm_->setEnabled(mark != nullptr && !mark->byHand);
-    switch_->setText(mark != nullptr && !mark->isOn ? tr("Switch on") : tr("Switch off"));
+    switch_->setText(mark != nullptr && !mark->isOn ? tr("Turn on") : tr("Turn off"));
     about_->setText(
-        mark == nullptr ? tr("Click a mark, or step to it. Double-click a lead's lane to add one; "
-                             "Delete takes it away.")
-                        : tr("At %1 s, strength %2 dB: %3")
+        mark == nullptr ? tr("Click a mark or step to it. Double-click a lane to add one.")
+                        : tr("%1 s, %2 dB: %3")
                               .arg(toSeconds(mark->at, session_.song().rate).count(), 0, 'f', 5)
                               .arg(toDecibels(mark->strength), 0, 'f', 1)
                               .arg(reasonOf(*mark))

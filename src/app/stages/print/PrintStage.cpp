@@ -44,17 +44,15 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent)
         return box;
     };
     what_ = choice(
-        tr("What"),
-        "printWhat",
-        {tr("the whole song as one stereo file"), tr("each track as a file of its own")}
+        tr("Content"), "printWhat", {tr("song as one stereo file"), tr("one file per track")}
     );
-    range_ = choice(tr("Range"), "printRange", {tr("whole song"), tr("chosen range")});
+    range_ = choice(tr("Range"), "printRange", {tr("whole song"), tr("selected range")});
     format_ = choice(
         tr("Format"),
         "printFormat",
         {tr("WAV, 24 bit"), tr("WAV, 16 bit"), tr("WAV, 32 bit float"), tr("FLAC, 24 bit")}
     );
-    dither_ = new QCheckBox(tr("Dither (for 16 bit)"), bench_);
+    dither_ = new QCheckBox(tr("Dither (16 bit)"), bench_);
     dither_->setObjectName(QStringLiteral("dither"));
     form->addRow(QString(), dither_);
     connect(dither_, &QCheckBox::clicked, this, &PrintStage::fill);
@@ -63,14 +61,14 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent)
     folder_ = new QLineEdit(bench_);
     folder_->setObjectName(QStringLiteral("printFolder"));
     folder_->setAccessibleName(tr("Folder"));
-    auto* browse = benchButton(tr("Choose…"), QStringLiteral("chooseFolder"), false, bench_);
+    auto* browse = benchButton(tr("Browse…"), QStringLiteral("chooseFolder"), false, bench_);
     place->addWidget(folder_, 1);
     place->addWidget(browse);
-    form->addRow(tr("Into"), place);
+    form->addRow(tr("Folder"), place);
     // At the top, or the rows would spread over the bench.
     layout->addWidget(rows, 3, Qt::AlignTop);
     auto* right = new QVBoxLayout;
-    right->addWidget(benchTitle(tr("What will be written"), bench_));
+    right->addWidget(benchTitle(tr("Files to write"), bench_));
     says_ = benchNote(QString(), bench_);
     says_->setObjectName(QStringLiteral("printSays"));
     says_->setFont(Theme::text(9.5));
@@ -80,7 +78,7 @@ PrintStage::PrintStage(Session& session, LanesView& lanes, QObject* parent)
     right->addWidget(print_);
     layout->addLayout(right, 3);
     connect(browse, &QPushButton::clicked, this, [this] {
-        const QString folder = askForFolder(bench_, tr("Print into"), folder_->text());
+        const QString folder = askForFolder(bench_, tr("Print folder"), folder_->text());
         if (!folder.isEmpty()) {
             setFolder(folder);
         }
@@ -126,7 +124,7 @@ PrintStage::Plan PrintStage::plan() const
 
 QString PrintStage::status() const
 {
-    return tr("Nothing is changed in level. Takes and the song stay as they are.");
+    return tr("Levels are not changed. Takes and the song stay as they are.");
 }
 
 void PrintStage::fill()
@@ -138,12 +136,11 @@ void PrintStage::fill()
     range_->setEnabled(session_.choice.range().has_value());
     print_->setEnabled(!song.tracks.empty() && seconds > 0.0 && !wanted.folder.isEmpty());
     if (song.tracks.empty()) {
-        says_->setText(tr("There is nothing to print yet."));
+        says_->setText(tr("Nothing to print yet."));
         return;
     }
     if (wanted.folder.isEmpty()) {
-        says_->setText(tr("Choose a folder, or save the song first: its prints then go beside it.")
-        );
+        says_->setText(tr("Select a folder, or save the song to print beside it."));
         return;
     }
     const int bits = wanted.settings.format == PrintFormat::Wav16        ? 2
@@ -155,12 +152,12 @@ void PrintStage::fill()
     lines
         << (wanted.isMix
                 ? tr("1 file: %1").arg(QString::fromStdString(wanted.mix.filename().string()))
-                : tr("%1 files, one for each track, as its clips sound, without level and pan")
+                : tr("%1 files, one per track, without track level and pan")
                       .arg(wanted.tracks.size()));
     const QString beside = nameOf(session_.document.songFolder());
     lines
         << (folder_->text().isEmpty() && wanted.folder.startsWith(beside + QLatin1Char('/'))
-                ? tr("Into the folder %1 beside the song").arg(wanted.folder.mid(beside.size() + 1))
+                ? tr("Into folder %1 beside the song").arg(wanted.folder.mid(beside.size() + 1))
                 : tr("Into %1").arg(wanted.folder));
     lines << tr("%1 s at %2 kHz, %3%4, about %5 MB")
                  .arg(seconds, 0, 'f', 1)
@@ -170,9 +167,8 @@ void PrintStage::fill()
                      dither_->isChecked() && dither_->isEnabled() ? tr(" with dither") : QString()
                  )
                  .arg(megabytes, 0, 'f', 0);
-    lines << tr(
-        "In the print: cuts, joins and fades become one sound. In the song everything stays live."
-    );
+    lines << tr("In the files, cuts, joins and fades become permanent. In the song everything "
+                "stays editable.");
     int over = 0;
     std::error_code error;
     if (wanted.isMix) {
@@ -183,7 +179,7 @@ void PrintStage::fill()
         }
     }
     if (over > 0) {
-        lines << tr("%n file(s) of that name will be replaced.", nullptr, over);
+        lines << tr("%n existing file(s) will be replaced.", nullptr, over);
     }
     says_->setText(lines.join(QStringLiteral("\n")));
 }
@@ -214,7 +210,7 @@ void PrintStage::print()
         [this](const Result<std::vector<PrintedFile>>& done) {
             if (!done) {
                 if (done.error().kind == ErrorKind::Cancelled) {
-                    session_.say(tr("Stopped; no file was written"));
+                    session_.say(tr("Stopped; no files written"));
                 } else {
                     Q_EMIT session_.failed(done.error());
                 }
@@ -230,9 +226,8 @@ void PrintStage::print()
                                    .arg(counted(std::ssize(*done), tr("file"), tr("files")))
                                    .arg(toDecibels(peak), 0, 'f', 1);
             if (clipped > 0) {
-                sentence += tr(", %1 samples over full scale were clipped: turn the tracks down or "
-                               "print 32 bit float")
-                                .arg(clipped);
+                sentence +=
+                    tr(", %1 samples clipped: lower the tracks or print 32 bit float").arg(clipped);
             }
             session_.say(sentence);
             fill();

@@ -180,8 +180,7 @@ void HushGrips::release()
         return;
     }
     hands_.changeHush(
-        {.from = to.from, .to = to.to},
-        was == Grip::Body ? tr("Move the hush") : tr("Trim the hush")
+        {.from = to.from, .to = to.to}, was == Grip::Body ? tr("Move hush") : tr("Trim hush")
     );
 }
 
@@ -191,10 +190,8 @@ std::pair<QString, Qt::CursorShape> HushGrips::hintAt(const Lane& lane, QPoint p
     case Grip::Begin:
     case Grip::End:
         return {
-            tr("Drag to make the hush longer or shorter; it catches on the grid and on marks"),
-            Qt::SizeHorCursor};
-    case Grip::Body:
-        return {tr("Drag to move the hush, with Ctrl to lay a copy"), Qt::SizeAllCursor};
+            tr("Drag to change the hush's length; it snaps to grid and marks."), Qt::SizeHorCursor};
+    case Grip::Body: return {tr("Drag to move the hush. Ctrl: copy."), Qt::SizeAllCursor};
     default: return {QString(), Qt::ArrowCursor};
     }
 }

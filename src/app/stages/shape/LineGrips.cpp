@@ -202,7 +202,7 @@ void LineGrips::movePiece(QPointF place)
         const LevelPoint first{placeAt(lanes_.timeAt(pressed_.x())), levelAtY(place.y(), area_)};
         show(
             lines::withPoint(line, first),
-            tr("%1, all through").arg(levelText(first.level)),
+            tr("%1 throughout").arg(levelText(first.level)),
             place.toPoint()
         );
         return;
@@ -227,10 +227,10 @@ void LineGrips::movePiece(QPointF place)
     const LevelLine bent = lines::bentThrough(line, point_, part, level);
     const double bend = bent.points[point_].bend;
     const QString way = std::abs(bend) < 0.02 ? tr("straight")
-                        : bend > 0.0          ? tr("over")
-                                              : tr("under");
+                        : bend > 0.0          ? tr("convex")
+                                              : tr("concave");
     const double here = HeardLine(bent, song.tempo, song.rate).levelAt(lanes_.timeAt(place.x()));
-    show(bent, tr("%1, %2 here").arg(way, levelText(here)), place.toPoint());
+    show(bent, tr("%1, %2").arg(way, levelText(here)), place.toPoint());
 }
 
 void LineGrips::draw(QPointF place)
@@ -291,15 +291,15 @@ void LineGrips::release()
             }
             const LevelLine next = lines::withPoint(line, point);
             const auto made = std::ranges::find(next.points, point.at, &LevelPoint::at);
-            if (hands_.setLine(next, tr("Add a point to the line of %1"))) {
+            if (hands_.setLine(next, tr("Add point to line of %1"))) {
                 hands_.choosePoint(owner_, static_cast<std::size_t>(made - next.points.begin()));
             }
         }
         return;
     }
-    const QString name = was == Grip::Point   ? tr("Move a point of the line of %1")
-                         : was == Grip::Piece ? tr("Bend the line of %1")
-                                              : tr("Draw the line of %1");
+    const QString name = was == Grip::Point   ? tr("Move point on line of %1")
+                         : was == Grip::Piece ? tr("Bend line of %1")
+                                              : tr("Draw line of %1");
     hands_.setLine(dragged, name);
 }
 
@@ -323,12 +323,11 @@ LineGrips::hintAt(std::optional<TrackId> owner, QRectF area, QPoint place) const
     switch (find(owner, area, place).grip) {
     case Grip::Point:
         return {
-            tr("Drag the point; it catches on the grid, free with Ctrl. Delete takes it away. "
-               "Ctrl and click chooses several, of any lines"),
+            tr("Drag the point. Ctrl: no snap. Ctrl-click: select several. Delete: delete."),
             Qt::SizeAllCursor};
     case Grip::Piece:
         return {
-            tr("Click for a point here; drag to bend the line, or to move it where it is level"),
+            tr("Click to add a point; drag to bend the line or move a level part."),
             Qt::PointingHandCursor};
     default: return {QString(), Qt::ArrowCursor};
     }

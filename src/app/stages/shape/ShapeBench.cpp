@@ -135,17 +135,17 @@ QWidget* ShapeBench::makeLine()
     which_->setObjectName(QStringLiteral("linePoint"));
     column->addWidget(which_);
     place_ =
-        field(*column, tr("Place"), "pointPlace", {tr("bars"), 3, -1000.0, 100000.0, 1.0, 0.01});
+        field(*column, tr("Position"), "pointPlace", {tr("bars"), 3, -1000.0, 100000.0, 1.0, 0.01});
     level_ = field(
         *column,
         tr("Level"),
         "pointLevel",
         {QStringLiteral("dB"), 1, kLeastLevel, kMostLevel, 0.0, 0.1}
     );
-    level_->setMeaning(tr("The lowest value is silence"));
+    level_->setMeaning(tr("The lowest value is silence."));
     bend_ = field(
         *column,
-        tr("Bent to the next"),
+        tr("Curve to next"),
         "pointBend",
         {QStringLiteral("%"), 0, -100.0 * kMostBend, 100.0 * kMostBend, 0.0, 0.5}
     );
@@ -155,8 +155,8 @@ QWidget* ShapeBench::makeLine()
     shapes_->setExclusive(true);
     for (const auto& [shape, text, name] :
          {std::tuple{Straight, tr("straight"), "pieceStraight"},
-          std::tuple{Over, tr("over"), "pieceOver"},
-          std::tuple{Under, tr("under"), "pieceUnder"},
+          std::tuple{Over, tr("convex"), "pieceOver"},
+          std::tuple{Under, tr("concave"), "pieceUnder"},
           std::tuple{Step, tr("step"), "pieceStep"}}) {
         auto* made = new QPushButton(line);
         made->setObjectName(QLatin1String(name));
@@ -170,16 +170,14 @@ QWidget* ShapeBench::makeLine()
         pictures->addWidget(made);
     }
     column->addLayout(pictures);
-    stays_ = new QCheckBox(tr("stays in time when the tempo changes"), line);
+    stays_ = new QCheckBox(tr("Keep in time"), line);
     stays_->setObjectName(QStringLiteral("lineStays"));
     column->addWidget(stays_);
     auto* actions = new QHBoxLayout;
     clear_ = button(line, tr("Clear range"), "clearRange");
     reset_ = button(line, tr("Reset line"), "resetLine");
     lineEnds_ = button(line, tr("Line ends"), "lineEnds");
-    lineEnds_->setToolTip(
-        tr("Chooses where the lines of all chosen lanes end, to be moved or set together")
-    );
+    lineEnds_->setToolTip(tr("Selects the ends of the lines of all selected lanes."));
     actions->addWidget(lineEnds_);
     actions->addWidget(clear_);
     actions->addWidget(reset_);
@@ -205,7 +203,7 @@ QWidget* ShapeBench::makeHush()
     column->addWidget(benchTitle(tr("Hush"), hush));
     label_ = new QLineEdit(hush);
     label_->setObjectName(QStringLiteral("hushLabel"));
-    label_->setAccessibleName(tr("Label"));
+    label_->setAccessibleName(tr("Name"));
     label_->setPlaceholderText(tr("label"));
     column->addWidget(label_);
     from_ = field(*column, tr("From"), "hushFrom", {tr("bars"), 3, -1000.0, 100000.0, 1.0, 0.01});
@@ -214,17 +212,17 @@ QWidget* ShapeBench::makeHush()
         field(*column, tr("Edges"), "hushEdge", {QStringLiteral("ms"), 1, 0.0, 10000.0, 5.0, 0.1});
     goes_ = new QComboBox(hush);
     goes_->setObjectName(QStringLiteral("hushGoes"));
-    goes_->setAccessibleName(tr("Goes with"));
-    goes_->addItems({tr("keeps its bars"), tr("keeps its time"), tr("goes with its clips")});
+    goes_->setAccessibleName(tr("Moves with"));
+    goes_->addItems({tr("bars"), tr("time"), tr("clips")});
     column->addWidget(goes_);
     hush_ = button(hush, QString(), "hushBars", true);
     column->addWidget(hush_);
     auto* actions = new QHBoxLayout;
-    every_ = new NumberField(tr("every"), {tr("bars"), 0, 1.0, 999.0, 4.0, 0.1}, false, hush);
+    every_ = new NumberField(tr("Every"), {tr("bars"), 0, 1.0, 999.0, 4.0, 0.1}, false, hush);
     every_->setObjectName(QStringLiteral("hushEvery"));
     every_->setValue(4.0);
-    again_ = button(hush, tr("Again"), "hushAgain");
-    unhush_ = button(hush, tr("Take away"), "takeHushAway");
+    again_ = button(hush, tr("Repeat"), "hushAgain");
+    unhush_ = button(hush, tr("Delete"), "takeHushAway");
     actions->addWidget(every_, 1);
     actions->addWidget(again_);
     actions->addWidget(unhush_);
@@ -234,17 +232,17 @@ QWidget* ShapeBench::makeHush()
         const auto placed = hands_.hush();
         const std::string label = label_->text().toStdString();
         if (!isFilling_ && placed && placed->hush.label != label) {
-            hands_.changeHush({.label = label}, tr("Name the hush"));
+            hands_.changeHush({.label = label}, tr("Name hush"));
         }
     });
     connect(from_, &NumberField::finished, this, &ShapeBench::applyHush);
     connect(bars_, &NumberField::finished, this, &ShapeBench::applyHush);
     connect(edge_, &NumberField::finished, this, [this](double ms) {
-        hands_.changeHush({.edge = milliseconds(ms)}, tr("Edges of the hush"));
+        hands_.changeHush({.edge = milliseconds(ms)}, tr("Set hush edges"));
     });
     connect(goes_, &QComboBox::activated, this, [this](int goes) {
         hands_.changeHush(
-            {.staysInTime = goes == 1, .goesWithClips = goes == 2}, tr("What the hush goes with")
+            {.staysInTime = goes == 1, .goesWithClips = goes == 2}, tr("Set what hush moves with")
         );
     });
     connect(hush_, &QPushButton::clicked, &hands_, &ShapeHands::switchHush);
@@ -263,17 +261,17 @@ QWidget* ShapeBench::makeFade()
     head->addWidget(benchTitle(tr("Fade"), fades));
     whose_ = new QComboBox(fades);
     whose_->setObjectName(QStringLiteral("fadeWhose"));
-    whose_->setAccessibleName(tr("What is faded"));
+    whose_->setAccessibleName(tr("Fade target"));
     whose_->addItems({tr("the song"), QString()});
     head->addWidget(whose_, 1);
     column->addLayout(head);
-    fadeBars_ = field(*column, tr("Over"), "fadeBars", {tr("bars"), 2, 0.01, 10000.0, 8.0, 0.05});
+    fadeBars_ = field(*column, tr("Length"), "fadeBars", {tr("bars"), 2, 0.01, 10000.0, 8.0, 0.05});
     fadeBars_->setValue(8.0);
     fadeBars_->setOtherUnit({tr("s"), 2, 0.01, 10000.0, 12.0, 0.05});
     fadeShape_ = new QComboBox(fades);
     fadeShape_->setObjectName(QStringLiteral("fadeShape"));
     fadeShape_->setAccessibleName(tr("Shape"));
-    fadeShape_->addItems({tr("straight"), tr("over"), tr("under")});
+    fadeShape_->addItems({tr("straight"), tr("convex"), tr("concave")});
     fadeShape_->setIconSize({34, 18});
     auto* shape = new QHBoxLayout;
     shape->addWidget(fadeShape_, 1);
@@ -286,7 +284,7 @@ QWidget* ShapeBench::makeFade()
     ends_ = benchNote(QString(), fades);
     ends_->setObjectName(QStringLiteral("songEnds"));
     endHere_ = button(fades, tr("End here"), "endHere");
-    endHere_->setToolTip(tr("At the playhead; or drag the end in the ruler"));
+    endHere_->setToolTip(tr("Ends the song at the playhead; or drag its end in the ruler."));
     end->addWidget(ends_, 1);
     end->addWidget(endHere_);
     column->addLayout(end);
@@ -355,10 +353,10 @@ void ShapeBench::fill()
     whose_->setEnabled(hasTracks);
     const Song& song = session_.song();
     ends_->setText(
-        song.endMark ? tr("Ends at %1, set by hand").arg(placeText(song, song.end()).place)
-                     : tr("Ends with its last sound")
+        song.endMark ? tr("Ends at %1 (set)").arg(placeText(song, song.end()).place)
+                     : tr("Ends with the last sound")
     );
-    endHere_->setText(song.endMark ? tr("Unset") : tr("End here"));
+    endHere_->setText(song.endMark ? tr("Reset end") : tr("End here"));
     isFilling_ = false;
 }
 
@@ -369,10 +367,10 @@ void ShapeBench::fillLine()
     lineOf_->setText(tr("Level line of %1").arg(hands_.ownerName()));
     const auto chosen = hands_.point();
     which_->setText(
-        line.isEmpty()        ? tr("0 dB all through. Click the line in the lane for a point.")
-        : hands_.areSeveral() ? tr("%1: what is typed goes to all").arg(hands_.pointsName())
+        line.isEmpty()        ? tr("0 dB throughout. Click the line in the lane to add a point.")
+        : hands_.areSeveral() ? tr("%1: typed values apply to all").arg(hands_.pointsName())
         : chosen              ? tr("Point %1 of %2").arg(*chosen + 1).arg(line.points.size())
-                              : tr("%1; click one, or drag the line between two")
+                              : tr("%1; click one, or drag between two")
                        .arg(counted(std::ssize(line.points), tr("point"), tr("points")))
     );
     for (QWidget* part : std::initializer_list<QWidget*>{place_, level_, bend_}) {
@@ -419,7 +417,7 @@ void ShapeBench::fillHush()
     const auto& range = session_.choice.range();
     hush_->setEnabled(range && !hands_.tracks().empty());
     hush_->setText(
-        range ? tr("Hush %1 there").arg(hands_.tracksName()) : tr("Drag over bars to hush them")
+        range ? tr("Hush %1 here").arg(hands_.tracksName()) : tr("Drag over bars to hush them.")
     );
     if (!placed) {
         label_->clear();
@@ -451,8 +449,7 @@ void ShapeBench::fillList()
         }
     }
     if (items_.empty()) {
-        auto* none =
-            new QListWidgetItem(tr("Nothing yet: drag over bars and press Shift+H"), list_);
+        auto* none = new QListWidgetItem(tr("None yet; drag over bars and press Shift+H"), list_);
         none->setFlags(Qt::NoItemFlags);
     }
 }
@@ -474,9 +471,9 @@ void ShapeBench::applyPoints()
             const Frames now = HeardLine(line, song.tempo, song.rate).timeOfPoint(*hands_.point());
             placed = movePoints(song, hands_.points(), at - now, 0.0);
         }
-        hands_.changePoints(std::move(placed), tr("Place %1"));
+        hands_.changePoints(std::move(placed), tr("Move %1"));
     } else if (std::abs(level_->value() - std::max(point.level, kLeastLevel)) > kSameLevel) {
-        hands_.changePoints(levelPoints(song, hands_.points(), level), tr("Set the level of %1"));
+        hands_.changePoints(levelPoints(song, hands_.points(), level), tr("Set level of %1"));
     }
 }
 
@@ -497,7 +494,7 @@ void ShapeBench::applyPoint()
             point.level = level_->value() <= kLeastLevel ? kSilence : level_->value();
             point.bend = bend_->value() / 100.0;
         },
-        tr("Change a point of the line of %1")
+        tr("Change point on line of %1")
     );
 }
 
@@ -508,7 +505,7 @@ void ShapeBench::shapePiece(int shape)
             point.isStep = shape == Step;
             point.bend = shape == Over ? kBent : shape == Under ? -kBent : 0.0;
         },
-        tr("Shape the line of %1")
+        tr("Shape line of %1")
     );
 }
 
@@ -524,7 +521,7 @@ void ShapeBench::applyHush()
     };
     hands_.changeHush(
         {.from = place(from_->value()), .to = place(from_->value() + bars_->value())},
-        tr("Change the hush")
+        tr("Change hush")
     );
 }
 

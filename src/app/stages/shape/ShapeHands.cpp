@@ -56,7 +56,7 @@ void ShapeHands::setOwner(std::optional<TrackId> owner)
 QString ShapeHands::ownerName() const
 {
     if (!owner_) {
-        return tr("the whole song");
+        return tr("whole song");
     }
     const Song& song = session_.song();
     const MicSet* set = song.setOf(*owner_);
@@ -147,11 +147,11 @@ void ShapeHands::chooseEnds()
 {
     LinePoints ends = lastPoints(session_.song(), tracks());
     if (ends.empty()) {
-        session_.say(tr("Drag over the lanes whose lines are to end together first"));
+        session_.say(tr("First drag over the lanes"));
         return;
     }
     choosePoints(std::move(ends));
-    session_.say(tr("%1 chosen").arg(pointsName()));
+    session_.say(tr("%1 selected").arg(pointsName()));
 }
 
 std::optional<PlacedHush> ShapeHands::hush() const
@@ -276,12 +276,12 @@ void ShapeHands::changePoint(const std::function<void(LevelPoint&)>& change, con
 void ShapeHands::removePoint()
 {
     if (areSeveral()) {
-        changePoints(removePoints(session_.song(), points()), tr("Take %1 away"));
+        changePoints(removePoints(session_.song(), points()), tr("Delete %1"));
         choosePoints({});
         return;
     }
     if (const auto chosen = point()) {
-        setLine(lines::withoutPoint(line(), *chosen), tr("Take a point of the line of %1 away"));
+        setLine(lines::withoutPoint(line(), *chosen), tr("Delete point on line of %1"));
     }
 }
 
@@ -289,14 +289,14 @@ void ShapeHands::resetLine()
 {
     LevelLine none;
     none.keeps = line().keeps;
-    setLine(none, tr("Take the level line of %1 away"));
+    setLine(none, tr("Reset level line of %1"));
 }
 
 void ShapeHands::clearRange()
 {
     const auto& range = session_.choice.range();
     if (!range) {
-        session_.say(tr("Choose the bars whose points are to go first"));
+        session_.say(tr("Select the bars to clear first"));
         return;
     }
     const Song& song = session_.song();
@@ -307,7 +307,7 @@ void ShapeHands::clearRange()
         return lines::cleared(line, place(range->from), place(range->to), song.tempo);
     };
     if (!owner_ || tracks_.size() < 2) {
-        setLine(cleared(line()), tr("Clear the line of %1"));
+        setLine(cleared(line()), tr("Clear line of %1"));
         return;
     }
     Result<Song> next = song;
@@ -315,14 +315,14 @@ void ShapeHands::clearRange()
         next =
             next ? setLevelLine(*next, std::array{track}, cleared(levelLineOf(song, track))) : next;
     }
-    session_.document.apply(std::move(next), tr("Clear the lines of %1").arg(tracksName()));
+    session_.document.apply(std::move(next), tr("Clear lines of %1").arg(tracksName()));
 }
 
 void ShapeHands::holdLine(Keeps keeps)
 {
     setLine(
         lines::heldTo(line(), keeps, session_.song().tempo),
-        keeps == Keeps::Time ? tr("The line of %1 stays") : tr("The line of %1 follows the bars")
+        keeps == Keeps::Time ? tr("Keep line of %1 in time") : tr("Line of %1 follows bars")
     );
 }
 
@@ -332,7 +332,7 @@ void ShapeHands::copy()
     if (const auto placed = hush()) {
         copiedHush_ = placed;
         copiedFrom_ = session_.choice.track();
-        session_.say(tr("Copied the hush"));
+        session_.say(tr("Copied hush"));
         return;
     }
     const Song& song = session_.song();
@@ -345,8 +345,8 @@ void ShapeHands::copy()
             copied_.points.push_back(line().points[i]);
         }
     }
-    session_.say(tr("Copied %1 of the line")
-                     .arg(counted(std::ssize(copied_.points), tr("point"), tr("points"))));
+    session_.say(tr("Copied %1").arg(counted(std::ssize(copied_.points), tr("point"), tr("points")))
+    );
 }
 
 void ShapeHands::paste()
@@ -372,7 +372,7 @@ void ShapeHands::paste()
         }
         auto added = addHush(song, onto, hush);
         const HushId made = added ? HushId{added->lastId} : HushId();
-        if (session_.document.apply(std::move(added), tr("Paste the hush"))) {
+        if (session_.document.apply(std::move(added), tr("Paste hush"))) {
             chooseHush(made);
         }
         return;
@@ -389,7 +389,7 @@ void ShapeHands::paste()
         point.at += by;
         next = lines::withPoint(next, point);
     }
-    setLine(next, tr("Paste a line on %1"));
+    setLine(next, tr("Paste line on %1"));
 }
 
 // ---- hushes
@@ -398,7 +398,7 @@ void ShapeHands::switchHush()
 {
     const auto& range = session_.choice.range();
     if (!range) {
-        session_.say(tr("Drag over the bars that are to be silent first"));
+        session_.say(tr("First drag over the bars to hush"));
         return;
     }
     const auto all = tracks();
@@ -409,7 +409,7 @@ void ShapeHands::switchHush()
     }
     const bool isHushed = switched->isHushed;
     const HushId made{switched->song.lastId};
-    const QString name = (isHushed ? tr("Hush %1, %2") : tr("End the hush of %1, %2"))
+    const QString name = (isHushed ? tr("Hush %1, %2") : tr("Delete hush of %1, %2"))
                              .arg(tracksName(), barsOf(session_.song(), {range->from, range->to}));
     if (session_.document.apply(std::move(switched->song), name) && isHushed) {
         chooseHush(made);
@@ -426,7 +426,7 @@ void ShapeHands::switchHushOthers()
         }
     }
     if (others.empty()) {
-        session_.say(tr("There is no other track"));
+        session_.say(tr("No other track"));
         return;
     }
     const auto before = std::exchange(tracks_, others);
@@ -443,9 +443,7 @@ void ShapeHands::changeHush(const HushChange& change, const QString& name)
 void ShapeHands::removeHush()
 {
     if (hush()) {
-        session_.document.apply(
-            orthochron::removeHush(session_.song(), hush_), tr("Take the hush away")
-        );
+        session_.document.apply(orthochron::removeHush(session_.song(), hush_), tr("Delete hush"));
     }
 }
 
@@ -453,7 +451,7 @@ void ShapeHands::copyHush(HushId id, double by, int lanes)
 {
     auto copied = orthochron::copyHush(session_.song(), id, by, lanes);
     const HushId made = copied ? HushId{copied->lastId} : HushId();
-    if (session_.document.apply(std::move(copied), tr("Copy the hush"))) {
+    if (session_.document.apply(std::move(copied), tr("Copy hush"))) {
         chooseHush(made);
     }
 }
@@ -462,7 +460,7 @@ void ShapeHands::repeatHush(int bars, int times)
 {
     session_.document.apply(
         orthochron::repeatHush(session_.song(), hush_, bars, times),
-        tr("Hush every %1, %2 more").arg(counted(bars, tr("bar"), tr("bars"))).arg(times)
+        tr("Repeat hush every %1, %2 times").arg(counted(bars, tr("bar"), tr("bars"))).arg(times)
     );
 }
 
@@ -473,7 +471,7 @@ void ShapeHands::fade(const LongFade& fade, bool ofTracks)
     const Song& song = session_.song();
     const auto faded = ofTracks ? tracks() : std::vector<TrackId>();
     if (ofTracks && faded.empty()) {
-        session_.say(tr("Choose a track first"));
+        session_.say(tr("Select a track first"));
         return;
     }
     if (ofTracks || !fade.isOut || song.endMark) {
@@ -483,7 +481,7 @@ void ShapeHands::fade(const LongFade& fade, bool ofTracks)
     // There may be an hour of silence after it.
     session_.jobs.run(
         {.key = QStringLiteral("lastSound"),
-         .title = tr("Looking for the last sound"),
+         .title = tr("Finding the last sound"),
          .holds = session_.document.whileUnedited()},
         this,
         [of = session_.document.song(), sources = session_.document.sources()](const Work& work) {
@@ -519,7 +517,7 @@ void ShapeHands::setEnd(std::optional<Frames> at)
         orthochron::setEnd(
             song, at ? std::optional(song.tempo.beatsAt(toSeconds(*at, song.rate))) : std::nullopt
         ),
-        at ? tr("Set the song's end") : tr("The song ends with its last clip")
+        at ? tr("Set song end") : tr("Reset song end")
     );
 }
 

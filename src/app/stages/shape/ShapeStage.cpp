@@ -152,7 +152,7 @@ void ShapeStage::paintFoot(QPainter& painter, QRect area)
         painter.drawText(
             area.adjusted(10, 0, -10, 0),
             Qt::AlignLeft | Qt::AlignVCenter,
-            tr("0 dB all through. Click for a first point, or fade the song out below.")
+            tr("0 dB throughout. Click to add a point, or fade the song below.")
         );
         return;
     }
@@ -184,7 +184,7 @@ bool ShapeStage::pressFoot(QMouseEvent& event)
         const Frames at = lanes_.snapped(lanes_.timeAt(event.position().x()), event.modifiers());
         LevelLine line;
         line.points = {{placeOf(toSeconds(at, song.rate), line.keeps, song.tempo)}};
-        hands_.setLine(line, tr("Add a point to the line of %1"));
+        hands_.setLine(line, tr("Add point to line of %1"));
         return false;
     }
     return lineGrips_.press(std::nullopt, area, event, chosen);
@@ -194,9 +194,7 @@ std::pair<QString, Qt::CursorShape> ShapeStage::hintInFoot(QPoint place) const
 {
     const auto hint = lineGrips_.hintAt(std::nullopt, lanes_.foot(), place);
     return hint.first.isEmpty()
-               ? std::pair(
-                     tr("The level of the whole song: Shift and drag draws it"), Qt::ArrowCursor
-                 )
+               ? std::pair(tr("Level of the whole song. Shift-drag: draw."), Qt::ArrowCursor)
                : hint;
 }
 
@@ -263,7 +261,7 @@ void ShapeStage::move(QMouseEvent& event)
     } else if (drag_ == Drag::End) {
         end_ = lanes_.snapped(lanes_.timeAt(event.position().x()), event.modifiers());
         lanes_.setReadout(
-            tr("the song ends at %1").arg(placeText(session_.song(), end_).place), event.pos()
+            tr("song ends at %1").arg(placeText(session_.song(), end_).place), event.pos()
         );
     } else if (drag_ == Drag::Span && (event.pos() - pressed_).manhattanLength() >= 4) {
         const Frames a = lanes_.snapped(lanes_.timeAt(pressed_.x()), event.modifiers());
@@ -323,8 +321,7 @@ std::pair<QString, Qt::CursorShape> ShapeStage::hintAt(const Lane& lane, QPoint 
         return hint;
     }
     return {
-        tr("Drag over bars and lanes to choose what is to be silent; Shift and drag draws a level "
-           "line, with Alt in steps"),
+        tr("Drag over bars and lanes to select. Shift-drag: draw level. Alt: steps."),
         Qt::ArrowCursor};
 }
 
@@ -362,8 +359,30 @@ bool ShapeStage::run(Command command)
 
 QString ShapeStage::mainActionName() const
 {
-    return session_.choice.range() ? tr("Hush the chosen bars of %1").arg(hands_.tracksName())
-                                   : tr("Hush the chosen bars");
+    return session_.choice.range() ? tr("Hush selected bars of %1").arg(hands_.tracksName())
+                                   : tr("Hush selected bars");
+}
+
+// The points of the line that is looked at, then those of all lines.
+void ShapeStage::selectAll()
+{
+    const Song& song = session_.song();
+    const std::vector one{session_.choice.track()};
+    LinePoints points = pointsWithin(song, one, Frames(0), song.length());
+    if (points.empty() || points == hands_.points()) {
+        std::vector<TrackId> tracks;
+        for (const auto& track : song.tracks) {
+            tracks.push_back(track->id);
+        }
+        points = pointsWithin(song, tracks, Frames(0), song.length());
+    }
+    hands_.choosePoints(std::move(points));
+}
+
+bool ShapeStage::canRemove() const
+{
+    return speed_.speedPoint() || hands_.hush() || hands_.point() ||
+           session_.choice.range().has_value();
 }
 
 void ShapeStage::remove()
@@ -388,7 +407,7 @@ void ShapeStage::nudge(Seconds by)
             return placeOf(timeOf(place, keeps, song.tempo) + by, keeps, song.tempo);
         };
         hands_.changeHush(
-            {.from = later(placed->hush.from), .to = later(placed->hush.to)}, tr("Move the hush")
+            {.from = later(placed->hush.from), .to = later(placed->hush.to)}, tr("Move hush")
         );
         return;
     }
@@ -403,7 +422,7 @@ void ShapeStage::nudge(Seconds by)
         [&](LevelPoint& point) {
             point.at = placeOf(timeOf(point.at, keeps, song.tempo) + by, keeps, song.tempo);
         },
-        tr("Move a point of the line of %1")
+        tr("Move point on line of %1")
     );
 }
 

@@ -40,6 +40,9 @@ public:
     void mainAction() override { hands_.switchHush(); }
     [[nodiscard]] QString mainActionName() const override;
     void remove() override;
+    void selectAll() override;
+    void selectNone() override { hands_.choosePoints({}); }
+    [[nodiscard]] bool canRemove() const override;
     void nudge(Seconds by) override;
 
 private:

@@ -19,29 +19,29 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
     spinOf_ = benchTitle(QString(), this);
     column->addWidget(spinOf_);
     spinBeats_ =
-        new NumberField(tr("Over"), {tr("beats"), 2, 0.0, 10000.0, 2.0, 0.02}, false, this);
+        new NumberField(tr("Length"), {tr("beats"), 2, 0.0, 10000.0, 2.0, 0.02}, false, this);
     spinBeats_->setObjectName(QStringLiteral("spinBeats"));
     column->addWidget(spinBeats_);
     spinBeats_->setValue(2.0);
     spinBeats_->setOtherUnit({tr("s"), 3, 0.0, 10000.0, 1.0, 0.01});
     spinSpeed_ = new NumberField(
-        tr("To a speed of"), {QStringLiteral("%"), 0, 0.0, 400.0, 0.0, 0.5}, false, this
+        tr("Target speed"), {QStringLiteral("%"), 0, 0.0, 400.0, 0.0, 0.5}, false, this
     );
     spinSpeed_->setObjectName(QStringLiteral("spinSpeed"));
     column->addWidget(spinSpeed_);
     pointPitch_ = new NumberField(
-        tr("Its pitch"), {tr("st"), 2, -kMostPitch, kMostPitch, 0.0, 0.02}, false, this
+        tr("Pitch"), {tr("st"), 2, -kMostPitch, kMostPitch, 0.0, 0.02}, false, this
     );
     pointPitch_->setObjectName(QStringLiteral("pointPitch"));
     column->addWidget(pointPitch_);
-    spinLevel_ = new QCheckBox(tr("the level too"), this);
+    spinLevel_ = new QCheckBox(tr("Fade level"), this);
     spinLevel_->setObjectName(QStringLiteral("spinLevel"));
     spinLevel_->setChecked(true);
     auto* spins = new QHBoxLayout;
     auto* down = benchButton(tr("Spin down"), QStringLiteral("spinDown"), false, this);
     auto* up = benchButton(tr("Spin up"), QStringLiteral("spinUp"), false, this);
-    unspin_ = benchButton(tr("None"), QStringLiteral("noSpin"), false, this);
-    unspin_->setToolTip(tr("Takes the spins of the chosen clips away"));
+    unspin_ = benchButton(tr("Delete spins"), QStringLiteral("noSpin"), false, this);
+    unspin_->setToolTip(tr("Deletes the spins of the selected clips."));
     spins->addWidget(spinLevel_, 1);
     spins->addWidget(down);
     spins->addWidget(up);
@@ -50,24 +50,20 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
     auto* speed = new QHBoxLayout;
     drawSpeed_ = benchButton(tr("Draw speed"), QStringLiteral("drawSpeed"), false, this);
     drawSpeed_->setCheckable(true);
-    drawSpeed_->setToolTip(
-        tr("In the clips, from standing still to four times; pitch goes along, as on tape")
-    );
+    drawSpeed_->setToolTip(tr("Draw from standstill to four times speed; pitch follows, as on tape."
+    ));
     speedKeeps_ = new QComboBox(this);
     speedKeeps_->setObjectName(QStringLiteral("speedKeeps"));
-    speedKeeps_->setAccessibleName(tr("What a clip keeps when its speed is drawn"));
+    speedKeeps_->setAccessibleName(tr("What drawing a speed line keeps"));
     speedKeeps_->addItems(
-        {tr("the clip keeps its length"),
-         tr("it keeps its content"),
-         tr("and what follows moves along"),
-         tr("pitch alone")}
+        {tr("keep length"), tr("keep content"), tr("keep content, ripple"), tr("pitch only")}
     );
     speed->addWidget(drawSpeed_);
     pitchRange_ =
         new NumberField(tr("±"), {tr("st"), 1, 0.5, kMostPitch, kMostPitch, 0.1}, false, this);
     pitchRange_->setObjectName(QStringLiteral("pitchRange"));
     pitchRange_->setFixedWidth(84);
-    pitchRange_->setMeaning(tr("Semitones from the middle of a lane to its edges"));
+    pitchRange_->setMeaning(tr("Semitones from a lane's middle to its edges."));
     // It yields to the field beside it.
     speedKeeps_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     speedKeeps_->setMinimumContentsLength(8);
@@ -123,15 +119,15 @@ void SpeedBench::fill()
     spinOf_->setText(
         session_.choice.clips().size() > 1
             ? tr("Spin of %1").arg(counted(std::ssize(spun), tr("clip"), tr("clips")))
-            : tr("Spin of the clip")
+            : tr("Spin of clip")
     );
     const auto spinning = std::ranges::find_if(placed, [](const PlacedClip& each) {
         return each.clip.sound.treatment && !each.clip.sound.treatment->speed.isEmpty();
     });
     unspin_->setEnabled(spinning != placed.end());
     const bool isAtPoint = hands_.speedPoint().has_value();
-    spinBeats_->setLabel(isAtPoint ? tr("The point is at") : tr("Over"));
-    spinSpeed_->setLabel(isAtPoint ? tr("Its speed") : tr("To a speed of"));
+    spinBeats_->setLabel(isAtPoint ? tr("Position") : tr("Length"));
+    spinSpeed_->setLabel(isAtPoint ? tr("Speed") : tr("Target speed"));
     const auto point = hands_.speedPoint();
     const auto pointed = point ? clipOf(song, point->clip) : std::nullopt;
     const bool isOfPitch = pointed && keepsTime(pointed->clip);
@@ -191,7 +187,7 @@ void SpeedBench::takeAway()
         return !own.up && !own.down && !speedPointsOf(each.clip).empty();
     });
     if (drawn != placed.end()) {
-        hands_.setSpeedLine(drawn->clip.id, {}, tr("Take the speed line away"));
+        hands_.setSpeedLine(drawn->clip.id, {}, tr("Delete speed line"));
         return;
     }
     for (const bool isDown : {true, false}) {
@@ -210,7 +206,7 @@ void SpeedBench::spin(bool isDown)
     const Song& song = session_.song();
     const auto placed = clipsOf(song, hands_.spun());
     if (placed.empty()) {
-        session_.say(tr("Choose a clip, or put the playhead into one"));
+        session_.say(tr("Select a clip, or place the playhead in one"));
         return;
     }
     const Clip& clip = placed.front().clip;

@@ -233,13 +233,13 @@ void SpeedGrips::release()
         hands_.setSpeedLine(
             found_.clip.id,
             points_,
-            was == Grip::Point ? tr("Move a point of a speed line") : tr("Bend a speed line")
+            was == Grip::Point ? tr("Move speed point") : tr("Bend speed line")
         );
         return;
     }
     const Frames at = lanes_.snapped(lanes_.timeAt(pressed_.x()), {}) - found_.clip.at;
     const Points points = withPoint(std::clamp(at, Frames(0), found_.clip.length));
-    if (hands_.setSpeedLine(found_.clip.id, points, tr("Add a point to a speed line"))) {
+    if (hands_.setSpeedLine(found_.clip.id, points, tr("Add speed point"))) {
         const auto made = std::ranges::find(points, at, &SpeedPoint::at);
         hands_.chooseSpeedPoint(SpeedHands::SpeedPointOf{
             found_.clip.id, static_cast<std::size_t>(made - points.begin())});
@@ -252,15 +252,13 @@ std::pair<QString, Qt::CursorShape> SpeedGrips::hintAt(const Lane& lane, QPoint 
     case Grip::Point:
         return {
             hands_.speedKeeps == SpeedKeeps::Time
-                ? tr("Drag the point: up to %1 semitones down and up. Delete takes it away")
+                ? tr("Drag the point, up to ±%1 semitones. Delete: delete.")
                       .arg(hands_.pitchRange(), 0, 'g', 3)
-                : tr("Drag the point: from standing still to four times, 100 % in the middle. "
-                     "Delete "
-                     "takes it away"),
+                : tr("Drag the point: 0 to 400 %, 100 % in the middle. Delete: delete."),
             Qt::SizeAllCursor};
     case Grip::Piece:
         return {
-            tr("Click for a point here; drag to bend the line, or to move it where it is even"),
+            tr("Click to add a point; drag to bend the line or move a level part."),
             Qt::PointingHandCursor};
     default: return {QString(), Qt::ArrowCursor};
     }

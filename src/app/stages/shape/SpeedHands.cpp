@@ -32,9 +32,7 @@ ClipChoice SpeedHands::spun() const
 
 void SpeedHands::spin(bool isDown, std::optional<Spin> spin)
 {
-    const QString name = !spin    ? tr("Take the spin away")
-                         : isDown ? tr("Spin down")
-                                  : tr("Spin up");
+    const QString name = !spin ? tr("Delete spin") : isDown ? tr("Spin down") : tr("Spin up");
     session_.document.apply(spinClips(session_.song(), spun(), isDown, spin), name);
 }
 
@@ -49,7 +47,7 @@ void SpeedHands::spinLevel(bool followsLevel)
         drawn != placed.end()
             ? withSpeedLine(drawn->clip.id, speedPointsOf(drawn->clip), followsLevel)
             : orthochron::spinLevel(session_.song(), spun(), followsLevel),
-        followsLevel ? tr("The speed takes the level along") : tr("The speed keeps the level")
+        followsLevel ? tr("Fade level with speed") : tr("Keep level with speed")
     );
 }
 
@@ -152,7 +150,7 @@ void SpeedHands::setPointPlace(Beats place)
     at = std::max(at, i > 0 ? points[i - 1].at + apart : Frames(0));
     at = std::min(at, i + 1 < points.size() ? points[i + 1].at - apart : clip.length);
     points[i].at = at;
-    setSpeedLine(point->clip, points, tr("Move a point of a speed line"));
+    setSpeedLine(point->clip, points, tr("Move speed point"));
 }
 
 void SpeedHands::setPointSpeed(double speed)
@@ -160,7 +158,7 @@ void SpeedHands::setPointSpeed(double speed)
     if (const auto point = speedPoint()) {
         auto points = speedPointsOf(clipOf(session_.song(), point->clip)->clip);
         points[point->index].speed = speed;
-        setSpeedLine(point->clip, points, tr("Set the speed at a point"));
+        setSpeedLine(point->clip, points, tr("Set speed"));
     }
 }
 
@@ -185,15 +183,14 @@ void SpeedHands::keepSpeed(SpeedKeeps keeps)
         points = slowed_->were;
     }
     const ClipId clip = drawn->clip.id;
-    const QString name = isTimed ? tr("Move the pitch alone") : tr("Pitch along with the speed");
+    const QString name = isTimed ? tr("Change pitch only") : tr("Pitch follows speed");
     if (!setSpeedLine(clip, points, name)) {
         return;
     }
     slowed_.reset();
     if (isTimed && points != were) {
         slowed_ = {clip, were, points};
-        session_.say(tr("The pitch alone goes down by 24 semitones; with the speed the standstill "
-                        "comes back"));
+        session_.say(tr("Pitch only stops at −24 semitones."));
     }
 }
 
@@ -205,7 +202,7 @@ void SpeedHands::removeSpeedPoint()
         if (points.size() < 2) {
             points.clear();
         }
-        setSpeedLine(point->clip, points, tr("Take a point of a speed line away"));
+        setSpeedLine(point->clip, points, tr("Delete speed point"));
         chooseSpeedPoint(std::nullopt);
     }
 }

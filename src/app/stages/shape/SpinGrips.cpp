@@ -146,8 +146,8 @@ std::pair<QString, Qt::CursorShape> SpinGrips::hintAt(const Lane& lane, QPoint p
         return {QString(), Qt::ArrowCursor};
     }
     return {
-        found.isDown ? tr("Drag inwards for a spin-down: the clip runs to a standstill")
-                     : tr("Drag inwards for a spin-up: the clip starts from a standstill"),
+        found.isDown ? tr("Drag inwards for a spin-down: the clip slows to a standstill.")
+                     : tr("Drag inwards for a spin-up: the clip starts from a standstill."),
         Qt::SizeHorCursor};
 }
 

@@ -72,17 +72,17 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent)
     left->addWidget(title_);
     auto* bringIn = benchButton(tr("Import takes…"), QStringLiteral("importTakes"), true, bench_);
     makeSet_ = benchButton(tr("Make mic set"), QStringLiteral("makeSet"), false, bench_);
-    openSet_ = benchButton(tr("Open mic set"), QStringLiteral("openSet"), false, bench_);
-    makeSet_->setToolTip(tr("Of the takes chosen in the table, or of all tracks in no set yet"));
-    fold_ = benchButton(tr("Fold to its leads"), QStringLiteral("foldSet"), false, bench_);
+    openSet_ = benchButton(tr("Ungroup mic set"), QStringLiteral("openSet"), false, bench_);
+    makeSet_->setToolTip(tr("From the selected takes, or from all ungrouped tracks."));
+    fold_ = benchButton(tr("Collapse mic set"), QStringLiteral("foldSet"), false, bench_);
     fold_->setCheckable(true);
     for (QPushButton* button : {bringIn, makeSet_, openSet_, fold_}) {
         left->addWidget(button);
     }
     left->addStretch();
-    left->addWidget(benchNote(
-        tr("Drop files or folders anywhere on the song. Takes are never written to."), bench_
-    ));
+    left->addWidget(
+        benchNote(tr("Drop files or folders anywhere. Takes are never changed."), bench_)
+    );
     layout->addLayout(left, 1);
     table_ = new QTableWidget(0, 6, bench_);
     table_->setObjectName(QStringLiteral("takesTable"));
@@ -106,7 +106,7 @@ TakesStage::TakesStage(Session& session, LanesView& lanes, QObject* parent)
         if (const MicSet* set = session_.choice.set(); set != nullptr && !set->isLone()) {
             session_.document.apply(
                 foldSet(session_.song(), set->id, folded),
-                folded ? tr("Fold mic set") : tr("Unfold mic set")
+                folded ? tr("Collapse mic set") : tr("Expand mic set")
             );
         }
     });
@@ -268,9 +268,9 @@ void TakesStage::importNext()
         [this, isFirst, paths](Read read) {
             if (read.isStopped) {
                 waiting_.clear();
-                session_.say(tr("Stopped; nothing was imported"));
+                session_.say(tr("Stopped; nothing imported"));
             } else if (read.isEmpty) {
-                Q_EMIT session_.failed(refusal(tr("There is no sound file in what was dropped")));
+                Q_EMIT session_.failed(refusal(tr("No sound files in what was dropped")));
             } else if (isFirst && !session_.song().takes.empty() && read.rate != session_.song().rate) {
                 // Takes came from elsewhere meanwhile: these are counted again, at the rate the song has now.
                 waiting_.push_front(paths);
@@ -306,7 +306,7 @@ void TakesStage::add(std::vector<ImportedTake> takes)
             imported.splitChannels = askYes(
                 bench_,
                 tr("Many channels"),
-                tr("%1 has %2 channels. Lay each on a track of its own, as one mic set?")
+                tr("%1 has %2 channels. Place each on its own track, as one mic set?")
                     .arg(QString::fromStdString(imported.take.name))
                     .arg(imported.take.channels)
             );
@@ -332,8 +332,8 @@ void TakesStage::add(std::vector<ImportedTake> takes)
     const bool isSet = askYes(
         bench_,
         tr("Recorded together?"),
-        tr("%1 tracks start together. Were they recorded together, so that every edit goes to all "
-           "of them at the same sample?")
+        tr("%1 tracks start together. Group them, so that every edit applies to all at the same "
+           "sample?")
             .arg(added.size())
     );
     if (isSet) {
@@ -382,7 +382,9 @@ void TakesStage::makeSet()
 void TakesStage::openSet()
 {
     if (const MicSet* set = session_.choice.set()) {
-        session_.document.apply(orthochron::openSet(session_.song(), set->id), tr("Open mic set"));
+        session_.document.apply(
+            orthochron::openSet(session_.song(), set->id), tr("Ungroup mic set")
+        );
     }
 }
 
@@ -415,7 +417,7 @@ void TakesStage::removeTrack(TrackId id)
     if (track) {
         session_.document.apply(
             orthochron::removeTrack(session_.song(), id),
-            tr("Remove %1").arg(QString::fromStdString(track->name))
+            tr("Delete %1").arg(QString::fromStdString(track->name))
         );
     }
 }
@@ -433,12 +435,12 @@ bool TakesStage::run(Command command)
     switch (command) {
     case Command::Import: askForFiles(); return true;
     case Command::MakeSet: makeSet(); return true;
-    case Command::OpenSet: openSet(); return true;
-    case Command::FoldSet:
+    case Command::UngroupSet: openSet(); return true;
+    case Command::CollapseSet:
         if (const MicSet* set = session_.choice.set(); set != nullptr && !set->isLone()) {
             document.apply(
                 foldSet(song, set->id, !set->isFolded),
-                set->isFolded ? tr("Unfold mic set") : tr("Fold mic set")
+                set->isFolded ? tr("Expand mic set") : tr("Collapse mic set")
             );
         }
         return true;

@@ -288,11 +288,11 @@ void Ladder::paint(QPainter& painter, QRect area)
         painter.drawText(
             area,
             Qt::AlignCenter | Qt::TextWordWrap,
-            hands_.isListening() ? tr("Listening to %1…").arg(hands_.trackName())
+            hands_.isListening() ? tr("Analysing %1…").arg(hands_.trackName())
             : sung != nullptr
                 ? hands_.trouble().value_or(QString())
-                : tr("Choose the track of a voice or an instrument that plays one note "
-                     "at a time, and press F to find its notes.")
+                : tr("Select a track with one voice or instrument, one note at a time, and press F."
+                  )
         );
     }
     if (grip_ == Grip::Draw) {
@@ -434,7 +434,7 @@ void Ladder::moveStem(QMouseEvent& event)
         dragged_[i].shift = was[i].shift - part * own;
     }
     lanes_.setReadout(
-        tr("%1 % of %2 cents taken out")
+        tr("%1 % of %2 cents corrected")
             .arg(100.0 * part, 0, 'f', 0)
             .arg(100.0 * std::abs(off), 0, 'f', 0),
         event.pos()
@@ -469,7 +469,7 @@ void Ladder::moveNotes(QMouseEvent& event)
         const Rungs any({}, rungs.temperament);
         const int near = any.nearest(now);
         lanes_.setReadout(
-            tr("%1 %2 cents, moved by %3 semitones")
+            tr("%1 %2 cents, moved %3 semitones")
                 .arg(rungName(near))
                 .arg(100.0 * (now - any.temperament.heightOf(near)), 0, 'f', 0)
                 .arg(dragged_[note_].shift, 0, 'f', 2),
@@ -567,7 +567,7 @@ std::pair<QString, Qt::CursorShape> Ladder::hintAt(QRect area, QPoint place) con
     const Grip grip = find(area, place).grip;
     if (const auto other = besideAt(area, place); grip == Grip::None && other) {
         return {
-            tr("Click to take up %1; what is held now stays beside it")
+            tr("Click to edit %1; the present track stays visible.")
                 .arg(QString::fromStdString(session_.song().track(*other)->name)),
             Qt::PointingHandCursor};
     }
@@ -575,19 +575,20 @@ std::pair<QString, Qt::CursorShape> Ladder::hintAt(QRect area, QPoint place) con
     case Grip::Start:
     case Grip::End:
         return {
-            tr("Drag the end of the note; what touches it there yields, nothing else moves"),
+            tr("Drag to change the note's length; only an adjoining note changes too."),
             Qt::SizeHorCursor};
     case Grip::Note:
         return {
-            tr("Drag up or down in pitch, sideways in time; caught by rungs and grid, free with "
-               "Ctrl. Shift and click chooses several, a double click splits"),
+            tr("Drag to move in pitch or time. Ctrl: no snap. Shift-click: select several. "
+               "Double-click: split."),
             Qt::SizeAllCursor};
     case Grip::Stem:
-        return {tr("Drag along the stem: how much of the error is taken out"), Qt::SizeVerCursor};
+        return {
+            tr("Drag along the stem to set how much of the error is corrected."),
+            Qt::SizeVerCursor};
     default:
         return {
-            tr("Drag to choose notes, click to move the playhead; Ctrl-drag draws a note that was "
-               "not found"),
+            tr("Drag to select notes. Click: move playhead. Ctrl-drag: draw a missed note."),
             Qt::ArrowCursor};
     }
 }

@@ -68,13 +68,13 @@ void NoteHands::splitAtPlayhead()
             return;
         }
     }
-    session_.say(tr("Put the playhead inside a note to split it there"));
+    session_.say(tr("Place the playhead inside a note to split it"));
 }
 
 void NoteHands::merge()
 {
     if (hands_.sung() == nullptr || hands_.chosen().size() < 2) {
-        session_.say(tr("Choose the notes to make one of, two or more"));
+        session_.say(tr("Select two or more notes to merge"));
         return;
     }
     NoteByHand whole = asItIs(*hands_.chosen().begin());
@@ -91,10 +91,10 @@ void NoteHands::drop()
         none.back().octaves = 0;
     }
     if (none.empty()) {
-        session_.say(tr("Choose the notes that are none"));
+        session_.say(tr("Select the notes to delete"));
         return;
     }
-    decide(none, tr("No note there"));
+    decide(none, tr("Not a note"));
 }
 
 void NoteHands::readOctave(int by)
@@ -106,10 +106,10 @@ void NoteHands::readOctave(int by)
         notes.back().pitch = std::clamp(notes.back().pitch + 12.0 * by, 0.0, 127.0);
     }
     if (notes.empty()) {
-        session_.say(tr("Choose the notes whose octave was found wrong"));
+        session_.say(tr("Select the notes in the wrong octave"));
         return;
     }
-    decide(notes, by > 0 ? tr("Read an octave higher") : tr("Read an octave lower"));
+    decide(notes, by > 0 ? tr("Correct octave up") : tr("Correct octave down"));
 }
 
 void NoteHands::draw(Frames from, Frames to, double pitch)
@@ -117,7 +117,7 @@ void NoteHands::draw(Frames from, Frames to, double pitch)
     const auto first = session_.hits.takeTimeAt(hands_.track(), from);
     const auto last = session_.hits.takeTimeAt(hands_.track(), to - Frames(1));
     if (!first || !last || *last <= *first) {
-        session_.say(tr("Draw a note where one clip of the track plays its take"));
+        session_.say(tr("Draw notes where a clip plays"));
         return;
     }
     NoteByHand note{*first, *last + Frames(1), true, 0, std::clamp(pitch, 0.0, 127.0)};
@@ -125,7 +125,7 @@ void NoteHands::draw(Frames from, Frames to, double pitch)
         const auto octaves = static_cast<int>(std::lround((pitch - *found) / 12.0));
         note.octaves = std::clamp(octaves, -kMostOctaves, kMostOctaves);
     }
-    decide({note}, tr("Draw a note"));
+    decide({note}, tr("Draw note"));
 }
 
 void NoteHands::asFound()
@@ -141,9 +141,7 @@ void NoteHands::asFound()
         from = own->notes[*hands_.chosen().begin()].start;
         to = own->notes[*hands_.chosen().rbegin()].end;
     }
-    applyDecided(
-        forgetNotesByHand(session_.song(), hands_.track(), from, to), tr("Notes as found")
-    );
+    applyDecided(forgetNotesByHand(session_.song(), hands_.track(), from, to), tr("Reset notes"));
 }
 
 std::vector<std::pair<std::size_t, int>> NoteHands::octaveDoubts() const
@@ -172,7 +170,7 @@ void NoteHands::putOctavesRight()
     if (!notes.empty()) {
         decide(
             notes,
-            tr("Read %1 an octave off").arg(counted(std::ssize(notes), tr("note"), tr("notes")))
+            tr("Correct octave of %1").arg(counted(std::ssize(notes), tr("note"), tr("notes")))
         );
     }
 }

@@ -19,7 +19,7 @@ OffList::OffList(Session& session, TuneHands& hands, QWidget* parent)
     : FrameSheet(62, parent, 118), session_(session), hands_(hands)
 {
     setObjectName(QStringLiteral("furthestOff"));
-    setAccessibleName(tr("Notes furthest off their rungs"));
+    setAccessibleName(tr("Most out of tune"));
 }
 
 void OffList::fill()

@@ -73,13 +73,11 @@ QWidget* TuneBench::makeWhole()
     column->addWidget(figures_);
     addKey(*column);
     auto* actions = new QHBoxLayout;
-    gently_ = benchButton(tr("Put right gently"), QStringLiteral("gently"), true, whole);
-    gently_->setToolTip(tr("Takes out what is beyond 10 cents and leaves the rest"));
-    reset_ = benchButton(tr("As sung"), QStringLiteral("asSung"), false, whole);
-    auto* inTime = benchButton(tr("Into time"), QStringLiteral("intoTime"), false, whole);
-    inTime->setToolTip(tr("Brings the chosen notes, or all, to their lines by the amounts Fit has "
-                          "for drift, feel and strays. What "
-                          "is right already keeps its place"));
+    gently_ = benchButton(tr("Correct gently"), QStringLiteral("gently"), true, whole);
+    gently_->setToolTip(tr("Corrects what is beyond 10 cents and keeps the rest."));
+    reset_ = benchButton(tr("Reset tuning"), QStringLiteral("asSung"), false, whole);
+    auto* inTime = benchButton(tr("Fit timing"), QStringLiteral("intoTime"), false, whole);
+    inTime->setToolTip(tr("Moves selected notes, or all, to grid lines by Fit's amounts."));
     actions->addWidget(gently_, 1);
     actions->addWidget(inTime);
     actions->addWidget(reset_);
@@ -103,7 +101,7 @@ void TuneBench::addKey(QVBoxLayout& column)
         row.addWidget(made, stretch);
         return made;
     };
-    keyFor_ = box("keyFor", tr("Whose key"), *key, 2);
+    keyFor_ = box("keyFor", tr("Key of"), *key, 2);
     tonic_ = box("tonic", tr("Key"), *key, 0);
     for (int semitone = 0; semitone < 12; ++semitone) {
         tonic_->addItem(QString::fromStdString(semitoneName(semitone)));
@@ -112,7 +110,7 @@ void TuneBench::addKey(QVBoxLayout& column)
     for (const char* name : kScaleNames) {
         scale_->addItem(QLatin1String(name));
     }
-    scale_->addItem(tr("own"));
+    scale_->addItem(tr("tempered"));
     column.addLayout(key);
     auto* likely = new QHBoxLayout;
     for (std::size_t i = 0; i < kLikely; ++i) {
@@ -142,10 +140,10 @@ void TuneBench::addKey(QVBoxLayout& column)
     for (const char* name : kTemperamentNames) {
         temperament_->addItem(QLatin1String(name));
     }
-    temperament_->addItem(tr("own cents…"));
-    span_ = new NumberField(tr("Sees"), {tr("st"), 0, 0.0, 96.0, 0.0, 0.1}, false, this);
+    temperament_->addItem(tr("custom…"));
+    span_ = new NumberField(tr("Range shown"), {tr("st"), 0, 0.0, 96.0, 0.0, 0.1}, false, this);
     span_->setObjectName(QStringLiteral("ladderSpan"));
-    span_->setToolTip(tr("Semitones seen on the ladder; 0 for as many as the take needs"));
+    span_->setToolTip(tr("Semitones shown; 0 fits the take."));
     height->addWidget(span_, 1);
     column.addLayout(height);
     connect(tonic_, &QComboBox::activated, this, &TuneBench::applyKey);
@@ -174,9 +172,7 @@ void TuneBench::addFollowing(QVBoxLayout& column)
     guide_->setAccessibleName(tr("Guide"));
     whom->addWidget(guide_, 1);
     follow_ = benchButton(tr("Follow"), QStringLiteral("follow"), false, this);
-    follow_->setToolTip(
-        tr("Draws the notes towards those of the guide, in pitch and time, by these amounts")
-    );
+    follow_->setToolTip(tr("Moves notes towards the guide in pitch and time by these amounts."));
     whom->addWidget(follow_);
     column.addLayout(whom);
     auto* amounts = new QHBoxLayout;
@@ -188,13 +184,11 @@ void TuneBench::addFollowing(QVBoxLayout& column)
         amounts->addWidget(made, 1);
         return made;
     };
-    towardsPitch_ = amount(tr("in pitch"), "towardsPitch");
-    towardsTime_ = amount(tr("in time"), "towardsTime");
+    towardsPitch_ = amount(tr("Pitch"), "towardsPitch");
+    towardsTime_ = amount(tr("Time"), "towardsTime");
     column.addLayout(amounts);
     beside_ = benchButton(QString(), QStringLiteral("beside"), false, this);
-    beside_->setToolTip(
-        tr("Other voices on the same ladder, as empty beams; a click on one takes it up")
-    );
+    beside_->setToolTip(tr("Shows other voices here as outlines; click one to edit it."));
     column.addWidget(beside_);
     connect(beside_, &QPushButton::clicked, this, &TuneBench::askBeside);
     connect(guide_, &QComboBox::activated, this, [this](int index) {
@@ -215,31 +209,30 @@ QWidget* TuneBench::makeChosen()
     const QString percent = QStringLiteral("%");
     shift_ = field(
         *column,
-        tr("Moved by"),
+        tr("Transpose"),
         "noteShift",
         {tr("semitones"), 2, -kMostSemitones, kMostSemitones, 0.0, 0.01}
     );
     offset_ =
-        field(*column, tr("Offset taken out"), "noteOffset", {percent, 0, 0.0, 100.0, 0.0, 0.5});
+        field(*column, tr("Correct offset"), "noteOffset", {percent, 0, 0.0, 100.0, 0.0, 0.5});
     wander_ =
-        field(*column, tr("Wander taken out"), "noteWander", {percent, 0, 0.0, 100.0, 0.0, 0.5});
-    vibrato_ =
-        field(*column, tr("Vibrato left"), "noteVibrato", {percent, 0, 0.0, 200.0, 100.0, 0.5});
+        field(*column, tr("Correct pitch drift"), "noteWander", {percent, 0, 0.0, 100.0, 0.0, 0.5});
+    vibrato_ = field(*column, tr("Vibrato"), "noteVibrato", {percent, 0, 0.0, 200.0, 100.0, 0.5});
     glide_ =
-        field(*column, tr("Glide (0: as sung)"), "glide", {tr("ms"), 0, 0.0, 2000.0, 0.0, 1.0});
-    glide_->setToolTip(tr("How long the pitch takes from note to note, of the whole take"));
+        field(*column, tr("Glide (0: original)"), "glide", {tr("ms"), 0, 0.0, 2000.0, 0.0, 1.0});
+    glide_->setToolTip(tr("Pitch transition time between notes, for the whole take."));
     formants_ = new QComboBox(chosen);
     formants_->setObjectName(QStringLiteral("noteFormants"));
     formants_->setAccessibleName(tr("Formants"));
-    formants_->addItems({tr("formants stay"), tr("formants go along")});
+    formants_->addItems({tr("keep formants"), tr("shift formants")});
     auto* ways = new QHBoxLayout;
     ways->addWidget(formants_, 1);
     auto* hearing = new QComboBox(chosen);
     hearing->setObjectName(QStringLiteral("hearing"));
-    hearing->setAccessibleName(tr("Heard with"));
-    hearing->setToolTip(tr("What H plays with the chosen notes"));
+    hearing->setAccessibleName(tr("Play notes with"));
+    hearing->setToolTip(tr("What H plays with the selected notes"));
     hearing->addItems(
-        {tr("H: in the song"), tr("H: alone"), tr("H: with a tone"), tr("H: with the chord")}
+        {tr("H: in the song"), tr("H: alone"), tr("H: with tone"), tr("H: with chord")}
     );
     ways->addWidget(hearing, 1);
     column->addLayout(ways);
@@ -250,8 +243,7 @@ QWidget* TuneBench::makeChosen()
     column->addStretch(1);
     connect(shift_, &NumberField::finished, this, [this](double semitones) {
         hands_.change(
-            [&](const SungNote&, NoteTuning& asked) { asked.shift = semitones; },
-            tr("Move in pitch")
+            [&](const SungNote&, NoteTuning& asked) { asked.shift = semitones; }, tr("Transpose")
         );
     });
     connect(offset_, &NumberField::finished, this, [this](double part) {
@@ -259,17 +251,19 @@ QWidget* TuneBench::makeChosen()
             [&](const SungNote& note, NoteTuning& asked) {
                 asked.shift = -0.01 * part * note.offset();
             },
-            tr("Offset")
+            tr("Correct offset")
         );
     });
     connect(wander_, &NumberField::finished, this, [this](double part) {
         hands_.change(
-            [&](const SungNote&, NoteTuning& asked) { asked.wander = 0.01 * part; }, tr("Wander")
+            [&](const SungNote&, NoteTuning& asked) { asked.wander = 0.01 * part; },
+            tr("Correct pitch drift")
         );
     });
     connect(vibrato_, &NumberField::finished, this, [this](double part) {
         hands_.change(
-            [&](const SungNote&, NoteTuning& asked) { asked.vibrato = 0.01 * part; }, tr("Vibrato")
+            [&](const SungNote&, NoteTuning& asked) { asked.vibrato = 0.01 * part; },
+            tr("Set vibrato")
         );
     });
     connect(glide_, &NumberField::finished, this, [this](double ms) {
@@ -308,38 +302,37 @@ void TuneBench::addNotes(QVBoxLayout& column)
     addRow(
         {{tr("Split"),
           "splitNote",
-          tr("In two at the playhead; or double-click the note"),
+          tr("Splits at the playhead; or double-click the note."),
           [this] { notes_.splitAtPlayhead(); }},
          {tr("Merge"),
           "mergeNotes",
-          tr("Makes one of the chosen notes"),
+          tr("Merges the selected notes into one."),
           [this] { notes_.merge(); }},
-         {tr("No note"),
+         {tr("Not a note"),
           "noNote",
-          tr("The chosen notes are breath or noise: nothing of them is tuned"),
+          tr("Marks the selected notes as breath or noise; they are not tuned."),
           [this] { notes_.drop(); }},
-         {tr("As found"),
+         {tr("Reset notes"),
           "asFound",
-          tr("Takes back what was split, merged, drawn or read otherwise"),
+          tr("Resets splits, merges, drawn notes and octave corrections."),
           [this] { notes_.asFound(); }}}
     );
     addRow(
-        {{tr("Read 8ve up"),
+        {{tr("Octave up"),
           "readUp",
-          tr("Their pitch was found an octave too low: nothing sounds otherwise"),
+          tr("Corrects octave detection upwards; audio unchanged."),
           [this] { notes_.readOctave(1); }},
-         {tr("Read 8ve down"),
+         {tr("Octave down"),
           "readDown",
-          tr("Their pitch was found an octave too high: nothing sounds otherwise"),
+          tr("Corrects octave detection downwards; audio unchanged."),
           [this] { notes_.readOctave(-1); }},
-         {tr("Mark starts"),
+         {tr("Add marks"),
           "markStarts",
-          tr("Marks at the starts of all notes, so that Fit moves them onto the grid as a line"),
+          tr("Adds marks at all note starts, for use in Fit."),
           [this] { hands_.markStarts(); }}}
     );
     octaves_ = benchButton(QString(), QStringLiteral("octavesRight"), false, this);
-    octaves_->setToolTip(tr("They leap by an octave and back, as a pitch that was found wrong does")
-    );
+    octaves_->setToolTip(tr("These notes leap an octave and back, as detection errors do."));
     column.addWidget(octaves_);
     connect(octaves_, &QPushButton::clicked, this, [this] { notes_.putOctavesRight(); });
 }
@@ -348,7 +341,7 @@ QWidget* TuneBench::makeFurthest()
 {
     auto* furthest = new QWidget(this);
     auto* column = benchColumn(furthest);
-    column->addWidget(benchTitle(tr("Furthest off their rungs"), furthest));
+    column->addWidget(benchTitle(tr("Most out of tune"), furthest));
     furthest_ = new OffList(session_, hands_, furthest);
     column->addWidget(furthest_, 1);
     return furthest;
@@ -400,7 +393,7 @@ void TuneBench::askForCents()
     const QString typed = QInputDialog::getText(
         this,
         tr("Temperament"),
-        tr("Cents of C, C#, D … B above the equal ones, twelve numbers:"),
+        tr("Cents from equal temperament for C to B, twelve numbers:"),
         QLineEdit::Normal,
         present.join(QLatin1Char(' ')),
         &isMeant
@@ -412,7 +405,7 @@ void TuneBench::askForCents()
         next.cents[static_cast<std::size_t>(i)] = numbers[i].toDouble(&areNumbers);
     }
     if (isMeant && !areNumbers) {
-        session_.say(tr("A temperament is twelve numbers, one for each semitone from C"));
+        session_.say(tr("A temperament needs twelve numbers, one per semitone from C"));
     } else if (isMeant) {
         hands_.setTemperament(next);
     }
@@ -424,10 +417,10 @@ void TuneBench::fill()
     const Sung* sung = hands_.sung();
     of_->setText(tr("Notes of %1").arg(hands_.trackName()));
     if (sung == nullptr || hands_.trouble()) {
-        figures_->setText(hands_.isListening() ? tr("Listening…") : QString());
+        figures_->setText(hands_.isListening() ? tr("Analysing…") : QString());
     } else {
         const auto [before, after] = hands_.meanOff();
-        figures_->setText(tr("%1, %2 cents off as sung, %3 now")
+        figures_->setText(tr("%1, off by %2 cents, now %3")
                               .arg(counted(std::ssize(sung->notes), tr("note"), tr("notes")))
                               .arg(before, 0, 'f', 0)
                               .arg(after, 0, 'f', 0));
@@ -471,8 +464,8 @@ void TuneBench::fillGuide()
         }
     }
     beside_->setText(
-        names.isEmpty() ? tr("Show other voices beside it…")
-                        : tr("Beside it: %1…").arg(names.join(QStringLiteral(", ")))
+        names.isEmpty() ? tr("Show other voices…")
+                        : tr("Shown: %1…").arg(names.join(QStringLiteral(", ")))
     );
     beside_->setEnabled(song.tracks.size() > 1);
     guide_->clear();
@@ -492,8 +485,9 @@ void TuneBench::fillGuide()
     glide_->setValue(track && track->glide ? inMilliseconds(*track->glide) : 0.0);
     const auto doubts = notes_.octaveDoubts();
     octaves_->setVisible(!doubts.empty());
-    octaves_->setText(tr("%1 may be an octave off: read them there")
-                          .arg(counted(std::ssize(doubts), tr("note"), tr("notes"))));
+    octaves_->setText(
+        tr("Correct octave of %1").arg(counted(std::ssize(doubts), tr("note"), tr("notes")))
+    );
 }
 
 void TuneBench::fillKey()
@@ -554,8 +548,8 @@ void TuneBench::fillChosen()
     }
     scope_->setText(
         hands_.chosen().empty()       ? tr("All notes")
-        : hands_.chosen().size() == 1 ? tr("The chosen note")
-                                      : tr("%1 chosen notes").arg(hands_.chosen().size())
+        : hands_.chosen().size() == 1 ? tr("Selected note")
+                                      : tr("%1 selected notes").arg(hands_.chosen().size())
     );
     if (!isThere) {
         return;

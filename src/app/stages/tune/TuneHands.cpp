@@ -66,9 +66,7 @@ std::optional<QString> TuneHands::trouble() const
     if (own == nullptr || own->isOneVoice()) {
         return std::nullopt;
     }
-    return tr("No single pitch in %1 % of it: its notes cannot be told. Fit, By hand shifts it as "
-              "a "
-              "whole, as a blend.")
+    return tr("No single pitch in %1 % of this take; shift it as chords in Fit, By hand.")
         .arg(100.0 * (1.0 - own->pitched), 0, 'f', 0);
 }
 
@@ -200,7 +198,7 @@ void TuneHands::putRightGently()
 {
     const Sung* own = sung();
     if (const auto why = trouble(); own == nullptr || why) {
-        session_.say(why.value_or(tr("There are no notes yet")));
+        session_.say(why.value_or(tr("No notes yet")));
         return;
     }
     const auto gentle = tunedGently(own->notes);
@@ -209,8 +207,8 @@ void TuneHands::putRightGently()
     for (const std::size_t i : meant()) {
         next[i].shift = gentle[i].shift;
     }
-    apply(next, tr("Put right gently"));
-    session_.say(tr("Mean error %1 to %2 cents, vibrato kept")
+    apply(next, tr("Correct gently"));
+    session_.say(tr("Mean error %1 → %2 cents, vibrato kept")
                      .arg(before, 0, 'f', 0)
                      .arg(meanOff().second, 0, 'f', 0));
 }
@@ -221,7 +219,7 @@ void TuneHands::reset()
         [](const SungNote& note, NoteTuning& asked) {
             asked = NoteTuning{0.0, 0.0, 1.0, false, note.start, note.end};
         },
-        tr("As sung")
+        tr("Reset tuning")
     );
 }
 
@@ -345,8 +343,8 @@ void TuneHands::follow(const GuideAmounts& amounts)
     const auto guide = takes_.of(guide_);
     if (!guide || !guide->isOneVoice()) {
         session_.say(
-            takes_.isListening() ? tr("The guide is still being listened to")
-                                 : tr("Choose a track of one voice as the guide")
+            takes_.isListening() ? tr("The guide is still being analysed")
+                                 : tr("Select a single-voice track as guide")
         );
         return;
     }
@@ -375,16 +373,16 @@ void TuneHands::follow(const GuideAmounts& amounts)
     const auto pairs = pairedWith(heard, followed, session_.song().rate);
     const auto paired =
         std::ranges::count_if(pairs, [](const auto& pair) { return pair.has_value(); });
-    apply(next, tr("Follow a guide"));
-    session_.say(
-        tr("%1 of %2 follow").arg(paired).arg(counted(std::ssize(pairs), tr("note"), tr("notes")))
-    );
+    apply(next, tr("Follow guide"));
+    session_.say(tr("%1 of %2 follow the guide")
+                     .arg(paired)
+                     .arg(counted(std::ssize(pairs), tr("note"), tr("notes"))));
 }
 
 void TuneHands::fitInTime()
 {
     if (sung() == nullptr || trouble()) {
-        session_.say(trouble().value_or(tr("There are no notes yet")));
+        session_.say(trouble().value_or(tr("No notes yet")));
         return;
     }
     const auto [heard, which] = heardNotes(track());
@@ -408,24 +406,22 @@ void TuneHands::fitInTime()
         next[which[k]] = fitted->asked[k];
     }
     if (fitted->moved == 0) {
-        session_.say(tr("All of them are where Fit would have them"));
+        session_.say(tr("All notes already fit"));
         return;
     }
-    apply(next, tr("Bring notes into time"));
-    session_.say(
-        tr("%1 of %2 moved: %3 → %4 ms off their lines on average; what was right kept its place")
-            .arg(fitted->moved)
-            .arg(counted(std::ssize(wanted), tr("note"), tr("notes")))
-            .arg(inMilliseconds(fitted->before), 0, 'f', 1)
-            .arg(inMilliseconds(fitted->after), 0, 'f', 1)
-    );
+    apply(next, tr("Fit note timing"));
+    session_.say(tr("%1 of %2 moved, mean distance to grid %3 → %4 ms")
+                     .arg(fitted->moved)
+                     .arg(counted(std::ssize(wanted), tr("note"), tr("notes")))
+                     .arg(inMilliseconds(fitted->before), 0, 'f', 1)
+                     .arg(inMilliseconds(fitted->after), 0, 'f', 1));
 }
 
 void TuneHands::markStarts()
 {
     const Sung* own = sung();
     if (own == nullptr || trouble()) {
-        session_.say(trouble().value_or(tr("There are no notes yet")));
+        session_.say(trouble().value_or(tr("No notes yet")));
         return;
     }
     std::vector<Frames> starts;
@@ -433,9 +429,9 @@ void TuneHands::markStarts()
         starts.push_back(note.start);
     }
     if (session_.document.apply(
-            placeMarksAt(session_.song(), track(), starts), tr("Marks at the starts of notes")
+            placeMarksAt(session_.song(), track(), starts), tr("Add marks at notes")
         )) {
-        session_.say(tr("Marks at the starts of %1: Fit, Stretch moves them as a line")
+        session_.say(tr("Added marks at %1; Fit can now move them")
                          .arg(counted(std::ssize(starts), tr("note"), tr("notes"))));
     }
 }

@@ -55,13 +55,13 @@ QString TuneStage::status() const
 {
     const Sung* sung = hands_.sung();
     if (sung == nullptr) {
-        return tr("The notes of %1 are not known yet").arg(hands_.trackName());
+        return tr("%1: notes not found yet").arg(hands_.trackName());
     }
     if (const auto trouble = hands_.trouble()) {
         return *trouble;
     }
     const auto [before, after] = hands_.meanOff();
-    return tr("%1, %2 cents off their rungs as sung, %3 now")
+    return tr("%1, off by %2 cents, now %3")
         .arg(counted(std::ssize(sung->notes), tr("note"), tr("notes")))
         .arg(before, 0, 'f', 0)
         .arg(after, 0, 'f', 0);
@@ -103,9 +103,21 @@ bool TuneStage::run(Command command)
     case Command::NoteDownFine: hands_.shift(-kCents); return true;
     case Command::OctaveUp: hands_.shift(12.0); return true;
     case Command::OctaveDown: hands_.shift(-12.0); return true;
-    case Command::ReadHigher: notes_.readOctave(1); return true;
-    case Command::ReadLower: notes_.readOctave(-1); return true;
+    case Command::CorrectOctaveUp: notes_.readOctave(1); return true;
+    case Command::CorrectOctaveDown: notes_.readOctave(-1); return true;
     default: return false;
+    }
+}
+
+// The notes of the take: there is no other scope.
+void TuneStage::selectAll()
+{
+    if (const Sung* sung = hands_.sung()) {
+        std::set<std::size_t> all;
+        for (std::size_t i = 0; i < sung->notes.size(); ++i) {
+            all.insert(i);
+        }
+        hands_.choose(std::move(all));
     }
 }
 
@@ -120,7 +132,7 @@ void TuneStage::mainAction()
 
 QString TuneStage::mainActionName() const
 {
-    return hands_.sung() == nullptr ? tr("Find the notes") : tr("Put right gently");
+    return hands_.sung() == nullptr ? tr("Find notes") : tr("Correct gently");
 }
 
 }  // namespace orthochron::app

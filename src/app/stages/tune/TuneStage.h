@@ -31,6 +31,9 @@ public:
     void mainAction() override;
     [[nodiscard]] QString mainActionName() const override;
     void remove() override { hands_.reset(); }
+    [[nodiscard]] bool canRemove() const override { return hands_.sung() != nullptr; }
+    void selectAll() override;
+    void selectNone() override { hands_.choose({}); }
 
 private:
     TuneHands hands_;

@@ -5,6 +5,7 @@
 #include <QGridLayout>
 #include <QPainter>
 
+#include "app/controls/Materials.h"
 #include "app/stages/Bench.h"
 #include "app/stages/grid/follow/TempoChart.h"
 #include "app/theme/Theme.h"
@@ -34,10 +35,9 @@ DoubtfulBarsSheet::DoubtfulBarsSheet(Session& session, Following& following, QWi
 QString DoubtfulBarsSheet::emptyText() const
 {
     return session_.song().tempo.tempi().size() > 1
-               ? tr("No bar is doubtful")
-               : tr("Draft the bars: those that are doubtful then stand here, worst first. Or take "
-                    "the head of "
-                    "a bar line in the ruler and bring it to its attack.");
+               ? tr("No doubtful bars")
+               : tr("Draft bars to list doubtful bars here, or drag bar lines in the ruler to "
+                    "their attacks.");
 }
 
 void DoubtfulBarsSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
@@ -51,7 +51,7 @@ void DoubtfulBarsSheet::paintFrame(QPainter& painter, QRect frame, std::size_t p
         place == following_.place(),
         false,
         tr("bar %1").arg(bar.bar),
-        tr("sure %1").arg(bar.sureness, 0, 'f', 2)
+        tr("confidence %1").arg(bar.sureness, 0, 'f', 2)
     );
     const QRectF wave = QRectF(frame).adjusted(5, 22, -5, -18);
     if (const BarPicture* picture = following_.picture(place)) {
@@ -79,8 +79,8 @@ void DoubtfulBarsSheet::paintFrame(QPainter& painter, QRect frame, std::size_t p
         frame.adjusted(7, 0, -7, -3),
         Qt::AlignLeft | Qt::AlignBottom,
         std::abs(change) < 0.5 ? tr("%1 bpm").arg(bpm, 0, 'f', 1)
-        : change < 0.0 ? tr("%1 bpm, slows by %2 %").arg(bpm, 0, 'f', 1).arg(-change, 0, 'f', 0)
-                       : tr("%1 bpm, gains %2 %").arg(bpm, 0, 'f', 1).arg(change, 0, 'f', 0)
+        : change < 0.0 ? tr("%1 bpm, slowing %2 %").arg(bpm, 0, 'f', 1).arg(-change, 0, 'f', 0)
+                       : tr("%1 bpm, speeding up %2 %").arg(bpm, 0, 'f', 1).arg(change, 0, 'f', 0)
     );
 }
 
@@ -97,7 +97,7 @@ FollowBench::FollowBench(Session& session, Following& following, QWidget* parent
     row->addWidget(makeDoubtful(), 3);
     auto* right = new QVBoxLayout;
     right->setSpacing(6);
-    right->addWidget(benchTitle(tr("Tempo of every bar"), this));
+    right->addWidget(benchTitle(tr("Tempo by bar"), this));
     right->addWidget(new TempoChart(session_, following_, this), 1);
     row->addLayout(right, 4);
     connect(&following_, &Following::changed, this, &FollowBench::fill);
@@ -116,44 +116,39 @@ QWidget* FollowBench::makeDraft()
     of_ = benchTitle(QString(), draft);
     of_->setObjectName(QStringLiteral("followOf"));
     layout->addWidget(of_, 0, 0, 1, 2);
-    auto* bars = benchButton(tr("Draft the bars"), QStringLiteral("draftBars"), true, draft);
-    auto* beats = benchButton(tr("Beats too"), QStringLiteral("draftBeats"), false, draft);
+    auto* bars = benchButton(tr("Draft bars"), QStringLiteral("draftBars"), true, draft);
+    auto* beats = benchButton(tr("Include beats"), QStringLiteral("draftBeats"), false, draft);
     layout->addWidget(bars, 1, 0);
     layout->addWidget(beats, 1, 1);
-    barOne_ = new QCheckBox(tr("Bar 1 stays where it is"), draft);
+    barOne_ = new QCheckBox(tr("Keep bar 1"), draft);
     barOne_->setObjectName(QStringLiteral("keepBarOne"));
-    barOne_->setToolTip(tr("Otherwise the first downbeat is guessed"));
+    barOne_->setToolTip(tr("Off: the first downbeat is estimated."));
     layout->addWidget(barOne_, 2, 0, 1, 2);
     hint_ = new NumberField(
-        tr("About"), {QStringLiteral("bpm"), 1, 0.0, 400.0, 0.0, 0.5}, false, draft
+        tr("Approximate tempo"), {QStringLiteral("bpm"), 1, 0.0, 400.0, 0.0, 0.5}, false, draft
     );
     hint_->setObjectName(QStringLiteral("bpmHint"));
-    hint_->setToolTip(tr("About how fast it is, when it is not found rightly; 0 to find it"));
+    hint_->setToolTip(tr("Approximate tempo; 0 = detect"));
     layout->addWidget(hint_, 3, 0, 1, 2);
     within_ = new NumberField(
-        tr("Within"), {QStringLiteral("ms"), 1, 0.0, 200.0, 4.0, 0.1}, false, draft
+        tr("Tolerance"), {QStringLiteral("ms"), 1, 0.0, 200.0, 4.0, 0.1}, false, draft
     );
     within_->setObjectName(QStringLiteral("simplifyWithin"));
     within_->setValue(4.0);
     layout->addWidget(within_, 4, 0);
-    auto* simplify = benchButton(tr("Simplify"), QStringLiteral("simplify"), false, draft);
+    auto* simplify = benchButton(tr("Simplify map"), QStringLiteral("simplify"), false, draft);
     layout->addWidget(simplify, 4, 1);
-    auto* read = benchButton(tr("Read a map…"), QStringLiteral("readMap"), false, draft);
-    auto* write = benchButton(tr("Write it…"), QStringLiteral("writeMap"), false, draft);
-    read->setToolTip(tr("The tempi and meters of a MIDI file"));
-    write->setToolTip(
-        tr("As a MIDI file with a click, the marks and the guide on these bars, so that other "
-           "programs have them too; or as a table of beats")
-    );
+    auto* read = benchButton(tr("Import map…"), QStringLiteral("readMap"), false, draft);
+    auto* write = benchButton(tr("Export map…"), QStringLiteral("writeMap"), false, draft);
+    read->setToolTip(tr("Reads tempo and meter from a MIDI file."));
+    write->setToolTip(tr("MIDI with click, marks and guide; or a table of beats."));
     layout->addWidget(read, 5, 0);
     layout->addWidget(write, 5, 1);
     guide_ = benchButton(QString(), QStringLiteral("guide"), false, draft);
-    guide_->setToolTip(tr(
-        "What somebody played, as a MIDI file: its notes lie under the lanes at their true times, "
-        "and bar lines catch where they begin"
-    ));
-    markByGuide_ = benchButton(tr("Mark by it"), QStringLiteral("markByGuide"), false, draft);
-    markByGuide_->setToolTip(tr("Marks on the chosen track where the guide's notes begin"));
+    guide_->setToolTip(tr("Shows a MIDI performance under the lanes; bar lines snap to its notes.")
+    );
+    markByGuide_ = benchButton(tr("Marks from guide"), QStringLiteral("markByGuide"), false, draft);
+    markByGuide_->setToolTip(tr("Adds marks to the selected track at the guide's note starts."));
     layout->addWidget(guide_, 6, 0);
     layout->addWidget(markByGuide_, 6, 1);
     layout->setRowStretch(7, 1);
@@ -188,21 +183,19 @@ QWidget* FollowBench::makeLine()
     line_ = benchTitle(QString(), line);
     line_->setObjectName(QStringLiteral("chosenLine"));
     layout->addWidget(line_);
-    keep_ = benchButton(tr("Right where it is"), QStringLiteral("keepLine"), false, line);
-    free_ = benchButton(tr("Take the pin out"), QStringLiteral("freeLine"), false, line);
-    countFrom_ = benchButton(tr("Count bars from here"), QStringLiteral("countFrom"), false, line);
+    keep_ = benchButton(tr("Confirm bar line"), QStringLiteral("keepLine"), false, line);
+    free_ = benchButton(tr("Delete pin"), QStringLiteral("freeLine"), false, line);
+    countFrom_ = benchButton(tr("Start bar 1 here"), QStringLiteral("countFrom"), false, line);
     meter_ = new QComboBox(line);
     meter_->setObjectName(QStringLiteral("meterFrom"));
-    meter_->setAccessibleName(tr("Meter from this bar on"));
-    meter_->setToolTip(tr("The meter from this bar on"));
+    meter_->setAccessibleName(tr("Meter from here"));
+    meter_->setToolTip(tr("Meter from this bar on"));
     meter_->setEditable(true);
     for (const char* meter : {"4/4", "3/4", "6/8", "2/4", "5/4", "7/8", "12/8"}) {
         meter_->addItem(QLatin1String(meter));
     }
     ramp_ = benchButton(QString(), QStringLiteral("rampUpTo"), false, line);
-    ramp_->setToolTip(tr(
-        "From the pin before it the tempo changes steadily, up to the one that goes on from here"
-    ));
+    ramp_->setToolTip(tr("Tempo changes evenly from the previous pin to the tempo that follows."));
     for (QWidget* part : std::initializer_list<QWidget*>{keep_, free_, countFrom_}) {
         layout->addWidget(part);
     }
@@ -212,20 +205,20 @@ QWidget* FollowBench::makeLine()
     layout->addLayout(change);
     connect(ramp_, &QPushButton::clicked, &following_, &Following::turnRamp);
     steadyBpm_ = new NumberField(
-        tr("Steady at"), {QStringLiteral("bpm"), 1, 20.0, 400.0, 120.0, 0.1}, false, line
+        tr("Steady tempo"), {QStringLiteral("bpm"), 1, 20.0, 400.0, 120.0, 0.1}, false, line
     );
     steadyBpm_->setObjectName(QStringLiteral("steadyBpm"));
-    steady_ = benchButton(tr("Make it steady"), QStringLiteral("makeSteady"), false, line);
-    steady_->setToolTip(tr("Moves every bar to where this tempo has it: cut as a whole on all "
-                           "tracks, gaps closed, its "
-                           "inside as it was played; or stretched evenly, hit by hit"));
+    steady_ = benchButton(tr("Make steady"), QStringLiteral("makeSteady"), false, line);
+    steady_->setToolTip(
+        tr("Moves every bar to this tempo, on all tracks, by cutting bars or stretching.")
+    );
     steadyWay_ = new QComboBox(line);
     steadyWay_->setObjectName(QStringLiteral("steadyWay"));
-    steadyWay_->setAccessibleName(tr("How it is made steady"));
-    steadyWay_->addItem(tr("by cutting bars"), QVariant::fromValue(-1));
+    steadyWay_->setAccessibleName(tr("How bars are moved"));
+    steadyWay_->addItem(tr("cut bars"), QVariant::fromValue(-1));
     for (const Material material : {Material::Hits, Material::Line, Material::Blend}) {
         steadyWay_->addItem(
-            tr("by stretching, as %1").arg(QLatin1String(materialWord(material).data())),
+            tr("stretch as %1").arg(materialText(material)),
             QVariant::fromValue(static_cast<int>(material))
         );
     }
@@ -251,7 +244,7 @@ QWidget* FollowBench::makeLine()
         if (!isSame && !session_.document.apply(
                            meter ? setMeterFrom(session_.song(), bar, *meter)
                                  : Result<Song>(tl::unexpected(meter.error())),
-                           tr("Set the meter from bar %1").arg(bar)
+                           tr("Set meter from bar %1").arg(bar)
                        )) {
             fill();
         }
@@ -283,7 +276,7 @@ void FollowBench::fill()
     const Song& song = session_.song();
     const auto track = song.track(session_.choice.track());
     const MicSet* set = track ? song.setOf(track->id) : nullptr;
-    const QString name = !track           ? tr("a take")
+    const QString name = !track           ? tr("take")
                          : set != nullptr ? QString::fromStdString(song.nameOf(*set))
                                           : QString::fromStdString(track->name);
     of_->setText(tr("Follow %1").arg(name));
@@ -295,7 +288,7 @@ void FollowBench::fill()
     const int bar = song.tempo.barAt(line);
     const QString text = following_.lineName(line);
     const bool isGuessed = line == Beats(0.0) && hasGuessedBarOne(song.tempo);
-    line_->setText((isGuessed ? tr("%1, a guess: %2 s") : tr("%1 at %2 s"))
+    line_->setText((isGuessed ? tr("%1, estimated: %2 s") : tr("%1 at %2 s"))
                        .arg(text.left(1).toUpper() + text.mid(1))
                        .arg(song.tempo.timeAt(line).count(), 0, 'f', 3));
     const Meter meter = song.tempo.meterOfBar(bar);
@@ -312,22 +305,22 @@ void FollowBench::fill()
     free_->setEnabled(isPinned);
     countFrom_->setEnabled(line != Beats(0.0));
     ramp_->setEnabled(line > song.tempo.tempi().front().at);
-    guide_->setText(song.guide ? tr("Take guide away") : tr("Read a guide…"));
+    guide_->setText(song.guide ? tr("Delete guide") : tr("Import guide…"));
     guide_->setEnabled(!song.tracks.empty());
     markByGuide_->setEnabled(song.guide != nullptr && track != nullptr);
-    ramp_->setText(isRampUpTo(song.tempo, line) ? tr("No ramp") : tr("Ramp"));
+    ramp_->setText(isRampUpTo(song.tempo, line) ? tr("Delete ramp") : tr("Add ramp"));
 }
 
 void FollowBench::simplify()
 {
     const MapKnots before = knotsOf(session_.song().tempo);
     if (!session_.document.apply(
-            simplifyMap(session_.song(), milliseconds(within_->value())), tr("Simplify the map")
+            simplifyMap(session_.song(), milliseconds(within_->value())), tr("Simplify map")
         )) {
         return;
     }
     const TempoMap& map = session_.song().tempo;
-    session_.say(tr("%1 points of %2, none further than %3 ms from where it was")
+    session_.say(tr("%1 of %2 points kept, at most %3 ms off")
                      .arg(map.tempi().size())
                      .arg(before.knots.size())
                      .arg(inMilliseconds(furthestApart(before, map)), 0, 'f', 2));

@@ -79,8 +79,7 @@ void Following::draft(MapLevel level)
 {
     const auto wanted = listened();
     if (!wanted) {
-        Q_EMIT session_.failed(refusal(tr("There is nothing to follow: import a take and choose it")
-        ));
+        Q_EMIT session_.failed(refusal(tr("Nothing to follow; import a take and select it")));
         return;
     }
     const Song& song = session_.song();
@@ -94,7 +93,7 @@ void Following::draft(MapLevel level)
     }
     session_.jobs.run(
         {.key = QStringLiteral("draftMap"),
-         .title = tr("Following the player"),
+         .title = tr("Following performance"),
          .holds = session_.document.whileUnedited()},
         this,
         [sources = session_.document.sources(), takes = wanted->takes, rate = song.rate, settings](
@@ -119,7 +118,7 @@ void Following::draft(MapLevel level)
 void Following::takeUp(const MapDraft& found, MapLevel level, Seconds starts)
 {
     if (found.beats.empty()) {
-        session_.say(tr("Nothing to follow: %1").arg(QString::fromStdString(found.tried)));
+        session_.say(tr("Could not follow: %1").arg(QString::fromStdString(found.tried)));
         return;
     }
     attacks_ = found.attacks;
@@ -128,7 +127,7 @@ void Following::takeUp(const MapDraft& found, MapLevel level, Seconds starts)
     }
     line_ = Beats(0.0);
     if (session_.document.apply(
-            takeDraft(session_.song(), found, level, starts), tr("Let the grid follow")
+            takeDraft(session_.song(), found, level, starts), tr("Follow performance")
         )) {
         session_.say(status());
     }
@@ -139,7 +138,7 @@ void Following::makeSteady(double bpm, FitWay way)
     const JoinSettings joins = session_.fitting.request.joins;
     session_.jobs.run(
         {.key = QStringLiteral("makeSteady"),
-         .title = tr("Making it steady"),
+         .title = tr("Making steady"),
          .holds = session_.document.whileUnedited()},
         this,
         [song = session_.document.song(), sources = session_.document.sources(), bpm, joins, way](
@@ -151,11 +150,11 @@ void Following::makeSteady(double bpm, FitWay way)
             }
             line_ = Beats(0.0);
             if (session_.document.apply(
-                    std::move(made), tr("Make it steady at %1 bpm").arg(bpm, 0, 'f', 1)
+                    std::move(made), tr("Make steady at %1 bpm").arg(bpm, 0, 'f', 1)
                 )) {
                 session_.say((way.method == FitMethod::Cut
-                                  ? tr("Every bar is at %1 bpm now; its inside is as it was played")
-                                  : tr("It runs at %1 bpm now, every bar stretched evenly"))
+                                  ? tr("All bars moved to %1 bpm; timing inside bars kept")
+                                  : tr("All bars stretched evenly to %1 bpm"))
                                  .arg(bpm, 0, 'f', 1));
             }
         }
@@ -173,7 +172,7 @@ double Following::meanTempo() const
 void Following::readFile(QWidget* window)
 {
     const QString path =
-        askForFile(window, tr("Read a tempo map"), tr("MIDI files (*.mid *.midi)"));
+        askForFile(window, tr("Import tempo map"), tr("MIDI files (*.mid *.midi)"));
     if (path.isEmpty()) {
         return;
     }
@@ -181,7 +180,7 @@ void Following::readFile(QWidget* window)
     session_.document.apply(
         map ? Result<Song>(takeMap(session_.song(), std::move(*map)))
             : Result<Song>(tl::unexpected(map.error())),
-        tr("Read a tempo map")
+        tr("Import tempo map")
     );
 }
 
@@ -189,7 +188,7 @@ void Following::writeFile(QWidget* window)
 {
     const QString path = askForNewFile(
         window,
-        tr("Write the tempo map"),
+        tr("Export tempo map"),
         QString::fromStdString(session_.song().name) + QStringLiteral(".mid"),
         tr("MIDI files (*.mid *.midi);;Table of beats (*.csv);;Data (*.json)")
     );
@@ -207,7 +206,7 @@ void Following::writeFile(QWidget* window)
     const auto written = isMidi ? writeMidiTempo(song.tempo, end, file, parts)
                                 : writeMapTable(song.tempo, end, file, parts);
     if (written) {
-        session_.say(tr("Tempo map written to %1").arg(path));
+        session_.say(tr("Tempo map exported to %1").arg(path));
     } else {
         Q_EMIT session_.failed(written.error());
     }
@@ -218,7 +217,7 @@ void Following::writeFile(QWidget* window)
 void Following::readGuide(QWidget* window)
 {
     const QString path =
-        askForFile(window, tr("Read a MIDI guide"), tr("MIDI files (*.mid *.midi)"));
+        askForFile(window, tr("Import MIDI guide"), tr("MIDI files (*.mid *.midi)"));
     if (path.isEmpty()) {
         return;
     }
@@ -226,9 +225,9 @@ void Following::readGuide(QWidget* window)
     if (session_.document.apply(
             guide ? takeGuide(session_.song(), std::move(*guide))
                   : Result<Song>(tl::unexpected(guide.error())),
-            tr("Read a MIDI guide")
+            tr("Import MIDI guide")
         )) {
-        session_.say(tr("%1 to bring bar lines to; they catch where one begins")
+        session_.say(tr("%1 imported; bar lines snap to their starts")
                          .arg(counted(
                              static_cast<std::int64_t>(session_.song().guide->notes.size()),
                              tr("note"),
@@ -240,14 +239,13 @@ void Following::readGuide(QWidget* window)
 void Following::markFromGuide()
 {
     session_.document.apply(
-        marksFromGuide(session_.song(), session_.choice.track()),
-        tr("Mark where the guide's notes begin")
+        marksFromGuide(session_.song(), session_.choice.track()), tr("Add marks from guide")
     );
 }
 
 void Following::removeGuide()
 {
-    session_.document.apply(orthochron::removeGuide(session_.song()), tr("Take the guide away"));
+    session_.document.apply(orthochron::removeGuide(session_.song()), tr("Delete guide"));
 }
 
 // ---- a line and its pin
@@ -340,7 +338,9 @@ void Following::free()
 
 void Following::keep()
 {
-    session_.document.apply(keepLine(session_.song(), line_), tr("Keep %1").arg(lineName(line_)));
+    session_.document.apply(
+        keepLine(session_.song(), line_), tr("Confirm %1").arg(lineName(line_))
+    );
 }
 
 void Following::countFrom()

@@ -45,6 +45,7 @@ public:
     void nudge(Seconds by);
     // Takes out its pin, or those of the chosen range where it is one of several.
     void free();
+    [[nodiscard]] bool canFree() const { return isPinned(line_); }
     // The pins in the chosen range, when the line is one of several there; otherwise the line itself.
     [[nodiscard]] std::vector<Beats> meant(Beats line) const;
     // The song with those that are meant moved as one, so that the line is at a time.

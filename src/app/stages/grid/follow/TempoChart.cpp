@@ -20,11 +20,8 @@ TempoChart::TempoChart(Session& session, Following& following, QWidget* parent)
     : QWidget(parent), session_(session), following_(following)
 {
     setObjectName(QStringLiteral("tempoChart"));
-    setAccessibleName(tr("Tempo of every bar"));
-    setToolTip(tr(
-        "Drag a point up or down: that bar goes faster or slower, and what lies right of it moves "
-        "along up to the next pin"
-    ));
+    setAccessibleName(tr("Tempo by bar"));
+    setToolTip(tr("Drag up or down to change a bar's tempo; later bars move up to the next pin."));
     connect(&following_, &Following::changed, this, &TempoChart::refresh);
     refresh();
 }
@@ -165,8 +162,7 @@ void TempoChart::mouseReleaseEvent(QMouseEvent*)
     const auto bar = std::exchange(dragged_, std::nullopt);
     if (bar && isMoved_) {
         session_.document.apply(
-            setTempoOfBar(session_.song(), *bar, draggedBpm_),
-            tr("Set the tempo of bar %1").arg(*bar)
+            setTempoOfBar(session_.song(), *bar, draggedBpm_), tr("Set tempo of bar %1").arg(*bar)
         );
     }
     update();

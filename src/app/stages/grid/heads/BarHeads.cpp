@@ -204,14 +204,14 @@ void BarHeads::move(QMouseEvent& event)
         inMilliseconds(toSeconds(held_->at, song.rate) - song.tempo.timeAt(held_->line));
     const double before = preview_.bpmAt(held_->line - Beats(1e-3));
     lanes_.setReadout(
-        tr("%1 %2%3 ms, %4 bpm before it%5")
+        tr("%1 %2%3 ms, %4 bpm before%5")
             .arg(
                 following_.lineName(held_->line),
                 by < 0.0 ? QStringLiteral("−") : QStringLiteral("+")
             )
             .arg(std::abs(by), 0, 'f', 1)
             .arg(before, 0, 'f', 2)
-            .arg(held_->at == to ? QString() : tr(", caught an attack")),
+            .arg(held_->at == to ? QString() : tr(", snapped to attack")),
         event.pos()
     );
 }
@@ -239,9 +239,8 @@ std::pair<QString, Qt::CursorShape> BarHeads::hintAt(QPoint place) const
     const QString name = following_.lineName(held->line);
     return {
         held->part == Part::Number
-            ? tr("Drag %1 by its number: it leaves no pin; with Ctrl it does not catch").arg(name)
-            : tr("Drag %1 to its attack: it is pinned there; with Ctrl it does not catch")
-                  .arg(name),
+            ? tr("Drag the number to move %1 without a pin. Ctrl: no snap.").arg(name)
+            : tr("Drag %1 to its attack to pin it. Ctrl: no snap.").arg(name),
         Qt::SizeHorCursor};
 }
 

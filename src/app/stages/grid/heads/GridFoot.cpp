@@ -100,7 +100,7 @@ QPointF GridFoot::placeOf(const BarTempo& bar) const
 void GridFoot::paintTempo(QPainter& painter, QRect area) const
 {
     const Palette& colours = Theme::palette();
-    paintHead(painter, area, tr("Tempo"), tr("of every bar"));
+    paintHead(painter, area, tr("Tempo"), tr("by bar"));
     painter.save();
     painter.setFont(Theme::label(8));
     for (const double part : {0.1, 0.9}) {
@@ -179,8 +179,7 @@ void GridFoot::release()
     const auto bar = std::exchange(dragged_, std::nullopt);
     if (bar && isMoved_) {
         session_.document.apply(
-            setTempoOfBar(session_.song(), *bar, draggedBpm_),
-            tr("Set the tempo of bar %1").arg(*bar)
+            setTempoOfBar(session_.song(), *bar, draggedBpm_), tr("Set tempo of bar %1").arg(*bar)
         );
     }
     lanes_.update();
@@ -238,17 +237,14 @@ std::pair<QString, Qt::CursorShape> GridFoot::hintAt(QPoint place) const
     if (const auto bar = barNear(place)) {
         return {
             *bar < 1
-                ? tr("Drag up or down: bar %1 goes faster or slower, and what lies left of it "
-                     "moves along")
-                      .arg(*bar)
-                : tr("Drag up or down: bar %1 goes faster or slower, and what lies right of it "
-                     "moves along up to the next pin")
+                ? tr("Drag up or down to change the tempo of bar %1; earlier bars move.").arg(*bar)
+                : tr("Drag to change the tempo of bar %1; later bars move up to the next pin.")
                       .arg(*bar),
             Qt::SizeVerCursor};
     }
     if (session_.song().guide && !tempoArea().contains(place)) {
         return {
-            tr("%1, the guide: bar lines catch where its notes begin. It makes no sound")
+            tr("Guide %1: bar lines snap to its note starts. It is silent.")
                 .arg(QString::fromStdString(session_.song().guide->name)),
             Qt::ArrowCursor};
     }

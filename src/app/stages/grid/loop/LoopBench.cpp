@@ -38,14 +38,12 @@ QWidget* LoopBench::makeFields()
     };
     from_ = field(tr("From"), "loopFrom", {QStringLiteral("s"), 4, 0.0, 360000.0, 0.0, 0.001});
     to_ = field(tr("To"), "loopTo", {QStringLiteral("s"), 4, 0.0, 360000.0, 0.0, 0.001});
-    beats_ = field(tr("It lasts"), "loopBeats", {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.05});
-    bars_ = field(tr("which are"), "loopBars", {tr("bars"), 3, 0.0, 50000.0, 0.0, 0.05});
-    bpm_ = field(tr("that is"), "loopBpm", {QStringLiteral("bpm"), 3, 0.0, 1000.0, 0.0, 0.01});
-    times_ =
-        field(tr("Laid in a row"), "loopTimes", {QStringLiteral("×"), 0, 1.0, 1000.0, 1.0, 0.05});
-    seam_ = field(
-        tr("Faded where it goes round"), "loopSeam", {QStringLiteral("ms"), 1, 0.0, 100.0, 5.0, 0.1}
-    );
+    beats_ = field(tr("Length"), "loopBeats", {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.05});
+    bars_ = field(tr("Bars"), "loopBars", {tr("bars"), 3, 0.0, 50000.0, 0.0, 0.05});
+    bpm_ = field(tr("Tempo"), "loopBpm", {QStringLiteral("bpm"), 3, 0.0, 1000.0, 0.0, 0.01});
+    times_ = field(tr("Repeats"), "loopTimes", {QStringLiteral("×"), 0, 1.0, 1000.0, 1.0, 0.05});
+    seam_ =
+        field(tr("Loop crossfade"), "loopSeam", {QStringLiteral("ms"), 1, 0.0, 100.0, 5.0, 0.1});
     column->addStretch(1);
     const auto edge = [this](LoopEdge which) {
         return [this, which](double seconds) {
@@ -77,14 +75,11 @@ QWidget* LoopBench::makeSeam()
     column->addWidget(new SeamView(session_, loop_, right), 1);
     auto* ends = new QHBoxLayout;
     hear_ = benchButton(QString(), QStringLiteral("hearLoop"), false, right);
-    hear_->setToolTip(tr("The track alone; edges can be moved meanwhile"));
-    close_ = benchButton(tr("Close the seam"), QStringLiteral("closeSeam"), false, right);
-    close_->setToolTip(tr("Moves the end, by 25 ms at most, to where it is most like the beginning")
-    );
-    take_ = benchButton(tr("Take the loop out"), QStringLiteral("takeLoop"), true, right);
-    take_->setToolTip(
-        tr("Onto a track of its own below, or a mic set of its own; the original stays")
-    );
+    hear_->setToolTip(tr("Plays the track alone; edges can be moved meanwhile."));
+    close_ = benchButton(tr("Match loop end"), QStringLiteral("closeSeam"), false, right);
+    close_->setToolTip(tr("Moves the end by up to 25 ms to best match the beginning."));
+    take_ = benchButton(tr("Extract loop"), QStringLiteral("takeLoop"), true, right);
+    take_->setToolTip(tr("Places the loop on a new track or mic set below; the original stays."));
     ends->addWidget(hear_);
     ends->addWidget(close_);
     ends->addStretch(1);
@@ -101,7 +96,7 @@ void LoopBench::fill()
     const auto track = loop_.track();
     const bool isReady = track && loop_.span();
     of_->setText(
-        track ? tr("A loop of %1").arg(QString::fromStdString(track->name)) : tr("A loop of a take")
+        track ? tr("Loop of %1").arg(QString::fromStdString(track->name)) : tr("Loop of a take")
     );
     const auto secondsAt = [this](LoopEdge edge) {
         return toSeconds(loop_.at(edge), session_.song().rate).count();
@@ -113,7 +108,7 @@ void LoopBench::fill()
     bpm_->setValue(loop_.bpm());
     times_->setValue(loop_.times);
     seam_->setValue(inMilliseconds(loop_.fade));
-    hear_->setText(loop_.isHeard() ? tr("Stop") : tr("Hear it go round"));
+    hear_->setText(loop_.isHeard() ? tr("Stop") : tr("Play loop"));
     for (QWidget* one :
          std::initializer_list<QWidget*>{from_, to_, beats_, bars_, bpm_, hear_, close_, take_}) {
         one->setEnabled(isReady);

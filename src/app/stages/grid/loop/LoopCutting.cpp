@@ -155,7 +155,7 @@ void LoopCutting::hear()
     const auto chosen = span();
     const auto from = track();
     if (!chosen || !from) {
-        session_.say(tr("Choose a stretch first: drag in the ruler"));
+        session_.say(tr("Select a range first: drag in the ruler"));
         return;
     }
     loopBefore_ = session_.player.loop();
@@ -183,12 +183,12 @@ void LoopCutting::closeSeam()
 {
     const auto wanted = key();
     if (!wanted) {
-        session_.say(tr("Choose a stretch first: drag in the ruler"));
+        session_.say(tr("Select a range first: drag in the ruler"));
         return;
     }
     session_.jobs.run(
         {.key = QStringLiteral("close seam"),
-         .title = tr("Listening to the seam"),
+         .title = tr("Analysing the seam"),
          .holds = [this, wanted] { return key() == wanted; },
          .isQuick = true},
         this,
@@ -204,12 +204,11 @@ void LoopCutting::closeSeam()
             const double by = inMilliseconds(toSeconds(seam->to - was, session_.song().rate));
             move(LoopEdge::End, seam->to);
             session_.say(
-                seam->to == was ? tr("Nowhere near is it more like its beginning (%1 alike)")
-                                      .arg(seam->likeness, 0, 'f', 2)
-                                : tr("The end moved by %1 ms, to where the beginning comes round "
-                                     "again (%2 alike)")
-                                      .arg(by, 0, 'f', 2)
-                                      .arg(seam->likeness, 0, 'f', 2)
+                seam->to == was
+                    ? tr("No better loop end nearby (similarity %1)").arg(seam->likeness, 0, 'f', 2)
+                    : tr("Loop end moved by %1 ms (similarity %2)")
+                          .arg(by, 0, 'f', 2)
+                          .arg(seam->likeness, 0, 'f', 2)
             );
         }
     );
@@ -220,7 +219,7 @@ void LoopCutting::takeOut()
     const auto chosen = span();
     const auto from = track();
     if (!chosen || !from) {
-        session_.say(tr("Choose a stretch first: drag in the ruler"));
+        session_.say(tr("Select a range first: drag in the ruler"));
         return;
     }
     LoopCut cut{{chosen->from, chosen->to}, times, {}};
@@ -230,10 +229,10 @@ void LoopCutting::takeOut()
     const QString name = QString::fromStdString(from->name);
     if (session_.document.apply(
             taken ? Result<Song>(std::move(taken->song)) : tl::unexpected(taken.error()),
-            tr("Take a loop out of %1").arg(name)
+            tr("Extract loop from %1").arg(name)
         )) {
         session_.choice.setTrack(made);
-        session_.say(tr("%1 loop lies below it, where it was heard: %2 beats at %3 bpm")
+        session_.say(tr("%1 loop placed on a new track below: %2 beats at %3 bpm")
                          .arg(name)
                          .arg(beats(), 0, 'g', 6)
                          .arg(bpm(), 0, 'f', 2));

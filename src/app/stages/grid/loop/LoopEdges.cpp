@@ -91,9 +91,8 @@ std::pair<QString, Qt::CursorShape> LoopEdges::hintAt(QPoint place) const
         return {};
     }
     return {
-        *edge == LoopEdge::Beginning
-            ? tr("Drag the beginning of the loop; free of the grid with Ctrl")
-            : tr("Drag the end of the loop; free of the grid with Ctrl"),
+        *edge == LoopEdge::Beginning ? tr("Drag the loop start. Ctrl: no snap.")
+                                     : tr("Drag the loop end. Ctrl: no snap."),
         Qt::SizeHorCursor};
 }
 

@@ -30,12 +30,9 @@ SeamView::SeamView(Session& session, LoopCutting& loop, QWidget* parent)
     : QWidget(parent), session_(session), loop_(loop)
 {
     setObjectName(QStringLiteral("seam"));
-    setAccessibleName(tr("Where the loop goes round"));
+    setAccessibleName(tr("Loop seam"));
     setCursor(Qt::SizeHorCursor);
-    setToolTip(
-        tr("Drag the left side to move the end, the right side to move the beginning. Wheel: "
-           "more or less of it")
-    );
+    setToolTip(tr("Drag left side: move end. Drag right side: move start. Wheel: zoom."));
     connect(&loop_, &LoopCutting::changed, this, [this] { update(); });
 }
 
@@ -64,10 +61,9 @@ void SeamView::paintEvent(QPaintEvent*)
         painter.drawText(
             all,
             Qt::AlignCenter | Qt::TextWordWrap,
-            loop_.span()
-                ? tr("Reading what is around its edges")
-                : tr("Drag in the ruler over what shall go round.\nIts end and its beginning "
-                     "are then shown here side by side.")
+            loop_.span() ? tr("Reading audio at the edges")
+                         : tr("Select a range in the ruler.\nThe loop's end and start are shown "
+                              "here side by side.")
         );
         return;
     }
@@ -102,12 +98,10 @@ void SeamView::paintEvent(QPaintEvent*)
     const auto secondsAt = [this](LoopEdge edge) {
         return toSeconds(loop_.at(edge), session_.song().rate).count();
     };
-    name(
-        LoopEdge::End, tr("its end, %1 s").arg(secondsAt(LoopEdge::End), 0, 'f', 4), Qt::AlignLeft
-    );
+    name(LoopEdge::End, tr("end, %1 s").arg(secondsAt(LoopEdge::End), 0, 'f', 4), Qt::AlignLeft);
     name(
         LoopEdge::Beginning,
-        tr("its beginning, %1 s").arg(secondsAt(LoopEdge::Beginning), 0, 'f', 4),
+        tr("start, %1 s").arg(secondsAt(LoopEdge::Beginning), 0, 'f', 4),
         Qt::AlignRight
     );
     painter.setFont(Theme::label(9.5));
@@ -115,7 +109,7 @@ void SeamView::paintEvent(QPaintEvent*)
     painter.drawText(
         QRectF(0, 0, width(), kHead),
         Qt::AlignCenter,
-        tr("%1 alike · %2 ms to either side")
+        tr("similarity %1 · %2 ms each side")
             .arg(picture->likeness, 0, 'f', 2)
             .arg(inMilliseconds(toSeconds(loop_.reach(), session_.song().rate)), 0, 'g', 3)
     );

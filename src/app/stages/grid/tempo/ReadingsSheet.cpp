@@ -21,7 +21,7 @@ ReadingsSheet::ReadingsSheet(TempoSearch& search, QWidget* parent)
     : FrameSheet(kHeight, parent, kWidth), search_(search)
 {
     setObjectName(QStringLiteral("readings"));
-    setAccessibleName(tr("Ways to count it"));
+    setAccessibleName(tr("Possible tempos"));
     connect(&search_, &TempoSearch::changed, this, [this] { update(); });
 }
 
@@ -36,9 +36,8 @@ QString ReadingsSheet::emptyText() const
         return tr("Import a take to find its tempo");
     }
     return search_.found() != nullptr
-               ? tr("No tempo stands out: type how many beats it lasts")
-               : tr("What begins in the take is drawn here, with the beats of each way to count it"
-                 );
+               ? tr("No clear tempo; type the length in beats")
+               : tr("Attacks are shown here with the beats of each possible tempo");
 }
 
 void ReadingsSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place)
@@ -48,8 +47,8 @@ void ReadingsSheet::paintFrame(QPainter& painter, QRect frame, std::size_t place
     const Palette& colours = Theme::palette();
     const QString lasts =
         reading.wholeBeats
-            ? tr("lasts %1 beats").arg(*reading.wholeBeats)
-            : tr("lasts %1 beats").arg(search_.length().count() * reading.bpm / 60.0, 0, 'f', 2);
+            ? tr("%1 beats").arg(*reading.wholeBeats)
+            : tr("%1 beats").arg(search_.length().count() * reading.bpm / 60.0, 0, 'f', 2);
     paintHead(
         painter,
         frame,

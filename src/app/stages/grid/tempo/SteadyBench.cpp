@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <QGridLayout>
 
+#include "app/controls/Materials.h"
 #include "app/stages/Bench.h"
 #include "app/stages/grid/tempo/ReadingsSheet.h"
 #include "core/edits/GridEdits.h"
@@ -31,7 +32,7 @@ QWidget* SteadyBench::makeKnown()
     auto* layout = new QGridLayout(known);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setVerticalSpacing(8);
-    layout->addWidget(benchTitle(tr("The song's tempo"), known), 0, 0, 1, 2);
+    layout->addWidget(benchTitle(tr("Song tempo"), known), 0, 0, 1, 2);
     bpm_ = new NumberField(
         tr("Tempo"), {QStringLiteral("bpm"), 2, 20.0, 400.0, 120.0, 0.05}, false, known
     );
@@ -61,13 +62,11 @@ QWidget* SteadyBench::makeKnown()
     auto* twice = benchButton(tr("Double time"), QStringLiteral("doubleTime"), false, known);
     layout->addWidget(half, 4, 0);
     layout->addWidget(twice, 4, 1);
-    auto* here =
-        benchButton(tr("Bar 1 at the playhead"), QStringLiteral("downbeatHere"), false, known);
-    here->setToolTip(tr(
-        "Or drag bar 1 in the lanes onto the first downbeat; it catches on marks, and is free with "
-        "Ctrl. Arrow keys move it by a sample, with Shift by 0.1 ms, with Ctrl by 1 ms. The audio "
-        "does not move."
-    ));
+    auto* here = benchButton(tr("Bar 1 here"), QStringLiteral("downbeatHere"), false, known);
+    here->setToolTip(
+        tr("Or drag bar 1 onto the first downbeat. It snaps to marks; Ctrl: no snap. Arrow keys "
+           "move it by 1 sample, Shift 0.1 ms, Ctrl 1 ms. Audio stays in place.")
+    );
     layout->addWidget(here, 5, 0, 1, 2);
     layout->setRowStretch(6, 1);
     connect(bpm_, &NumberField::finished, this, &SteadyBench::applyTempo);
@@ -113,7 +112,7 @@ QWidget* SteadyBench::makeFound()
     most->setObjectName(QStringLiteral("mostBpm"));
     least->setValue(search_.range.least);
     most->setValue(search_.range.most);
-    auto* find = benchButton(tr("Find the tempo"), QStringLiteral("findTempo"), false, found);
+    auto* find = benchButton(tr("Find tempo"), QStringLiteral("findTempo"), false, found);
     head->addWidget(least);
     head->addWidget(most);
     head->addWidget(find);
@@ -121,13 +120,12 @@ QWidget* SteadyBench::makeFound()
 
     auto* sentence = new QHBoxLayout;
     sentence->setSpacing(12);
-    beats_ =
-        new NumberField(tr("It lasts"), {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.1}, false, found);
+    beats_ = new NumberField(tr("Length"), {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.1}, false, found);
     beats_->setObjectName(QStringLiteral("lastsBeats"));
-    bars_ = new NumberField(tr("which are"), {tr("bars"), 2, 0.0, 50000.0, 0.0, 0.1}, false, found);
+    bars_ = new NumberField(tr("Bars"), {tr("bars"), 2, 0.0, 50000.0, 0.0, 0.1}, false, found);
     bars_->setObjectName(QStringLiteral("lastsBars"));
     takeBpm_ = new NumberField(
-        tr("that is"), {QStringLiteral("bpm"), 3, 0.0, 400.0, 0.0, 0.01}, false, found
+        tr("Tempo"), {QStringLiteral("bpm"), 3, 0.0, 400.0, 0.0, 0.01}, false, found
     );
     takeBpm_->setObjectName(QStringLiteral("takeBpm"));
     wholeBars_ = benchButton(QString(), QStringLiteral("wholeBars"), false, found);
@@ -135,7 +133,7 @@ QWidget* SteadyBench::makeFound()
     round_ = benchButton(QString(), QStringLiteral("roundTempo"), false, found);
     give_ = benchButton(QString(), QStringLiteral("giveToSong"), true, found);
     auto* tapping = benchButton(tr("Tap"), QStringLiteral("tap"), false, found);
-    tapping->setToolTip(tr("Tap along, here or with the key, while it plays"));
+    tapping->setToolTip(tr("Tap the beat here or with the key while it plays."));
     connect(tapping, &QPushButton::pressed, this, &SteadyBench::tap);
     for (QWidget* part : std::initializer_list<QWidget*>{
              beats_, bars_, takeBpm_, tapping, wholeBars_, inName_, round_}) {
@@ -143,23 +141,20 @@ QWidget* SteadyBench::makeFound()
     }
     sentence->addStretch(1);
     stretch_ = benchButton(QString(), QStringLiteral("stretchToSong"), false, found);
-    stretch_->setToolTip(tr("The take yields, not the song: its first beat falls on a beat"));
+    stretch_->setToolTip(tr("Stretch take to song tempo; align first beat."));
     column->addLayout(sentence);
     auto* wanted = new QHBoxLayout;
     wanted->setSpacing(12);
     wantedBeats_ = new NumberField(
-        tr("It shall last"), {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.1}, false, found
+        tr("Target length"), {tr("beats"), 2, 0.0, 100000.0, 0.0, 0.1}, false, found
     );
-    wantedBeats_->setToolTip(tr("In the song, once it is stretched: what it lasts now stays known")
-    );
+    wantedBeats_->setToolTip(tr("Length in the song after stretching."));
     wantedBeats_->setObjectName(QStringLiteral("wantedBeats"));
     wantedBars_ =
-        new NumberField(tr("which are"), {tr("bars"), 2, 0.0, 50000.0, 0.0, 0.1}, false, found);
+        new NumberField(tr("Bars"), {tr("bars"), 2, 0.0, 50000.0, 0.0, 0.1}, false, found);
     wantedBars_->setObjectName(QStringLiteral("wantedBars"));
-    level_ = benchButton(tr("As loud as the song"), QStringLiteral("matchLevel"), false, found);
-    level_->setToolTip(
-        tr("Gives its clips the gain, in dB, that makes them as loud as all else while they play")
-    );
+    level_ = benchButton(tr("Match level"), QStringLiteral("matchLevel"), false, found);
+    level_->setToolTip(tr("Sets clip gain to match the loudness of the rest of the song."));
     // The two lines stand under each other.
     constexpr int kBeatsWide = 156;
     constexpr int kBarsWide = 148;
@@ -176,27 +171,23 @@ QWidget* SteadyBench::makeFound()
     column->addLayout(wanted);
     material_ = new QComboBox(found);
     material_->setObjectName(QStringLiteral("loopMaterial"));
-    material_->setAccessibleName(tr("What it is stretched as"));
-    material_->setToolTip(tr("What it is stretched as; choose another while it is heard to compare")
-    );
-    material_->addItem(tr("as it sounds"), QVariant::fromValue(-1));
+    material_->setAccessibleName(tr("Material"));
+    material_->setToolTip(tr("Material; change it while playing to compare."));
+    material_->addItem(tr("detect"), QVariant::fromValue(-1));
     for (const Material each : {Material::Hits, Material::Line, Material::Blend, Material::Tape}) {
         material_->addItem(
-            tr("as %1").arg(QLatin1String(materialWord(each).data())),
-            QVariant::fromValue(static_cast<int>(each))
+            tr("as %1").arg(materialText(each)), QVariant::fromValue(static_cast<int>(each))
         );
     }
     readings_ = new ReadingsSheet(search_, found);
     column->addWidget(readings_, 1);
     auto* ends = new QHBoxLayout;
     hear_ = benchButton(QString(), QStringLiteral("hearTempo"), false, found);
-    hear_->setToolTip(
-        tr("The take alone, with a click on each beat of the reading that is looked at")
-    );
+    hear_->setToolTip(tr("Plays the take alone with a click on each beat."));
     ends->addWidget(hear_);
     ends->addStretch(1);
     try_ = benchButton(QString(), QStringLiteral("hearStretched"), false, found);
-    try_->setToolTip(tr("The song as it would be with the take stretched, before it is"));
+    try_->setToolTip(tr("Plays the song with the take stretched."));
     ends->addWidget(material_);
     ends->addWidget(try_);
     ends->addWidget(stretch_);
@@ -250,7 +241,7 @@ void SteadyBench::mainAction()
 
 QString SteadyBench::mainActionName() const
 {
-    return search_.bpm() > 0.0 ? give_->text() : tr("Find the tempo");
+    return search_.bpm() > 0.0 ? give_->text() : tr("Find tempo");
 }
 
 void SteadyBench::step(int by)
@@ -274,8 +265,7 @@ void SteadyBench::fillFound()
     const auto track = search_.track();
     const double bpm = search_.bpm();
     of_->setText(
-        track ? tr("The tempo of %1").arg(QString::fromStdString(track->name))
-              : tr("The tempo of a take")
+        track ? tr("Tempo of %1").arg(QString::fromStdString(track->name)) : tr("Tempo of a take")
     );
     beats_->setValue(search_.beats());
     const double bar = session_.song().tempo.meterOfBar(1).barLength().count();
@@ -284,7 +274,7 @@ void SteadyBench::fillFound()
     wantedBars_->setValue(search_.wantedBeats() / bar);
     const auto whole = search_.wholeBars();
     wholeBars_->setVisible(whole.has_value());
-    wholeBars_->setText(tr("Call it %1 bars").arg(whole.value_or(0.0) / bar));
+    wholeBars_->setText(tr("Set %1 bars").arg(whole.value_or(0.0) / bar));
     level_->setEnabled(track != nullptr);
     takeBpm_->setValue(bpm);
     const auto offer =
@@ -292,18 +282,15 @@ void SteadyBench::fillFound()
             button.setVisible(value && std::abs(*value - bpm) > 1e-6);
             button.setText(text.arg(value.value_or(0.0)));
         };
-    offer(*inName_, tr("Its name says %1"), search_.inName());
-    offer(*round_, tr("Take %1"), search_.roundValue());
-    give_->setText(
-        bpm > 0.0 ? tr("Give the song %1 bpm").arg(bpm, 0, 'f', 2) : tr("Give the song its tempo")
-    );
+    offer(*inName_, tr("Named %1"), search_.inName());
+    offer(*round_, tr("Round to %1"), search_.roundValue());
+    give_->setText(bpm > 0.0 ? tr("Set song %1").arg(bpm, 0, 'f', 2) : tr("Set song tempo"));
     give_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
-    hear_->setText(search_.isHeard() ? tr("Stop") : tr("Hear it counted"));
+    hear_->setText(search_.isHeard() ? tr("Stop") : tr("Play with click"));
     hear_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
-    stretch_->setText(tr("Stretch it to %1").arg(session_.song().tempo.bpmAt(Beats(0.0)), 0, 'f', 1)
-    );
+    stretch_->setText(tr("Stretch to %1").arg(session_.song().tempo.bpmAt(Beats(0.0)), 0, 'f', 1));
     stretch_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
-    try_->setText(search_.isStretchedHeard() ? tr("Stop") : tr("Hear it so"));
+    try_->setText(search_.isStretchedHeard() ? tr("Stop") : tr("Preview"));
     try_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
 }
 
@@ -314,7 +301,7 @@ void SteadyBench::tap()
     }
     const auto bpm = taps_.tap(Seconds(static_cast<double>(clock_.nsecsElapsed()) * 1e-9));
     if (!bpm) {
-        session_.say(tr("Tap on, in time"));
+        session_.say(tr("Keep tapping"));
         return;
     }
     search_.setBpm(*bpm);
@@ -326,7 +313,7 @@ void SteadyBench::applyTempo()
     const TempoMap& map = session_.song().tempo;
     if (bpm_->value() != map.bpmAt(Beats(0.0)) &&
         !session_.document.apply(
-            setTempo(session_.song(), bpm_->value(), map.meterOfBar(1)), tr("Set the tempo")
+            setTempo(session_.song(), bpm_->value(), map.meterOfBar(1)), tr("Set tempo")
         )) {
         fill();
     }
@@ -339,7 +326,7 @@ void SteadyBench::applyMeter()
     if (!isSame && !session_.document.apply(
                        meter ? setMeterFrom(session_.song(), 1, *meter)
                              : Result<Song>(tl::unexpected(meter.error())),
-                       tr("Set the meter")
+                       tr("Set meter")
                    )) {
         fill();
     }

@@ -88,12 +88,12 @@ void TempoSearch::search()
 {
     const auto asked = key();
     if (!asked) {
-        Q_EMIT session_.failed(refusal(tr("There is nothing to listen to: import takes first")));
+        Q_EMIT session_.failed(refusal(tr("Nothing to analyse; import takes first")));
         return;
     }
     session_.jobs.run(
         {.key = QStringLiteral("tempo"),
-         .title = tr("Finding the tempo"),
+         .title = tr("Finding tempo"),
          .holds = [this,
                    asked,
                    isOpen = session_.document.whileOpen()] { return isOpen() && key() == asked; }},
@@ -114,8 +114,7 @@ void TempoSearch::search()
             isSearched_ = true;
             found_ = std::move(*result);
             if (found_.readings.empty()) {
-                session_.say(tr("No tempo stands out between %1 and %2 bpm: type how many beats it "
-                                "lasts")
+                session_.say(tr("No clear tempo from %1 to %2 bpm; type the length in beats")
                                  .arg(range.least)
                                  .arg(range.most));
                 Q_EMIT changed();
@@ -123,9 +122,9 @@ void TempoSearch::search()
             }
             choose(0);
             const auto others = static_cast<qsizetype>(found_.readings.size()) - 1;
-            session_.say(tr("%1 bpm, and %2 to count it")
+            session_.say(tr("%1 bpm, and %2")
                              .arg(bpm_, 0, 'f', 2)
-                             .arg(counted(others, tr("other way"), tr("other ways"))));
+                             .arg(counted(others, tr("alternative"), tr("alternatives"))));
         }
     );
 }
@@ -206,13 +205,13 @@ Seconds TempoSearch::firstBeat() const
 void TempoSearch::giveToSong()
 {
     if (bpm_ <= 0.0) {
-        session_.say(tr("Find the tempo first, or type how many beats it lasts"));
+        session_.say(tr("Find the tempo first, or type the length in beats"));
         return;
     }
     const Song& song = session_.song();
     session_.document.apply(
         setTempo(song, bpm_, song.tempo.meterOfBar(1), firstBeat()),
-        tr("Give the song %1 bpm").arg(bpm_, 0, 'f', 2)
+        tr("Set song tempo to %1 bpm").arg(bpm_, 0, 'f', 2)
     );
 }
 
@@ -229,11 +228,9 @@ void TempoSearch::stretchToSong()
         const TempoMap& tempo = session_.song().tempo;
         const double bpm = tempo.bpmAt(tempo.beatsAt(toSeconds(clip.at, session_.song().rate)));
         if (session_.document.apply(
-                std::move(made), tr("Stretch a loop to %1 bpm").arg(bpm, 0, 'f', 2)
+                std::move(made), tr("Stretch loop to %1 bpm").arg(bpm, 0, 'f', 2)
             )) {
-            session_.say(tr("It lasts %1 beats at the song's %2 bpm now")
-                             .arg(beats, 0, 'g', 6)
-                             .arg(bpm, 0, 'f', 2));
+            session_.say(tr("Now %1 beats at %2 bpm").arg(beats, 0, 'g', 6).arg(bpm, 0, 'f', 2));
         }
     });
 }
@@ -278,13 +275,13 @@ void TempoSearch::makeStretched(const std::function<void(Result<Song>, const Cli
 {
     const auto chosen = track();
     if (bpm_ <= 0.0 || !chosen || chosen->clips.empty()) {
-        session_.say(tr("Find the tempo first, or type how many beats it lasts"));
+        session_.say(tr("Find the tempo first, or type the length in beats"));
         return;
     }
     // What it would run at if it lasted as long as it shall.
     const double bpm = bpm_ * wantedBeats() / beats();
     if (bpm < 20.0 || bpm > 400.0) {
-        session_.say(tr("To last %1 beats it would be read at %2 bpm; 20 to 400 can be stretched")
+        session_.say(tr("%1 beats would mean %2 bpm; the range is 20 to 400 bpm")
                          .arg(wantedBeats(), 0, 'g', 6)
                          .arg(bpm, 0, 'f', 1));
         return;
@@ -301,7 +298,7 @@ void TempoSearch::makeStretched(const std::function<void(Result<Song>, const Cli
     }
     session_.jobs.run(
         {.key = QStringLiteral("fit loop"),
-         .title = tr("Listen to the material"),
+         .title = tr("Detect material"),
          .holds = session_.document.whileUnedited()},
         this,
         [song = session_.document.song(),
@@ -354,7 +351,7 @@ void TempoSearch::matchLevel()
 {
     const auto chosen = track();
     if (!chosen || chosen->clips.empty()) {
-        session_.say(tr("There is nothing to make louder or softer: import takes first"));
+        session_.say(tr("Nothing to level; import takes first"));
         return;
     }
     std::vector<ClipId> clips;
@@ -366,7 +363,7 @@ void TempoSearch::matchLevel()
     const FrameSpan span{std::max(chosen->clips.front().at, Frames(0)), end};
     session_.jobs.run(
         {.key = QStringLiteral("match level"),
-         .title = tr("Listening how loud it is"),
+         .title = tr("Measuring loudness"),
          .holds = session_.document.whileUnedited()},
         this,
         [song = session_.document.song(),
@@ -381,7 +378,7 @@ void TempoSearch::matchLevel()
                 return tl::unexpected(own ? rest.error() : own.error());
             }
             if (!*own || !*rest) {
-                return badArgument(*own ? "nothing else is heard while it plays" : "it is silent");
+                return badArgument(*own ? "nothing else plays at the same time" : "it is silent");
             }
             return **rest - **own;
         },
@@ -397,9 +394,9 @@ void TempoSearch::matchLevel()
                                      .arg(std::abs(*by), 0, 'f', 1);
             if (session_.document.apply(
                     gainClips(session_.song(), withTheirSet(session_.song(), clips), *by, true),
-                    tr("Bring it to the song's level, %1").arg(said)
+                    tr("Match song level, %1").arg(said)
                 )) {
-                session_.say(tr("%1: as loud as all else while it plays").arg(said));
+                session_.say(tr("%1: matches the rest of the song").arg(said));
             }
         }
     );
@@ -421,12 +418,12 @@ void TempoSearch::hear()
         return;
     }
     if (bpm_ <= 0.0 || !chosen || chosen->clips.empty()) {
-        session_.say(tr("Find the tempo first, or type how many beats it lasts"));
+        session_.say(tr("Find the tempo first, or type the length in beats"));
         return;
     }
     const auto map = saidMap();
     if (!map) {
-        session_.say(tr("No click goes so slow or so fast"));
+        session_.say(tr("This tempo is too slow or too fast for a click"));
         return;
     }
     session_.player.setAlone({chosen->id});
