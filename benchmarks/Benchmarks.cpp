@@ -442,7 +442,7 @@ void ClipMovedShown(benchmark::State& state)
     BigWindow big;
     big.window.showStage(3);
     big.window.findChild<QAbstractButton*>(QStringLiteral("wayByHand"))->click();
-    big.window.action(app::Command::ClipsOfTrack)->trigger();
+    big.window.action(app::Command::SelectAll)->trigger();
     QImage image(big.window.lanes().size(), QImage::Format_ARGB32_Premultiplied);
     std::size_t index = 1;
     for (auto _ : state) {

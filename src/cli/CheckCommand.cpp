@@ -163,7 +163,7 @@ void addCheck(CLI::App& app, Choice& choice)
         ->add_option(
             "--source",
             o->sources,
-            "Take an edited file was made from; repeat for several, in the same order"
+            "Source of an edited file; repeat for several, in the same order"
         )
         ->expected(1)
         ->allow_extra_args(false)

@@ -40,7 +40,9 @@ protected:
     void clickStage(int stage)
     {
         auto* rail = child<QWidget>("stageRail");
-        QTest::mouseClick(rail, Qt::LeftButton, {}, {40, 35 + 46 * stage});
+        QTest::mouseClick(
+            rail, Qt::LeftButton, {}, {40, 35 + 46 * (stage - (stage > 7 ? 1 : 0))}
+        );  // one is not there yet
         settle();
         ASSERT_EQ(window_->stage(), stage);
     }
@@ -200,7 +202,7 @@ TEST_F(CarefulJob, IsDoneWithKeysAlone)
     }
     press(Qt::Key_H);
     press(Qt::Key_Space);
-    press(Qt::Key_L, Qt::ControlModifier);
+    press(Qt::Key_J);
     EXPECT_TRUE(session_->review.joins()[session_->review.join()].isLocked);
     press(Qt::Key_S, Qt::ControlModifier);
     const Song saved = song();
@@ -233,7 +235,7 @@ TEST_F(CarefulJob, ComesBackFromEveryStepOneByOne)
     const Song fitted = song();
     press(Qt::Key_5);
     set("joinLength", 8.0);
-    press(Qt::Key_L, Qt::ControlModifier);
+    press(Qt::Key_J);
     press(Qt::Key_4);
     child<QPushButton>("asRecorded")->click();
     settle();

@@ -132,7 +132,7 @@ TEST_F(GridLoop, TheSeamIsClosedAndTheLoopTakenOutAndUndone)
     const double before = likeness();
     click("closeSeam");
     EXPECT_GT(likeness(), before);
-    EXPECT_NE(status().find("comes round again"), std::string::npos) << status();
+    EXPECT_NE(status().find("Loop end moved"), std::string::npos) << status();
     EXPECT_LE(std::abs((span().to - frames(1.0 + 2.0 * bar)).count()), frames(0.025).count());
     set("loopTimes", 4.0);
     const TimeRange taken = span();
@@ -142,7 +142,7 @@ TEST_F(GridLoop, TheSeamIsClosedAndTheLoopTakenOutAndUndone)
     EXPECT_EQ(loop->name, song().tracks[2]->name + " loop");
     EXPECT_EQ(loop->clips.size(), 4U);
     EXPECT_EQ(loop->clips.back().end(), taken.from + (taken.to - taken.from) * 4);
-    EXPECT_NE(status().find("loop lies below it"), std::string::npos) << status();
+    EXPECT_NE(status().find("loop placed on a new track below"), std::string::npos) << status();
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(song().tracks.size(), 8U);
     press(Qt::Key_F);  // the stage's main action is to take it out

@@ -137,7 +137,7 @@ TEST_F(JoinsWindow, AnAcceptedFindingIsCountedNoMoreAndComesBackWithUndo)
 TEST_F(JoinsWindow, ALockedJoinIsMovedByNothingAndUnlocksAsEasily)
 {
     press(Qt::Key_D);
-    press(Qt::Key_L, Qt::ControlModifier);
+    press(Qt::Key_J);
     const SetJoin locked = chosen();
     ASSERT_TRUE(locked.isLocked);
     EXPECT_EQ(child<QPushButton>("lockJoin")->text(), QStringLiteral("Unlock"));
@@ -149,7 +149,7 @@ TEST_F(JoinsWindow, ALockedJoinIsMovedByNothingAndUnlocksAsEasily)
     EXPECT_EQ(chosen().at, locked.at);
     EXPECT_EQ(chosen().length, locked.length);
     EXPECT_NE(status().find("locked"), std::string::npos) << status();
-    press(Qt::Key_L, Qt::ControlModifier);
+    press(Qt::Key_J);
     press(Qt::Key_Left, Qt::ControlModifier);
     EXPECT_EQ(chosen().at, locked.at - toFrames(milliseconds(1.0), song().rate));
 }
@@ -287,7 +287,7 @@ TEST_F(JoinsWindow, WritesTheReportWhereItIsAskedTo)
     ASSERT_TRUE(file.is_open()) << status();
     const auto report = nlohmann::json::parse(file);
     EXPECT_EQ(report["joins"].size(), session_->review.joins().size());
-    EXPECT_NE(status().find("Report written"), std::string::npos) << status();
+    EXPECT_NE(status().find("Report exported"), std::string::npos) << status();
 
     chooseFileNext("/nowhere/at/all/kit.html");
     click("joinReport");

@@ -43,8 +43,18 @@ TEST(Program, WithoutADisplayAWindowIsRefusedInOneSentence)
 {
     const Ended ended = startWithoutDisplay({});
     EXPECT_EQ(ended.status, 1);
-    EXPECT_TRUE(ended.error.startsWith("orthochron: there is no display")) << ended.error.data();
+    EXPECT_TRUE(ended.error.startsWith("orthochron: no display found")) << ended.error.data();
     EXPECT_EQ(ended.error.count('\n'), 1) << ended.error.data();
+}
+
+TEST(Program, RefusesAStageThatIsNone)
+{
+    const Ended ended =
+        startWithoutDisplay({QStringLiteral("--screenshot=x.png"), QStringLiteral("--stage=print9")}
+        );
+    EXPECT_EQ(ended.status, 2);
+    EXPECT_TRUE(ended.error.contains("unknown stage 'print9'; use takes, grid,"))
+        << ended.error.data();
 }
 
 TEST(Program, MakesAPictureWithoutADisplay)

@@ -72,7 +72,7 @@ TEST_F(ShapeWindow, TwoTracksAndTheSongAreFadedAndPrintedToTheCurve)
     const double straight = levelAt(1, (bar(3) + bar(6)) / 2);
     drag(at(1, (bar(3) + bar(6)) / 2, straight), at(1, (bar(3) + bar(6)) / 2, straight + 6.0));
     EXPECT_GT(levelAt(1, (bar(3) + bar(6)) / 2), straight + 3.0);
-    EXPECT_TRUE(document_->history().undoName().starts_with("Bend the line of"));
+    EXPECT_TRUE(document_->history().undoName().starts_with("Bend line of"));
     // Another track faded at its own end by the fields, the song in and out.
     clickAt(area(2).bottomLeft().toPoint() + QPoint(40, -4));
     choose("fadeWhose", 1);
@@ -179,7 +179,7 @@ TEST_F(ShapeWindow, AHushIsCopiedTrimmedMovedAndStepsInTheList)
     EXPECT_EQ(document_->history().undoName(), "Move hush");
     // One of no length is refused, and the field says again how long it is.
     set("hushLength", 0.0);
-    EXPECT_NE(status().find("no length"), std::string::npos) << status();
+    EXPECT_NE(status().find("longer than 0"), std::string::npos) << status();
     EXPECT_NEAR(child<NumberField>("hushLength")->value(), 1.5, 1e-3);
     EXPECT_EQ(document_->history().undoName(), "Move hush");
     // Named, listed, taken away.
@@ -428,7 +428,7 @@ TEST_F(ShapeWindow, PointsOfSeveralLinesAreChosenAndMovedTogether)
     press(Qt::Key_Delete);
     EXPECT_EQ(line(1).points.size(), 1U);
     EXPECT_EQ(line(2).points.size(), 1U);
-    EXPECT_EQ(document_->history().undoName(), "Take 2 points of 2 lines away");
+    EXPECT_EQ(document_->history().undoName(), "Delete 2 points of 2 lines");
 }
 
 TEST_F(ShapeWindow, AClipOfAFittedKitSpinsDownOnAllMicrophonesAndBack)

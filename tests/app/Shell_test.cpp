@@ -64,9 +64,9 @@ TEST_F(Shell, AClickInTheRulerMovesThePlayheadAndADragChoosesARange)
 TEST_F(Shell, TheRibbonMovesTheViewAndTheMiddleButtonPans)
 {
     openSong();
-    press(Qt::Key_Up);
-    press(Qt::Key_Up);
-    press(Qt::Key_Up);
+    press(Qt::Key_W);
+    press(Qt::Key_W);
+    press(Qt::Key_W);
     const double before = session_->shown.scale().left;
     const QPoint late(lanes().width() - 30, LanesView::kRibbonHeight / 2);
     QTest::mouseClick(&lanes(), Qt::LeftButton, {}, late);
@@ -94,8 +94,8 @@ TEST_F(Shell, TheRibbonMovesTheViewAndTheMiddleButtonPans)
 TEST_F(Shell, TheWheelScrollsZoomsAndMakesLanesHigher)
 {
     openSong();
-    press(Qt::Key_Up);
-    press(Qt::Key_Up);
+    press(Qt::Key_W);
+    press(Qt::Key_W);
     const QPoint middle = lanes().lanes()[2].area.center();
     const double left = session_->shown.scale().left;
     wheel(middle, -1, Qt::ShiftModifier);
@@ -437,7 +437,7 @@ TEST_F(Shell, FollowingScrollsWithThePlayhead)
 {
     openSong();
     for (int i = 0; i < 6; ++i) {
-        press(Qt::Key_Up);
+        press(Qt::Key_W);
     }
     EXPECT_TRUE(session_->shown.follows());
     press(Qt::Key_G, Qt::ControlModifier);

@@ -64,7 +64,7 @@ TEST_F(SoundCardWindow, OffersWhatThereIsAndRemembersWhatIsChosen)
     Q_EMIT outputs->activated(1);
     ASSERT_TRUE(waitUntil([&] { return SoundCard::choice().firstChannel == 2; }));
     EXPECT_EQ(SoundCard::choice().system, "jack");
-    EXPECT_EQ(outputs->currentText(), QStringLiteral("3 and 4"));
+    EXPECT_EQ(outputs->currentText(), QStringLiteral("3, 4"));
 
     // What cannot be had changes nothing.
     QSignalSpy failures(&card_, &SoundCard::failed);
@@ -92,7 +92,7 @@ TEST_F(SoundCardWindow, ADeviceThatIsGoneIsSaidAndTakenBackWhenItReturns)
     ASSERT_TRUE(waitUntil([&] { return card_.isLost(); }));
     EXPECT_TRUE(player_.device().isSimulated());
     ASSERT_EQ(failures.count(), 1);
-    EXPECT_TRUE(failures[0][0].toString().startsWith(QStringLiteral("JACK: system is gone")));
+    EXPECT_TRUE(failures[0][0].toString().startsWith(QStringLiteral("JACK: system disconnected")));
 
     // It comes back at another rate.
     server = nullptr;
@@ -103,7 +103,7 @@ TEST_F(SoundCardWindow, ADeviceThatIsGoneIsSaidAndTakenBackWhenItReturns)
     EXPECT_EQ(player_.device().rate(), Hertz(44100.0));
     ASSERT_EQ(settled.count(), 1);
     EXPECT_EQ(settled[0][0].toString(), failures[0][0].toString());
-    EXPECT_TRUE(said.last()[0].toString().startsWith(QStringLiteral("JACK: system is back")));
+    EXPECT_TRUE(said.last()[0].toString().startsWith(QStringLiteral("JACK: system reconnected")));
 }
 
 }  // namespace

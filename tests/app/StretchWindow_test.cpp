@@ -117,7 +117,7 @@ TEST_F(StretchWindow, ProposesAMaterialWithItsReasonAndShowsTheStrainBeforeAnyth
     EXPECT_EQ(session_->fitting.request.way.material, Material::Hits);
     EXPECT_TRUE(child<QAbstractButton>("material_hits")->isChecked());
     EXPECT_FALSE(child<QAbstractButton>("material_tape")->isEnabled());
-    EXPECT_TRUE(child<QLabel>("fitState")->text().contains(QStringLiteral("hits suits it")));
+    EXPECT_TRUE(child<QLabel>("fitState")->text().contains(QStringLiteral("Suggested: hits")));
     EXPECT_FALSE(child<QComboBox>("shape")->isVisible());
     ASSERT_FALSE(session_->fitting.strain().empty());
     EXPECT_EQ(clip(0).sound.treatment, nullptr);
@@ -179,7 +179,7 @@ TEST_F(StretchWindow, WhereMoreIsAskedThanAMaterialBearsItIsSaidWhatHelps)
     drag(footOf(hit), footOf(hit) + QPoint(far, 0), Qt::AltModifier);
     ASSERT_TRUE(chart->worst());
     EXPECT_FALSE(strainLimits(Material::Hits).hold(chart->worst()->ratio));
-    EXPECT_TRUE(chart->worstRelief().contains(QStringLiteral("let go 1 pin beside it")))
+    EXPECT_TRUE(chart->worstRelief().contains(QStringLiteral("delete 1 pin beside it")))
         << chart->worstRelief().toStdString();
     EXPECT_TRUE(chart->worstRelief().endsWith(QStringLiteral("cut instead")));
     // Among what Joins finds, though no join lies there, one after the other, until it is accepted.
@@ -190,7 +190,7 @@ TEST_F(StretchWindow, WhereMoreIsAskedThanAMaterialBearsItIsSaidWhatHelps)
     EXPECT_TRUE(about->isVisible());
     const auto told = [&] { return about->text().toStdString(); };
     EXPECT_NE(told().find(fmt::format("1 of {} · ", findings.size())), std::string::npos) << told();
-    EXPECT_NE(told().find("let go 1 pin beside it"), std::string::npos) << told();
+    EXPECT_NE(told().find("delete 1 pin beside it"), std::string::npos) << told();
     child<QPushButton>("nextStrain")->click();
     EXPECT_TRUE(std::ranges::any_of(findings, [&](const Finding& finding) {
         return finding.at == player_->position();
@@ -225,8 +225,7 @@ TEST_F(StretchWindow, PinsOfTheChosenRangeGoAlongAndWithCtrlAreDrawnOut)
     ASSERT_GT(inside.size(), 1U);
     drag(footOf(hit), footOf(hit) + QPoint(14, 0), Qt::AltModifier);
     EXPECT_EQ(
-        document_->history().undoName(),
-        "Move " + std::to_string(inside.size()) + " hits by stretching"
+        document_->history().undoName(), "Stretch " + std::to_string(inside.size()) + " hits"
     );
     const auto by =
         session_->review.heardAt(preview().performance.hits[hit].played.beatPoint) - was;
@@ -298,11 +297,11 @@ TEST_F(StretchWindow, AClipsPitchAndLengthAreTypedAndItIsListenedToFirst)
     // Said in the other unit it is the same clip.
     const Song as = song();
     const QString tip = lasts->toolTip();
-    EXPECT_TRUE(tip.startsWith(QStringLiteral("So many beats")));
+    EXPECT_TRUE(tip.startsWith(QStringLiteral("Length in beats")));
     lasts->switchUnit();
     // What it means is said in either unit, and how it is changed.
-    EXPECT_TRUE(lasts->toolTip().startsWith(QStringLiteral("So many beats")));
-    EXPECT_TRUE(lasts->toolTip().contains(QStringLiteral("Click to type")));
+    EXPECT_TRUE(lasts->toolTip().startsWith(QStringLiteral("Length in beats")));
+    EXPECT_TRUE(lasts->toolTip().contains(QStringLiteral("Type or drag")));
     EXPECT_NE(lasts->toolTip(), tip);
     EXPECT_NEAR(
         lasts->value(),
@@ -312,7 +311,7 @@ TEST_F(StretchWindow, AClipsPitchAndLengthAreTypedAndItIsListenedToFirst)
     EXPECT_TRUE(song() == as);
     // By the keys, from the pitch each has.
     window_->lanes().setFocus();
-    press(Qt::Key_Up, Qt::AltModifier | Qt::ControlModifier);
+    press(Qt::Key_PageUp, Qt::AltModifier);
     EXPECT_EQ(clip(3).sound.treatment->semitones, 9.5);
     press(Qt::Key_Down, Qt::AltModifier);
     press(Qt::Key_Down, Qt::AltModifier | Qt::ShiftModifier);
@@ -421,7 +420,7 @@ TEST_F(StretchWindow, PitchesOfALongClipAreTriedWhereTheSongIs)
     keys->setFocus();
     const auto isMade = [&] {
         QTest::keyClick(keys, Qt::Key_S);
-        return status().find("still being made") == std::string::npos;
+        return status().find("not ready yet") == std::string::npos;
     };
     ASSERT_TRUE(QTest::qWaitFor(isMade, 60000));
     player_->play();

@@ -112,6 +112,12 @@ protected:
             QCoreApplication::processEvents();
         }
     }
+    // Delete while the text of a field is selected.
+    static void resetField(NumberField* field)
+    {
+        QTest::keyClick(field, Qt::Key_Return);
+        QTest::keyClick(field->findChild<QLineEdit*>(), Qt::Key_Delete);
+    }
     void press(Qt::Key key, Qt::KeyboardModifiers modifiers = Qt::NoModifier)
     {
         QApplication::setActiveWindow(window_.get());  // a question box may have had the keys

@@ -23,7 +23,7 @@ TEST_F(Window, DoesTheWholeJobWithKeysAlone)
     // Look at the joins, lock one, mend the worst, save, and come back another day.
     press(Qt::Key_5);
     press(Qt::Key_D);
-    press(Qt::Key_L, Qt::ControlModifier);
+    press(Qt::Key_J);
     const std::size_t locked = session_->review.join();
     EXPECT_TRUE(session_->review.joins()[locked].isLocked);
     press(Qt::Key_S, Qt::ControlModifier);
@@ -88,7 +88,7 @@ TEST_F(Window, ShowsWhatASliderWouldDoBeforeItIsDone)
     EXPECT_GT(kept, 0.001);
     EXPECT_EQ(session_->fitting.preview().moves.figures.feel.after.count(), 0.0);
     EXPECT_EQ(song(), before);
-    QTest::keyClick(feel, Qt::Key_Delete);
+    resetField(feel);
     EXPECT_EQ(feel->value(), 0.0);
 }
 
@@ -179,11 +179,11 @@ TEST_F(Window, FitsAgainFromTheRecordedTakesAndPassesOverWhatIsLocked)
     findHitsAndFit();
     press(Qt::Key_5);
     session_->review.setJoin(10);
-    press(Qt::Key_L, Qt::ControlModifier);
+    press(Qt::Key_J);
     const SetJoin kept = session_->review.joins()[10];
     press(Qt::Key_4);
     child<NumberField>("feel")->setFocus();
-    QTest::keyClick(child<NumberField>("stray"), Qt::Key_Delete);
+    resetField(child<NumberField>("stray"));
     for (int i = 0; i < 20; ++i) {
         QTest::keyClick(child<NumberField>("feel"), Qt::Key_Up);
     }
@@ -347,7 +347,7 @@ TEST_F(Window, SaysWhatIsWrongWithADroppedFileAndKeepsTheRest)
          QString::fromStdString((Kit::shared().folder() / "Tom.wav").string())}
     );
 
-    EXPECT_NE(status().find("letter.wav: cannot be read as sound"), std::string::npos);
+    EXPECT_NE(status().find("letter.wav: cannot be read as audio"), std::string::npos);
     EXPECT_EQ(song().tracks.size(), 1U);
     child<QPushButton>("putAway")->click();
     EXPECT_EQ(status().find("letter.wav"), std::string::npos);
@@ -440,7 +440,7 @@ TEST_F(Window, MutesByTheHeadAndFoldsTheSetToItsLeads)
         &window_->lanes(), Qt::LeftButton, Qt::NoModifier, QPoint(100, head.center().y())
     );
     settle();
-    press(Qt::Key_F, Qt::ControlModifier);
+    press(Qt::Key_B, Qt::ControlModifier);
 
     EXPECT_TRUE(song().tracks[4]->isMuted);
     EXPECT_EQ(window_->lanes().lanes().size(), 2U);

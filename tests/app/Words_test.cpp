@@ -110,7 +110,7 @@ const char* const kGone =
     R"(\b(tooth|teeth|rungs?|witness(es)?|squeezed|unheard|told of|put right|putting away|put away|)"
     R"(tak(e|es|en) (\w+ )?(away|out|off)|way round|other ways?|chosen|choose|hears?|heard|sees|alike|backwards|)"
     R"(anew|nowhere|yields?|goes round|goes along|laid in|soon done|stands (in|out|nowhere)|stand here|)"
-    R"(night sheet|is no (file|number|groove|list|way|letter|length)|cannot be had|whose|nobody|spare)\b)";
+    R"(night sheet|is no (file|number|groove|list|way|letter|length)|cannot be had|nobody|spare)\b)";
 
 }  // namespace
 

@@ -250,7 +250,7 @@ TEST_F(FitCommand, FindsWhatWasSpoiledInTheResult)
         const Outcome checked =
             run("check --json --strict " + quoted(*folder_ / "bad/Over left.wav") + " --source " +
                 quoted(kit_.takes[5]) + " --edits " + quoted(*folder_ / "fit.json"));
-        EXPECT_EQ(checked.code, 1);
+        EXPECT_EQ(checked.code, 4);
         std::vector<std::string> kinds;
         const Json found = Json::parse(checked.out);
         for (const Json& finding : found["findings"]) {

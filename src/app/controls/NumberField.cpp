@@ -72,11 +72,10 @@ NumberField::NumberField(
 
 void NumberField::explain()
 {
-    QString text = tr("Type or drag; select the text and press Delete for %1 %2")
-                       .arg(style_.usual)
-                       .arg(style_.unit);
+    QString text =
+        tr("Type or drag; while typing, Delete resets to %1 %2").arg(style_.usual).arg(style_.unit);
     if (other_) {
-        text += tr("; %1 is accepted too").arg(other_->unit);
+        text += tr("; or in %1").arg(other_->unit);
     }
     setToolTip(meaning_.isEmpty() ? text : meaning_ + QLatin1Char('\n') + text);
 }

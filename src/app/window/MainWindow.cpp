@@ -55,6 +55,7 @@ std::optional<int> stageOf(Command command)
 
 MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent), session_(session)
 {
+    qApp->installEventFilter(this);
     setAcceptDrops(true);
     setMinimumSize(900, 600);
     resize(1280, 800);
@@ -126,7 +127,6 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     connect(splitter_, &QSplitter::splitterMoved, this, [this] {
         QSettings().setValue(QStringLiteral("bench/%1").arg(stage_), splitter_->sizes().value(1));
     });
-    qApp->installEventFilter(this);
     timer_.setInterval(33);
     connect(&timer_, &QTimer::timeout, this, &MainWindow::tick);
     timer_.start();
@@ -610,8 +610,7 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event)
         auto* widget = qobject_cast<QWidget*>(watched);
         const bool isPressed = qobject_cast<QAbstractButton*>(watched) != nullptr ||
                                qobject_cast<QComboBox*>(watched) != nullptr;
-        if (isPressed && window()->isAncestorOf(widget) &&
-            (widget->focusPolicy() & Qt::ClickFocus) != 0) {
+        if (isPressed && (widget->focusPolicy() & Qt::ClickFocus) != 0) {
             widget->setFocusPolicy(Qt::TabFocus);
         }
     }

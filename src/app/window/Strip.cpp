@@ -169,7 +169,8 @@ Strip::Strip(Session& session, QWidget* parent) : QWidget(parent), session_(sess
     clock_ = label(this, Theme::text(9.5));
     clock_->setFixedWidth(70);
     auto* line = label(this, Theme::label(8.5), true);
-    line->setText(tr("detect the beat"));
+    line->setText(tr("time"));
+    off_->setToolTip(tr("Distance from the nearest beat."));
     layout->addLayout(pair(clock_, line));
     tempo_ = label(this, Theme::text(9.5, QFont::DemiBold));
     meter_ = label(this, Theme::label(8.5), true);

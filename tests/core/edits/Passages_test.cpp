@@ -223,7 +223,7 @@ TEST_F(Passages, KeepsClipsChangedByHandWhenItFitsAgain)
     ASSERT_TRUE(again) << again.error().message;
     EXPECT_EQ(again->byHand, 2);
     EXPECT_EQ(std::ranges::count_if(clips(again->song, 5), &Clip::isReversed), 1);
-    EXPECT_NE(sentenceOf(*again).find("2 clips kept as changed by hand"), std::string::npos);
+    EXPECT_NE(sentenceOf(*again).find("2 edited clips kept"), std::string::npos);
 
     tight.replacesHand = true;
     const auto replaced = fitSet(changed, kit_.set, tight, *kit_.sources);

@@ -69,7 +69,7 @@ TEST(AtomicFile, WhatIsAppendedStandsBehindWhatWasThere)
     // A full disk is named as what it is.
     const auto full = appendSynced("/dev/full", "two");
     ASSERT_FALSE(full);
-    EXPECT_NE(full.error().message.find("make room"), std::string::npos) << full.error().message;
+    EXPECT_NE(full.error().message.find("free space"), std::string::npos) << full.error().message;
 }
 
 TEST(Hash, TellsFilesApartByContentAlone)

@@ -56,7 +56,7 @@ TEST(GuideFile, WhatHoldsNoNotesOrSeveralPiecesIsRefused)
     midi.tempi = {{Beats(0.0), 4.0}};
     midi.notes = {{Beats(200'000.0)}};
     ASSERT_TRUE(writeMidi(midi, folder / "late.mid"));
-    EXPECT_NE(readGuide(folder / "late.mid").error().message.find("a day"), std::string::npos);
+    EXPECT_NE(readGuide(folder / "late.mid").error().message.find("24 hours"), std::string::npos);
 }
 
 // A map that wanders, and a guide that was played to no map at all.

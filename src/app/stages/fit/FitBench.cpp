@@ -165,7 +165,7 @@ void FitBench::addTimes(QBoxLayout& layout)
     leadIn_ = time(tr("Lead-in"), "leadIn", 4.0, 100.0, 1);
     crossfade_ = time(tr("Crossfade"), "crossfade", 5.0, 500.0, 1);
     crossfade_->setToolTip(
-        tr("At the default 5 ms, crossfades extend to 15 ms where a low ring would click.")
+        tr("At the default 5 ms, crossfades extend to 15 where a low ring would click.")
     );
     seed_ = field(tr("Seed"), "seed", {QString(), 0, 1.0, 9999.0, 1.0, 0.1}, false);
     seed_->setToolTip(tr("Each seed gives a repeatable variation."));

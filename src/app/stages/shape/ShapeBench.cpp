@@ -416,9 +416,8 @@ void ShapeBench::fillHush()
     }
     const auto& range = session_.choice.range();
     hush_->setEnabled(range && !hands_.tracks().empty());
-    hush_->setText(
-        range ? tr("Hush %1 here").arg(hands_.tracksName()) : tr("Drag over bars to hush them.")
-    );
+    hush_->setText(range ? tr("Hush %1 here").arg(hands_.tracksName()) : tr("Hush selection"));
+    hush_->setToolTip(range ? QString() : tr("First drag over the bars to hush."));
     if (!placed) {
         label_->clear();
         return;

@@ -110,7 +110,7 @@ void TuneBench::addKey(QVBoxLayout& column)
     for (const char* name : kScaleNames) {
         scale_->addItem(QLatin1String(name));
     }
-    scale_->addItem(tr("tempered"));
+    scale_->addItem(tr("custom"));
     column.addLayout(key);
     auto* likely = new QHBoxLayout;
     for (std::size_t i = 0; i < kLikely; ++i) {
@@ -485,9 +485,7 @@ void TuneBench::fillGuide()
     glide_->setValue(track && track->glide ? inMilliseconds(*track->glide) : 0.0);
     const auto doubts = notes_.octaveDoubts();
     octaves_->setVisible(!doubts.empty());
-    octaves_->setText(
-        tr("Correct octave of %1").arg(counted(std::ssize(doubts), tr("note"), tr("notes")))
-    );
+    octaves_->setText(tr("Correct octaves (%1)").arg(doubts.size()));
 }
 
 void TuneBench::fillKey()

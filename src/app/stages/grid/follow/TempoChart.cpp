@@ -21,7 +21,7 @@ TempoChart::TempoChart(Session& session, Following& following, QWidget* parent)
 {
     setObjectName(QStringLiteral("tempoChart"));
     setAccessibleName(tr("Tempo by bar"));
-    setToolTip(tr("Drag up or down to change a bar's tempo; later bars move up to the next pin."));
+    setToolTip(tr("Drag to change a bar's tempo; later bars move, up to the next pin."));
     connect(&following_, &Following::changed, this, &TempoChart::refresh);
     refresh();
 }

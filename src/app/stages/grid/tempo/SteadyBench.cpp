@@ -63,10 +63,7 @@ QWidget* SteadyBench::makeKnown()
     layout->addWidget(half, 4, 0);
     layout->addWidget(twice, 4, 1);
     auto* here = benchButton(tr("Bar 1 here"), QStringLiteral("downbeatHere"), false, known);
-    here->setToolTip(
-        tr("Or drag bar 1 onto the first downbeat. It snaps to marks; Ctrl: no snap. Arrow keys "
-           "move it by 1 sample, Shift 0.1 ms, Ctrl 1 ms. Audio stays in place.")
-    );
+    here->setToolTip(tr("Or drag bar 1 onto the first downbeat; Ctrl: no snap."));
     layout->addWidget(here, 5, 0, 1, 2);
     layout->setRowStretch(6, 1);
     connect(bpm_, &NumberField::finished, this, &SteadyBench::applyTempo);
