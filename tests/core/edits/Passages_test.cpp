@@ -202,7 +202,7 @@ TEST_F(Passages, KeepsTwoWaysOfAPassageAndSwitchesOnlyThere)
     const auto again = nextVariant(*back, kit_.set);
     ASSERT_TRUE(again);
     EXPECT_EQ(soundAt(*again, inside), soundAt(other, inside));
-    EXPECT_EQ(again->sets[0].variantName, "way 2");
+    EXPECT_EQ(again->sets[0].variantName, "version 2");
     EXPECT_TRUE(dropVariants(*again, kit_.set)->sets[0].variants.empty());
     EXPECT_FALSE(nextVariant(loose, kit_.set));
     EXPECT_FALSE(keepVariant(loose, SetId{999}));

@@ -285,7 +285,7 @@ void HandBench::addStretchRow(QGridLayout& layout)
     );
     pitch_->setMeaning(tr("Semitones and cents; 0 resets."));
     length_ =
-        field(tr("Length"), "handLength", {QStringLiteral("%"), 2, 5.0, 2000.0, 100.0, 0.2}, 8, 2);
+        field(tr("Stretch"), "handLength", {QStringLiteral("%"), 2, 5.0, 2000.0, 100.0, 0.2}, 8, 2);
     length_->setMeaning(tr("Relative to the recording; the start stays."));
     beats_ = field(tr("Length"), "handBeats", {tr("beats"), 2, 0.01, 4000.0, 4.0, 0.05}, 9, 0);
     beats_->setOtherUnit({tr("bpm"), 2, 20.0, 400.0, 120.0, 0.05});

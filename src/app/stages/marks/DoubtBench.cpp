@@ -143,7 +143,7 @@ DoubtBench::DoubtBench(Session& session, DoubtReview& review, QWidget* parent)
     }
     right->addLayout(one);
     right->addWidget(
-        benchNote(tr("D and A: step. Y: keep. Delete: delete. Decisions are final."), this)
+        benchNote(tr("D and A: step. Y: keep. Delete: delete. Decisions are kept."), this)
     );
     right->addStretch();
     layout->addLayout(right, 2);

@@ -176,7 +176,7 @@ void Microphones::fill()
         const QStringList cells{
             QString::fromStdString(microphone->name),
             !isSure     ? tr("uncertain")
-            : ms == 0.0 ? tr("none")
+            : ms == 0.0 ? tr("0 ms")
                         : QStringLiteral("%1%2 ms")
                               .arg(ms > 0.0 ? QStringLiteral("+") : QStringLiteral("−"))
                               .arg(std::abs(ms), 0, 'f', 2),

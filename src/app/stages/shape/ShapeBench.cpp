@@ -204,7 +204,7 @@ QWidget* ShapeBench::makeHush()
     label_ = new QLineEdit(hush);
     label_->setObjectName(QStringLiteral("hushLabel"));
     label_->setAccessibleName(tr("Name"));
-    label_->setPlaceholderText(tr("label"));
+    label_->setPlaceholderText(tr("name"));
     column->addWidget(label_);
     from_ = field(*column, tr("From"), "hushFrom", {tr("bars"), 3, -1000.0, 100000.0, 1.0, 0.01});
     bars_ = field(*column, tr("Length"), "hushLength", {tr("bars"), 3, 0.0, 100000.0, 1.0, 0.01});
@@ -213,7 +213,7 @@ QWidget* ShapeBench::makeHush()
     goes_ = new QComboBox(hush);
     goes_->setObjectName(QStringLiteral("hushGoes"));
     goes_->setAccessibleName(tr("Moves with"));
-    goes_->addItems({tr("bars"), tr("time"), tr("clips")});
+    goes_->addItems({tr("moves with bars"), tr("keeps its time"), tr("moves with clips")});
     column->addWidget(goes_);
     hush_ = button(hush, QString(), "hushBars", true);
     column->addWidget(hush_);

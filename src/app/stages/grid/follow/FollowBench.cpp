@@ -117,7 +117,7 @@ QWidget* FollowBench::makeDraft()
     of_->setObjectName(QStringLiteral("followOf"));
     layout->addWidget(of_, 0, 0, 1, 2);
     auto* bars = benchButton(tr("Draft bars"), QStringLiteral("draftBars"), true, draft);
-    auto* beats = benchButton(tr("Include beats"), QStringLiteral("draftBeats"), false, draft);
+    auto* beats = benchButton(tr("Draft beats"), QStringLiteral("draftBeats"), false, draft);
     layout->addWidget(bars, 1, 0);
     layout->addWidget(beats, 1, 1);
     barOne_ = new QCheckBox(tr("Keep bar 1"), draft);
@@ -149,9 +149,9 @@ QWidget* FollowBench::makeDraft()
     );
     markByGuide_ = benchButton(tr("Marks from guide"), QStringLiteral("markByGuide"), false, draft);
     markByGuide_->setToolTip(tr("Adds marks to the selected track at the guide's note starts."));
-    layout->addWidget(guide_, 6, 0);
-    layout->addWidget(markByGuide_, 6, 1);
-    layout->setRowStretch(7, 1);
+    layout->addWidget(guide_, 6, 0, 1, 2);
+    layout->addWidget(markByGuide_, 7, 0, 1, 2);
+    layout->setRowStretch(8, 1);
     connect(bars, &QPushButton::clicked, this, [this] { following_.draft(MapLevel::Bar); });
     connect(beats, &QPushButton::clicked, this, [this] { following_.draft(MapLevel::Beat); });
     connect(barOne_, &QCheckBox::toggled, this, [this](bool isOn) {
