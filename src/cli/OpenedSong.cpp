@@ -1,5 +1,8 @@
 #include "cli/OpenedSong.h"
 
+#include <fmt/format.h>
+
+#include "core/edits/TakeEdits.h"
 #include "core/files/TakeCheck.h"
 
 namespace orthochron::cli {
@@ -24,6 +27,30 @@ Result<std::shared_ptr<Sources>> openTakes(const OpenedSong& opened, const Work&
         return badInput(troubles->front().sentence);
     }
     return Sources::open(opened.song(), opened.folder);
+}
+
+Result<void> checkNewSong(const std::string& out, const std::string& in)
+{
+    if (std::filesystem::path(out).extension() != kSongEnding) {
+        return badArgument(fmt::format("{}: the name of a song must end in {}", out, kSongEnding));
+    }
+    std::error_code error;
+    if (std::filesystem::equivalent(out, in, error)) {
+        return badArgument(fmt::format("{}: is the input song; write to another file", out));
+    }
+    return {};
+}
+
+Result<void> saveAs(OpenedSong& opened, const std::string& out)
+{
+    const auto folder = std::filesystem::absolute(out).parent_path();
+    opened.document.history.changeTakes([&](Take& take) {
+        const std::filesystem::path path = pathOf(take, opened.folder);
+        std::error_code error;
+        const auto relative = std::filesystem::proximate(path, folder, error);
+        take.path = error ? path.string() : relative.string();
+    });
+    return saveSong(opened.document, out);
 }
 
 }  // namespace orthochron::cli

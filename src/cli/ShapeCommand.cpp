@@ -159,17 +159,6 @@ Result<Song> shaped(const OpenedSong& opened, const ShapeOptions& options, const
     return song;
 }
 
-// Takes are named from the folder of the song that is written.
-void moveTakes(Song& song, const std::filesystem::path& from, const std::filesystem::path& to)
-{
-    for (Take& take : song.takes) {
-        const std::filesystem::path path = pathOf(take, from);
-        std::error_code error;
-        const auto relative = std::filesystem::proximate(path, to, error);
-        take.path = error ? path.string() : relative.string();
-    }
-}
-
 Result<int> shape(const ShapeOptions& options, const Context& context)
 {
     if (options.fadeOut.empty() && options.fadeIn.empty() && options.hushes.empty()) {
@@ -183,16 +172,8 @@ Result<int> shape(const ShapeOptions& options, const Context& context)
     if (!song) {
         return tl::unexpected(song.error());
     }
-    const std::filesystem::path out = options.out;
-    if (out.extension() != kSongEnding) {
-        return badArgument(
-            fmt::format("{}: the name of a song must end in {}", out.string(), kSongEnding)
-        );
-    }
-    std::error_code error;
-    if (std::filesystem::equivalent(out, options.song, error)) {
-        return badArgument(fmt::format("{}: is the input song; write to another file", out.string())
-        );
+    if (auto checked = checkNewSong(options.out, options.song); !checked) {
+        return tl::unexpected(checked.error());
     }
     const std::size_t lines =
         static_cast<std::size_t>(!song->level.isEmpty()) +
@@ -201,20 +182,13 @@ Result<int> shape(const ShapeOptions& options, const Context& context)
         }));
     const std::size_t hushes = hushesOf(*song).size();
     opened->document.history.add(std::move(*song), "Shape from command line");
-    const auto folder = std::filesystem::absolute(out).parent_path();
-    opened->document.history.changeTakes([&](Take& take) {
-        Song one;
-        one.takes = {take};
-        moveTakes(one, opened->folder, folder);
-        take.path = one.takes.front().path;
-    });
-    if (auto saved = saveSong(opened->document, out); !saved) {
+    if (auto saved = saveAs(*opened, options.out); !saved) {
         return tl::unexpected(saved.error());
     }
     print(
         context,
-        {{"song", out.string()}, {"level_lines", lines}, {"hushes", hushes}},
-        fmt::format("{}: {} level lines, {} hushes\n", out.string(), lines, hushes)
+        {{"song", options.out}, {"level_lines", lines}, {"hushes", hushes}},
+        fmt::format("{}: {} level lines, {} hushes\n", options.out, lines, hushes)
     );
     return 0;
 }

@@ -151,6 +151,7 @@ int run(int argc, char** argv)
     addShape(app, choice);
     addCheck(app, choice);
     addRender(app, choice);
+    addPrint(app, choice);
     addVerify(app, choice);
     addReport(app, choice);
     try {

@@ -9,7 +9,7 @@
 // The song file: JSON, specified in docs/file-format.md.
 namespace orthochron {
 
-constexpr int kSongFormat = 8;
+constexpr int kSongFormat = 9;
 constexpr std::string_view kSongEnding = ".orthochron";
 
 struct SongDocument {

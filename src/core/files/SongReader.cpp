@@ -188,6 +188,19 @@ void checkReferences(JsonReader& read, const Song& song, const Song& before)
             clips.check(track->clips);
         }
     }
+    if (!sameTakes || song.prints != before.prints) {
+        for (const auto& print : song.prints) {
+            for (const auto& track : print->others) {
+                clips.check(track->clips);
+            }
+            if (print->recipe) {
+                clips.check(print->recipe->recorded);
+            }
+            for (const auto& variant : print->variants) {
+                clips.check(variant->clips);
+            }
+        }
+    }
     for (const MicSet& set : song.sets) {
         const MicSet* old = sameTakes ? before.set(set.id) : nullptr;
         if (set.recipe && (old == nullptr || old->recipe != set.recipe)) {
@@ -281,6 +294,35 @@ std::shared_ptr<const Track> trackAt(JsonReader& read, Pools& pools, const Json&
     return track;
 }
 
+PrintedSet printFrom(JsonReader& read, const Json& json, Pools& pools)
+{
+    PrintedSet print;
+    print.set = SetId{read.id(read.field(json, "set"))};
+    const std::string depth = read.text(read.field(json, "depth"));
+    if (depth != "clips" && depth != "track") {
+        read.fail("a print is neither of clips nor of a track");
+    }
+    print.depth = depth == "track" ? PrintDepth::Track : PrintDepth::Clips;
+    print.isLive = read.flagOr(json, "live");
+    for (const Json& index : read.list(read.field(json, "tracks"), kManyTracks)) {
+        if (auto track = trackAt(read, pools, index)) {
+            print.others.push_back(std::move(track));
+        }
+    }
+    print.recipe = recipeAt(read, pools, json);
+    if (const Json* name = read.find(json, "variantName")) {
+        print.variantName = read.text(*name);
+    }
+    if (const Json* variants = read.find(json, "variants")) {
+        for (const Json& each : read.list(*variants, 1000)) {
+            if (const auto* found = pooled(read, pools.variants, each)) {
+                print.variants.push_back(*found);
+            }
+        }
+    }
+    return print;
+}
+
 // A version of a song. What it does not say it has from the one before.
 Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& before)
 {
@@ -314,6 +356,12 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
         song.sets.clear();
         for (const Json& each : read.list(*sets, kManyTracks)) {
             song.sets.push_back(setFrom(read, each, pools));
+        }
+    }
+    if (const Json* prints = read.find(json, "prints")) {
+        song.prints.clear();
+        for (const Json& each : read.list(*prints, 10'000)) {
+            song.prints.push_back(std::make_shared<const PrintedSet>(printFrom(read, each, pools)));
         }
     }
     if (const Json* accepted = read.find(json, "accepted")) {
@@ -362,6 +410,7 @@ Song songFrom(JsonReader& read, const Json& json, Pools& pools, const Song& befo
              "takes",
              "tracks",
              "sets",
+             "prints",
              "accepted",
              "grooves",
              "sections",

@@ -316,6 +316,39 @@ SongWriter::Places SongWriter::placeTracks(const Song& song, const Before& befor
     return places;
 }
 
+// A track that is in no version but kept beside a print.
+std::size_t SongWriter::placeKept(const std::shared_ptr<const Track>& track, Sisters& sisters)
+{
+    if (const auto known = keptPlaces_.find(track); known != keptPlaces_.end()) {
+        return known->second;
+    }
+    Json json = toJson(*track);
+    json["clips"] = placeClips(track->clips, nullptr, 0, sisters);
+    json["marks"] = placeMarks(track->marks, nullptr, 0);
+    return keptPlaces_[track] = tracks_.add(textOf(json));
+}
+
+Json SongWriter::printJson(const PrintedSet& print, const Song& song, Sisters& sisters)
+{
+    Json json{
+        {"set", print.set.value},
+        {"depth", print.depth == PrintDepth::Track ? "track" : "clips"},
+        {"tracks", Json::array()}};
+    put(json, "live", print.isLive, false);
+    for (const auto& track : print.others) {
+        json["tracks"].push_back(placeKept(track, sisters));
+    }
+    if (print.recipe) {
+        json["recipe"] = placeRecipe(print.recipe, sisters);
+    }
+    put(json, "variantName", print.variantName, {});
+    for (const auto& variant : print.variants) {
+        // Told from no track of the version: those that are kept are not in it.
+        json["variants"].push_back(placeVariant(variant, {}, song, {}, sisters));
+    }
+    return json;
+}
+
 Json SongWriter::fieldsOf(const Song& song, const Places& places, Sisters& sisters)
 {
     Json takes = Json::array();
@@ -342,6 +375,10 @@ Json SongWriter::fieldsOf(const Song& song, const Places& places, Sisters& siste
         }
         sets.push_back(with(std::move(json), set.extras));
     }
+    Json prints = Json::array();
+    for (const auto& print : song.prints) {
+        prints.push_back(printJson(*print, song, sisters));
+    }
     Json accepted = Json::array();
     for (const AcceptedFinding& finding : song.accepted) {
         accepted.push_back({finding.kind, finding.at.count()});
@@ -364,6 +401,7 @@ Json SongWriter::fieldsOf(const Song& song, const Places& places, Sisters& siste
          {"takes", takes},
          {"tracks", tracks},
          {"sets", sets},
+         {"prints", prints},
          {"accepted", accepted},
          {"grooves", grooves},
          {"sections", sections},

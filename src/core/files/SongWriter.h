@@ -66,6 +66,8 @@ private:
         const Places& places,
         Sisters& sisters
     );
+    std::size_t placeKept(const std::shared_ptr<const Track>& track, Sisters& sisters);
+    nlohmann::json printJson(const PrintedSet& print, const Song& song, Sisters& sisters);
     nlohmann::json fieldsOf(const Song& song, const Places& places, Sisters& sisters);
     std::string takeFresh(std::string text);
 
@@ -75,6 +77,7 @@ private:
     std::map<std::shared_ptr<const Treatment>, std::size_t> treatmentPlaces_;
     std::map<std::shared_ptr<const FitRecipe>, std::size_t> recipePlaces_;
     std::map<std::shared_ptr<const Variant>, std::size_t> variantPlaces_;
+    std::map<std::shared_ptr<const Track>, std::size_t> keptPlaces_;  // beside prints
     std::shared_ptr<const void> line_;          // of the history in the text
     std::vector<std::uint64_t> serials_;        // of the versions in the text, oldest first
     std::map<std::uint64_t, Places> placesOf_;  // by serial

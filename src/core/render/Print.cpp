@@ -89,6 +89,46 @@ void makeReadyAhead(
     }
 }
 
+// A mono track that is panned becomes stereo with its pan.
+int channelsOf(const TrackPrint& print, const Track& track, const Sources& sources)
+{
+    const int own = channelsOf(track, sources);
+    const bool isPanned = print.depth == PrintDepth::Track && track.pan != 0.0;
+    return isPanned ? std::max(2, own) : own;
+}
+
+Result<void> renderDeep(
+    const Song& song,
+    const TrackPrint& print,
+    const Sources& sources,
+    Frames from,
+    AudioBuffer& block
+)
+{
+    const Track& track = *song.track(print.track);
+    if (print.depth == PrintDepth::Clips) {
+        return renderClips(track.clips, sources, from, block);
+    }
+    if (print.depth != PrintDepth::Track) {
+        return renderTrack(song, track, sources, from, block);
+    }
+    const int own = channelsOf(track, sources);
+    if (track.pan != 0.0 && own <= 2) {
+        AudioBuffer sound(own, block.frames());
+        auto rendered = renderTrack(song, track, sources, from, sound);
+        addToMix(block, sound, mixGains(track, own));
+        return rendered;
+    }
+    auto rendered = renderTrack(song, track, sources, from, block);
+    const auto gain = static_cast<float>(fromDecibels(track.gainDecibels));
+    for (int channel = 0; channel < block.channels(); ++channel) {
+        for (float& sample : block.channel(channel)) {
+            sample *= gain;
+        }
+    }
+    return rendered;
+}
+
 Result<void> check(
     std::span<const std::filesystem::path> paths,
     const Sources& sources,
@@ -160,7 +200,7 @@ Result<std::vector<PrintedFile>> printTracks(
     }
     std::vector<Printing> files;
     for (const TrackPrint& print : tracks) {
-        const int channels = channelsOf(*song.track(print.track), sources);
+        const int channels = channelsOf(print, *song.track(print.track), sources);
         auto writer = SoundFileWriter::create(
             print.path,
             {song.rate,
@@ -182,7 +222,7 @@ Result<std::vector<PrintedFile>> printTracks(
         }
     };
     const auto fill = [&](std::size_t i, Frames from, AudioBuffer& block) {
-        return renderTrack(song, *song.track(tracks[i].track), sources, from, block);
+        return renderDeep(song, tracks[i], sources, from, block);
     };
     if (auto written = writeBlocks(files, settings, work, prepare, fill); !written) {
         return tl::unexpected(written.error());
@@ -200,6 +240,36 @@ Result<std::vector<PrintedFile>> printTracks(
         return tl::unexpected(finished.error());
     }
     return printed;
+}
+
+std::vector<TrackPrint> printFiles(
+    const Song& song,
+    SetId set,
+    PrintDepth depth,
+    const std::filesystem::path& folder,
+    PrintFormat format
+)
+{
+    const char* ending = format == PrintFormat::Flac ? ".flac" : ".wav";
+    std::vector<TrackPrint> files;
+    for (int number = 1;; ++number) {
+        files.clear();
+        UsedNames used;
+        for (const TrackId id : song.set(set)->tracks) {
+            const auto track = song.track(id);
+            const std::string name = used.unique(fmt::format(
+                "{} print {}", fileNameOf(track->name, "Track " + std::to_string(id.value)), number
+            ));
+            files.push_back({id, folder / (name + ending), 0, depth});
+        }
+        const bool isFree = std::ranges::none_of(files, [](const TrackPrint& file) {
+            std::error_code error;
+            return std::filesystem::exists(file.path, error);
+        });
+        if (isFree) {
+            return files;
+        }
+    }
 }
 
 std::vector<std::string> printNames(const Song& song, PrintFormat format)

@@ -5,6 +5,7 @@
 #include "core/render/Render.h"
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -34,12 +35,13 @@ struct PrintedFile {
     const Work& work = {}
 );
 
-// Writes each of the tracks to its path, as its clips sound, without level and pan: trimmed to
-// the range, all of one length. Either all files are put in place or none.
+// Writes each of the tracks to its path, as deep as it says: trimmed to the range, all of one length. Either all files are put in place or none.
 struct TrackPrint {
     TrackId track;
     std::filesystem::path path;
     int sameAs = 0;  // format code, for PrintFormat::Same
+    // None: a stem, with its level line and hushes, without its level and pan.
+    std::optional<PrintDepth> depth = std::nullopt;
 };
 [[nodiscard]] Result<std::vector<PrintedFile>> printTracks(
     const Song& song,
@@ -47,6 +49,16 @@ struct TrackPrint {
     const std::vector<TrackPrint>& tracks,
     const PrintSettings& settings,
     const Work& work = {}
+);
+
+// Where the tracks of a set are printed to: "NAME print N", N the first of which there is no file yet
+// for any of them, so that nothing is replaced.
+[[nodiscard]] std::vector<TrackPrint> printFiles(
+    const Song& song,
+    SetId set,
+    PrintDepth depth,
+    const std::filesystem::path& folder,
+    PrintFormat format
 );
 
 // The file names tracks are printed under, in the order of the lanes: each track's name with what

@@ -52,15 +52,23 @@ bool MicSet::operator==(const MicSet& other) const
            std::ranges::equal(variants, other.variants, alike<Variant>) && extras == other.extras;
 }
 
+bool PrintedSet::operator==(const PrintedSet& other) const
+{
+    return set == other.set && depth == other.depth && isLive == other.isLive &&
+           std::ranges::equal(others, other.others, alike<Track>) && alike(recipe, other.recipe) &&
+           variantName == other.variantName &&
+           std::ranges::equal(variants, other.variants, alike<Variant>);
+}
+
 bool Song::operator==(const Song& other) const
 {
     const auto sameTrack = [](const auto& a, const auto& b) { return a == b || *a == *b; };
     return name == other.name && rate == other.rate && tempo == other.tempo && grid == other.grid &&
            takes == other.takes && std::ranges::equal(tracks, other.tracks, sameTrack) &&
-           sets == other.sets && accepted == other.accepted && grooves == other.grooves &&
-           sections == other.sections && level == other.level && endMark == other.endMark &&
-           key == other.key && temperament == other.temperament && alike(guide, other.guide) &&
-           extras == other.extras;
+           sets == other.sets && std::ranges::equal(prints, other.prints, alike<PrintedSet>) &&
+           accepted == other.accepted && grooves == other.grooves && sections == other.sections &&
+           level == other.level && endMark == other.endMark && key == other.key &&
+           temperament == other.temperament && alike(guide, other.guide) && extras == other.extras;
 }
 
 const Take* Song::take(TakeId id) const

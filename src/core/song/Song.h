@@ -178,6 +178,24 @@ struct MicSet {
     [[nodiscard]] bool isLone() const { return tracks.size() == 1; }
 };
 
+// How much of what is heard becomes part of a print's sound: what the clips make of it, or the track's
+// level line, hushes, level and pan as well.
+enum class PrintDepth { Clips, Track };
+
+// A mic set printed in place. What it was made of is kept beside it; one of the two is in the song.
+struct PrintedSet {
+    SetId set;
+    PrintDepth depth = PrintDepth::Clips;
+    bool isLive = false;  // in the song is what was printed, and the print is kept
+    std::vector<std::shared_ptr<const Track>> others;  // of each track, the one that is kept
+    // What the set has along with them.
+    std::shared_ptr<const FitRecipe> recipe;
+    std::string variantName;
+    std::vector<std::shared_ptr<const Variant>> variants;
+
+    bool operator==(const PrintedSet& other) const;
+};
+
 // A finding the user has listened to and let be, by place and kind.
 struct AcceptedFinding {
     std::string kind;
@@ -205,6 +223,7 @@ struct Song {
     std::vector<std::shared_ptr<const Track>>
         tracks;  // in the order of the lanes; shared by versions
     std::vector<MicSet> sets;
+    std::vector<std::shared_ptr<const PrintedSet>> prints;  // of one set the last is the newest
     std::vector<AcceptedFinding> accepted;
     std::vector<Groove> grooves;             // kept in the song, by name
     std::vector<Section> sections;           // ascending by first bar, never overlapping
