@@ -1,6 +1,7 @@
 #include <QTableWidget>
 
 #include "app/WindowFixture.h"
+#include "core/render/PrintedWork.h"
 
 #include <set>
 
@@ -230,6 +231,84 @@ TEST_F(PrintBench, DitherIsForSixteenBitOnly)
     EXPECT_NE(says().find("with dither"), std::string::npos);
     choose("printFormat", 2);
     EXPECT_EQ(says().find("with dither"), std::string::npos);
+}
+
+TEST_F(PrintBench, APrintTakesThePlaceOfItsSetAndIsFittedUndoneAndOpenedAgain)
+{
+    press(Qt::Key_3);
+    press(Qt::Key_F);
+    press(Qt::Key_4);
+    press(Qt::Key_F);
+    const Song before = song();
+    ASSERT_GT(before.tracks[0]->clips.size(), 20U);
+    press(Qt::Key_9);
+    choose("printWhat", 2);
+    choose("printLands", 1);
+    EXPECT_NE(says().find("8 files of Kit"), std::string::npos) << says();
+    EXPECT_FALSE(child<QLineEdit>("printFolder")->isEnabled());
+    EXPECT_FALSE(child<QPushButton>("openPrint")->isEnabled());
+    click("print");
+
+    ASSERT_EQ(song().tracks[0]->clips.size(), 1U) << status();
+    EXPECT_EQ(document_->history().undoName(), "Print Kit");
+    EXPECT_EQ(song().set(song().sets[0].id)->tracks.size(), 8U);
+    // Its marks are where its hits are: it can be fitted again.
+    EXPECT_GT(song().tracks[0]->marks.size(), 20U);
+    press(Qt::Key_4);
+    press(Qt::Key_F);
+    EXPECT_GT(song().tracks[0]->clips.size(), 1U) << status();
+    press(Qt::Key_Z, Qt::ControlModifier);
+
+    press(Qt::Key_P, Qt::ShiftModifier);
+    EXPECT_EQ(song().tracks[0]->clips, before.tracks[0]->clips);
+    press(Qt::Key_P, Qt::ShiftModifier);
+    EXPECT_EQ(song().tracks[0]->clips.size(), 1U);
+    press(Qt::Key_S, Qt::ControlModifier);
+    open();
+    openSong();
+    press(Qt::Key_9);
+    click("openPrint");
+    for (std::size_t t = 0; t < before.tracks.size(); ++t) {
+        EXPECT_EQ(*song().tracks[t], *before.tracks[t]);
+    }
+    EXPECT_EQ(song().sets, before.sets);
+    // The next print has a name of its own.
+    choose("printWhat", 3);
+    choose("printLands", 2);
+    click("print");
+    EXPECT_EQ(song().tracks.size(), 16U) << status();
+    EXPECT_TRUE(song().tracks[0]->isMuted);
+    EXPECT_EQ(song().takes.back().name.find("print 2") == std::string::npos, false)
+        << song().takes.back().name;
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(song().tracks.size(), 8U);
+}
+
+TEST_F(PrintBench, TheTableSaysWhatBecomesFixedOfWhatThereIs)
+{
+    const auto picture = [&] { return child<QWidget>("printTable")->grab().toImage(); };
+    const QImage song = picture();
+    choose("printWhat", 2);
+    EXPECT_NE(picture(), song);
+    EXPECT_TRUE(becomesFixed(PrintedWork::Cuts, PrintExtent::Clips));
+    EXPECT_FALSE(becomesFixed(PrintedWork::Lines, PrintExtent::Clips));
+    EXPECT_TRUE(becomesFixed(PrintedWork::Lines, PrintExtent::Stem));
+    EXPECT_FALSE(becomesFixed(PrintedWork::TrackLevel, PrintExtent::Stem));
+    EXPECT_FALSE(becomesFixed(PrintedWork::SongLine, PrintExtent::Track));
+}
+
+TEST_F(PrintBench, WhatWasEditedWhileItWasPrintedIsLeftAlone)
+{
+    choose("printWhat", 2);
+    choose("printLands", 1);
+    QTest::mouseClick(child<QPushButton>("print"), Qt::LeftButton);
+    document_->apply(
+        changeMix(song(), song().tracks[1]->id, {.gainDecibels = -3.0}), QStringLiteral("Level")
+    );
+    const Song edited = song();
+    settle();
+    EXPECT_EQ(song(), edited);
+    EXPECT_NE(status().find("changed meanwhile"), std::string::npos) << status();
 }
 
 TEST_F(PrintBench, NeverLandsOnATake)

@@ -142,6 +142,7 @@ TEST(Help, SaysOfEveryOptionWhatItIsAndHowACommandEnds)
           "shape",
           "check",
           "render",
+          "print",
           "verify",
           "report"}) {
         const std::string help = run(std::string(command) + " --help").out;

@@ -176,10 +176,36 @@ TEST_F(SongCommands, RenderWritesEveryFormatAtTheSongsRateAndTheAskedLength)
     EXPECT_EQ(run("render " + song() + " --out /nowhere/at/all/x.wav").code, 1);
 }
 
+TEST_F(SongCommands, PrintedInPlaceASongRendersToTheSameBytes)
+{
+    const auto before = *folder_ / "before.wav";
+    ASSERT_EQ(run("render " + song() + " --format wav32f --out " + quoted(before)).code, 0);
+    for (const std::string how : {"--in-place", "--below"}) {
+        const auto printed = *folder_ / ("printed" + how + ".orthochron");
+        const Outcome outcome =
+            run("print --json " + song() + " --track Kit --format wav32f " + how + " --out " +
+                quoted(printed));
+        ASSERT_EQ(outcome.code, 0);
+        EXPECT_EQ(Json::parse(outcome.out)["printed"], Json({"Kit"}));
+        const auto after = *folder_ / ("after" + how + ".wav");
+        ASSERT_EQ(
+            run("render " + quoted(printed) + " --format wav32f --out " + quoted(after)).code, 0
+        );
+        EXPECT_EQ(*hashOfFile(after), *hashOfFile(before)) << how;
+        EXPECT_EQ(run("verify " + quoted(printed)).code, 0);
+    }
+    EXPECT_TRUE(std::filesystem::exists(*folder_ / "printed/Kick in print 2.wav"));
+    const std::string out = " --out " + quoted(*folder_ / "never.orthochron");
+    EXPECT_EQ(run("print " + song() + out).code, 2);
+    EXPECT_EQ(run("print " + song() + " --in-place --below" + out).code, 2);
+    EXPECT_EQ(run("print " + song() + " --in-place --track Nobody" + out).code, 2);
+    EXPECT_EQ(run("print " + song() + " --in-place --out " + song()).code, 2);
+}
+
 TEST_F(SongCommands, EveryCommandExplainsItself)
 {
     for (const std::string command :
-         {"demo", "info", "onsets", "fit", "check", "render", "report", "verify"}) {
+         {"demo", "info", "onsets", "fit", "check", "render", "print", "report", "verify"}) {
         const Outcome outcome = run(command + " --help");
         EXPECT_EQ(outcome.code, 0) << command;
         EXPECT_NE(outcome.out.find("--"), std::string::npos);

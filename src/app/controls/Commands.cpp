@@ -122,6 +122,8 @@ const std::vector<CommandSpec>& commandTable()
         spec(C::LockJoin, "lock-join", "Stage", "Lock join", "J"),
         bench(C::LockAllJoins, "lock-all-joins", "Stage", "Lock all joins", "Joins/lockAll"),
         bench(C::ExportReport, "export-report", "Stage", "Export report…", "Joins/joinReport"),
+        group(spec(C::SwitchPrint, "switch-print", "Stage", "Printed or live", "Shift+P")),
+        spec(C::OpenPrint, "open-print", "Stage", "Open print again", "Ctrl+Shift+P"),
         bench(C::OneTempo, "one-tempo", "Grid", "One tempo", "Grid/waySteady"),
         bench(
             C::FollowPerformance,

@@ -116,6 +116,8 @@ enum class Command {
     ClipDown,
     SlipBack,
     SlipOn,
+    SwitchPrint,
+    OpenPrint,
     NoteUp,
     NoteDown,
     NoteUpFine,

@@ -5,6 +5,7 @@
 #include "app/theme/Theme.h"
 #include "app/views/ShapePainter.h"
 #include "app/views/Spring.h"
+#include "core/edits/PrintEdits.h"
 
 namespace orthochron::app {
 
@@ -48,9 +49,11 @@ void LanePainter::paintHead(QPainter& painter, const Lane& lane) const
     if (isTall) {
         painter.setPen(colours.secondInk);
         painter.setFont(Theme::label(8));
-        const QString role = !lane.isOfKit   ? tr("track")
-                             : track->isLead ? tr("lead")
-                                             : tr("mic set");
+        const PrintedSet* print = printOf(session_.song(), lane.set);
+        const QString role = print != nullptr && !print->isLive ? tr("printed")
+                             : !lane.isOfKit                    ? tr("track")
+                             : track->isLead                    ? tr("lead")
+                                                                : tr("mic set");
         painter.drawText(
             QRect(18, top + 17, head.width() - 54, 14),
             Qt::AlignLeft | Qt::AlignVCenter,
