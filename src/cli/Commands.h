@@ -33,6 +33,7 @@ void addInfo(CLI::App& app, Choice& choice);
 void addOnsets(CLI::App& app, Choice& choice);
 void addFit(CLI::App& app, Choice& choice);
 void addCheck(CLI::App& app, Choice& choice);
+void addAlbum(CLI::App& app, Choice& choice);
 void addPrint(CLI::App& app, Choice& choice);
 void addRender(CLI::App& app, Choice& choice);
 void addReport(CLI::App& app, Choice& choice);

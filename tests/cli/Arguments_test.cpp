@@ -125,6 +125,64 @@ TEST_F(Arguments, AnInterruptEndsWith130)
     EXPECT_FALSE(isThere("never.wav"));
 }
 
+TEST_F(Arguments, AnAlbumRunsSongsAsTheSingleCommandsDoAndGoesOn)
+{
+    std::ofstream(folder_ / "album.json") << R"({
+        "defaults": {"fit": {"bpm": 120}},
+        "songs": [
+            {"name": "First", "steps": [
+                {"command": "fit", "inputs": ["one.wav", "two.wav"], "lead": ["one.wav", "two.wav"],
+                 "out-dir": "first"}]},
+            {"name": "Broken", "steps": [
+                {"command": "tempo", "inputs": "nothing.wav"},
+                {"command": "tempo", "inputs": "one.wav"}]},
+            {"name": "Last", "steps": [{"command": "tempo", "inputs": "one.wav", "min": 100}]}]})";
+    const std::string album = "album --json " + file("album.json");
+    const Outcome outcome = run(album + " --jobs 2 --report " + file("album.html"));
+
+    EXPECT_EQ(outcome.code, 1) << "one of them failed";
+    const Json said = Json::parse(outcome.out);
+    EXPECT_EQ(said["failed"], 1);
+    ASSERT_EQ(said["songs"].size(), 3U);
+    const std::string single = "fit " + file("one.wav") + " " + file("two.wav") + " --lead " +
+                               file("one.wav") + " --lead " + file("two.wav") +
+                               " --bpm 120 --json --out " + file("single");
+    EXPECT_EQ(said["songs"][0]["steps"][0]["result"], Json::parse(run(single).out));
+    EXPECT_EQ(bytesOf(folder_ / "first/two.wav"), bytesOf(folder_ / "single/two.wav"));
+    EXPECT_EQ(said["songs"][1]["steps"].size(), 1U) << "what follows a failure is not run";
+    EXPECT_EQ(said["songs"][1]["steps"][0]["exit_code"], 3);
+    EXPECT_NE(
+        said["songs"][1]["steps"][0]["error"].get<std::string>().find("not found"),
+        std::string::npos
+    );
+    EXPECT_EQ(said["songs"][2]["ok"], true);
+    EXPECT_NE(bytesOf(folder_ / "album.html").find("Broken"), std::string::npos);
+
+    // Run again, it goes on where it failed; what was done is not done again.
+    std::filesystem::remove_all(folder_ / "first");
+    const Json again = Json::parse(run(album).out);
+    EXPECT_EQ(again["songs"][0]["resumed"], true);
+    EXPECT_FALSE(again["songs"][1].contains("resumed"));
+    EXPECT_FALSE(isThere("first/two.wav"));
+    EXPECT_EQ(run(album + " --restart").code, 1);
+    EXPECT_TRUE(isThere("first/two.wav"));
+}
+
+TEST_F(Arguments, AnAlbumThatIsNoneIsRefused)
+{
+    for (const char* text :
+         {"",
+          "[]",
+          "{}",
+          R"({"songs": [1]})",
+          R"({"songs": [{"steps": [{"command": "rm"}]}]})",
+          R"({"songs": [{"steps": [{"command": "fit", "bpm": {}}]}]})"}) {
+        std::ofstream(folder_ / "bad.json") << text;
+        EXPECT_EQ(run("album " + file("bad.json")).code, 3) << text;
+    }
+    EXPECT_EQ(run("album " + file("missing.json")).code, 3);
+}
+
 TEST(Help, SaysOfEveryOptionWhatItIsAndHowACommandEnds)
 {
     const std::string all = run("--help").out;
@@ -143,6 +201,7 @@ TEST(Help, SaysOfEveryOptionWhatItIsAndHowACommandEnds)
           "check",
           "render",
           "print",
+          "album",
           "verify",
           "report"}) {
         const std::string help = run(std::string(command) + " --help").out;
