@@ -34,6 +34,7 @@ void addOnsets(CLI::App& app, Choice& choice);
 void addFit(CLI::App& app, Choice& choice);
 void addCheck(CLI::App& app, Choice& choice);
 void addAlbum(CLI::App& app, Choice& choice);
+void addCollect(CLI::App& app, Choice& choice);
 void addPrint(CLI::App& app, Choice& choice);
 void addRender(CLI::App& app, Choice& choice);
 void addReport(CLI::App& app, Choice& choice);

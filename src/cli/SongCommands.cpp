@@ -7,6 +7,7 @@
 #include "core/demo/DemoSong.h"
 #include "core/edits/ShapeEdits.h"
 #include "core/edits/SpeedEdits.h"
+#include "core/files/Collect.h"
 #include "core/files/TakeCheck.h"
 #include "core/render/Print.h"
 
@@ -403,6 +404,33 @@ void addRender(CLI::App& app, Choice& choice)
     addExample(*command, "render Song.orthochron --out Mix.wav --range 9:17 --format wav24");
     command->callback([&choice, options] {
         choice.run = [options](const Context& context) { return render(*options, context); };
+    });
+}
+
+void addCollect(CLI::App& app, Choice& choice)
+{
+    auto* command =
+        app.add_subcommand("collect", "Copy a song and all its takes into one folder, verified");
+    auto path = std::make_shared<std::string>();
+    auto folder = std::make_shared<std::string>();
+    command->add_option("SONG", *path, "Song file")->required();
+    command->add_option("--out", *folder, "New or empty folder to copy to")->required();
+    addJson(*command, choice);
+    addExample(*command, "collect Song.orthochron --out Archive");
+    command->callback([&choice, path, folder] {
+        choice.run = [path, folder](const Context& context) -> Result<int> {
+            auto opened = openSong(*path);
+            if (!opened) {
+                return tl::unexpected(opened.error());
+            }
+            const auto song =
+                collectSong(std::move(opened->document), opened->folder, *folder, context.work);
+            if (!song) {
+                return tl::unexpected(song.error());
+            }
+            print(context, {{"song", song->string()}}, fmt::format("{}\n", song->string()));
+            return 0;
+        };
     });
 }
 

@@ -152,6 +152,7 @@ int run(int argc, char** argv)
     addCheck(app, choice);
     addRender(app, choice);
     addPrint(app, choice);
+    addCollect(app, choice);
     addAlbum(app, choice);
     addVerify(app, choice);
     addReport(app, choice);

@@ -284,6 +284,21 @@ TEST_F(PrintBench, APrintTakesThePlaceOfItsSetAndIsFittedUndoneAndOpenedAgain)
     EXPECT_EQ(song().tracks.size(), 8U);
 }
 
+TEST_F(PrintBench, ASongIsCollectedWithItsTakes)
+{
+    document_->apply(renameTrack(song(), song().tracks[0]->id, "Kick"), QStringLiteral("Rename"));
+    window_->action(Command::CollectSong)->trigger();
+    EXPECT_NE(status().find("Save the song first"), std::string::npos) << status();
+    press(Qt::Key_S, Qt::ControlModifier);
+    const auto folder = Kit::shared().folder() / "collected";
+    std::filesystem::create_directories(folder);
+    chooseFileNext(folder);
+    window_->action(Command::CollectSong)->trigger();
+    settle();
+    EXPECT_TRUE(std::filesystem::exists(folder / "Small kit.orthochron")) << status();
+    EXPECT_TRUE(std::filesystem::exists(folder / "takes/Kick in.wav"));
+}
+
 TEST_F(PrintBench, TheTableSaysWhatBecomesFixedOfWhatThereIs)
 {
     const auto picture = [&] { return child<QWidget>("printTable")->grab().toImage(); };

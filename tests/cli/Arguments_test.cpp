@@ -202,6 +202,7 @@ TEST(Help, SaysOfEveryOptionWhatItIsAndHowACommandEnds)
           "render",
           "print",
           "album",
+          "collect",
           "verify",
           "report"}) {
         const std::string help = run(std::string(command) + " --help").out;

@@ -72,6 +72,7 @@ const std::vector<CommandSpec>& commandTable()
         group(spec(C::Import, "import", "Song", "Import takes…", "Ctrl+I")),
         group(spec(C::Save, "save", "Song", "Save", "Ctrl+S")),
         spec(C::SaveAs, "save-as", "Song", "Save as…", "Ctrl+Shift+S"),
+        spec(C::CollectSong, "collect", "Song", "Collect song…", ""),
         group(spec(C::Preferences, "preferences", "Song", "Preferences…", "Ctrl+,")),
         spec(C::Quit, "quit", "Song", "Quit", "Ctrl+Q"),
         spec(C::Undo, "undo", "Edit", "Undo", "Ctrl+Z"),

@@ -19,6 +19,7 @@ enum class Command {
     Import,
     Save,
     SaveAs,
+    CollectSong,
     Preferences,
     Quit,
     Undo,

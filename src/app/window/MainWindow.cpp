@@ -322,6 +322,7 @@ void MainWindow::run(Command command)
     case Command::OpenDemo: openDemo(); return;
     case Command::Save: desk_->save(false); return;
     case Command::SaveAs: desk_->save(true); return;
+    case Command::CollectSong: desk_->collect(); return;
     case Command::Preferences: showPreferences(); return;
     case Command::Quit: close(); return;
     case Command::Find: find(); return;

@@ -14,6 +14,7 @@
 #include "core/base/Hash.h"
 #include "core/demo/DemoSong.h"
 #include "core/edits/TakeEdits.h"
+#include "core/files/Collect.h"
 
 namespace orthochron::app {
 
@@ -259,6 +260,38 @@ void SongDesk::useFor(TakeId take, const QString& path)
                 return;
             }
             findMissing(take);
+        }
+    );
+}
+
+void SongDesk::collect()
+{
+    const QString path = session_.document.path();
+    if (path.isEmpty() || session_.document.isChanged()) {
+        session_.say(tr("Save the song first, then collect it"));
+        return;
+    }
+    const QString folder = askForFolder(window_, tr("Collect song into a new folder"), QString());
+    if (folder.isEmpty()) {
+        return;
+    }
+    session_.jobs.run(
+        {.key = QStringLiteral("collect"), .title = tr("Collecting song")},
+        this,
+        [path = fileOf(path),
+         folder = fileOf(folder)](const Work& work) -> Result<std::filesystem::path> {
+            auto document = loadSong(path);
+            if (!document) {
+                return tl::unexpected(document.error());
+            }
+            return collectSong(std::move(*document), path.parent_path(), folder, work);
+        },
+        [this](const Result<std::filesystem::path>& song) {
+            if (song) {
+                session_.say(tr("Collected into %1").arg(nameOf(song->parent_path())));
+            } else if (song.error().kind != ErrorKind::Cancelled) {
+                Q_EMIT session_.failed(song.error());
+            }
         }
     );
 }

@@ -30,6 +30,8 @@ public:
     // Opens without asking: at the start, when nothing can be lost.
     void open(const QString& path);
     void openDemo();
+    // Copies the song, as it was saved last, and its takes into a folder that is asked for.
+    void collect();
     void fillRecent(QMenu& menu);
 
 private:
