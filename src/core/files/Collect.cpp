@@ -1,13 +1,16 @@
 #include "core/files/Collect.h"
 
 #include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
 
 #include "core/base/FileName.h"
 #include "core/base/Hash.h"
 #include "core/render/Sources.h"
 
+#include <atomic>
 #include <map>
 #include <system_error>
+#include <vector>
 
 namespace orthochron {
 
@@ -74,22 +77,37 @@ Result<fs::path> collectSong(
         return tl::unexpected(trouble);
     };
     const auto takes = takesOf(document.history);
+    // Named one after the other, copied and read back side by side.
+    struct Copy {
+        Take take;
+        fs::path to;
+        Result<void> outcome;
+    };
+    std::vector<Copy> copies;
     std::map<TakeId, std::string> names;
     UsedNames used;
-    std::size_t done = 0;
     for (const auto& [id, take] : takes) {
-        if (work.stopped()) {
-            return giveUp(Error{ErrorKind::Cancelled, "stopped"});
-        }
         const fs::path from = pathOf(take, songFolder);
         const std::string stem =
             used.unique(fileNameOf(from.stem().string(), "Take " + std::to_string(id.value)));
-        const fs::path to = takesFolder / (stem + from.extension().string());
-        if (auto copied = copyTake(take, from, to); !copied) {
-            return giveUp(copied.error());
+        const std::string name = stem + from.extension().string();
+        copies.push_back({take, takesFolder / name, {}});
+        names[id] = (fs::path("takes") / name).string();
+    }
+    std::atomic<std::size_t> done{0};
+    tbb::parallel_for(std::size_t{0}, copies.size(), [&](std::size_t i) {
+        Copy& copy = copies[i];
+        if (work.stopped()) {
+            copy.outcome = cancelled();
+            return;
         }
-        names[id] = (fs::path("takes") / to.filename()).string();
-        work.report(static_cast<double>(++done) / static_cast<double>(takes.size()));
+        copy.outcome = copyTake(copy.take, pathOf(copy.take, songFolder), copy.to);
+        work.report(static_cast<double>(++done) / static_cast<double>(copies.size()));
+    });
+    for (const Copy& copy : copies) {
+        if (!copy.outcome) {
+            return giveUp(copy.outcome.error());
+        }
     }
     document.history.changeTakes([&](Take& take) { take.path = names.at(take.id); });
     const fs::path song =
