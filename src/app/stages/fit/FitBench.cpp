@@ -148,6 +148,9 @@ void FitBench::addAmounts(QBoxLayout& layout)
     drift_ = amount(tr("Correct drift"), "drift", 100.0);
     feel_ = amount(tr("Correct feel"), "feel", 0.0);
     stray_ = amount(tr("Correct strays"), "stray", 80.0);
+    drift_->setMeaning(tr("Drift: slowly running ahead of or behind the grid."));
+    feel_->setMeaning(tr("Feel: what the player does at the same place of every bar."));
+    stray_->setMeaning(tr("Strays: single hits off their usual place."));
 }
 
 void FitBench::addTimes(QBoxLayout& layout)

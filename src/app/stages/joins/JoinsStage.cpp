@@ -42,6 +42,7 @@ JoinsStage::JoinsStage(Session& session, LanesView& lanes, QObject* parent)
     addValues(*right);
     auto* buttons = new QHBoxLayout;
     mend_ = benchButton(tr("Mend"), QStringLiteral("mend"), true, bench_);
+    mend_->setToolTip(tr("Mend: tries other places, lengths and shapes, keeps the best."));
     accept_ = benchButton(tr("Accept"), QStringLiteral("accept"), false, bench_);
     auto* hear = benchButton(tr("Play"), QStringLiteral("hearJoin"), false, bench_);
     lock_ = benchButton(tr("Lock"), QStringLiteral("lockJoin"), false, bench_);

@@ -26,6 +26,7 @@ Detection::Detection(Session& session, QWidget* parent) : QWidget(parent), sessi
     layout->addWidget(title_, 0, 0);
     lead_ = new QCheckBox(tr("Lead"), this);
     lead_->setObjectName(QStringLiteral("isLead"));
+    lead_->setToolTip(tr("Lead: its hits decide where the mic set is cut."));
     layout->addWidget(lead_, 1, 0);
     auto* find = benchButton(tr("Find hits"), QStringLiteral("findHits"), true, this);
     layout->addWidget(find, 2, 0);

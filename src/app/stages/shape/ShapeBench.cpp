@@ -417,7 +417,7 @@ void ShapeBench::fillHush()
     const auto& range = session_.choice.range();
     hush_->setEnabled(range && !hands_.tracks().empty());
     hush_->setText(range ? tr("Hush %1 here").arg(hands_.tracksName()) : tr("Hush selection"));
-    hush_->setToolTip(range ? QString() : tr("First drag over the bars to hush."));
+    hush_->setToolTip(tr("Hush: silences what lies under it. First drag over bars."));
     if (!placed) {
         label_->clear();
         return;

@@ -40,6 +40,8 @@ SpeedBench::SpeedBench(Session& session, SpeedHands& hands, QWidget* parent)
     auto* spins = new QHBoxLayout;
     auto* down = benchButton(tr("Spin down"), QStringLiteral("spinDown"), false, this);
     auto* up = benchButton(tr("Spin up"), QStringLiteral("spinUp"), false, this);
+    down->setToolTip(tr("Spin-down: the clip slows to a standstill, as a stopping tape."));
+    up->setToolTip(tr("Spin-up: the clip starts from a standstill, as a starting tape."));
     unspin_ = benchButton(tr("Delete spins"), QStringLiteral("noSpin"), false, this);
     unspin_->setToolTip(tr("Deletes the spins of the selected clips."));
     spins->addWidget(spinLevel_, 1);

@@ -117,6 +117,7 @@ QWidget* FollowBench::makeDraft()
     of_->setObjectName(QStringLiteral("followOf"));
     layout->addWidget(of_, 0, 0, 1, 2);
     auto* bars = benchButton(tr("Draft bars"), QStringLiteral("draftBars"), true, draft);
+    bars->setToolTip(tr("Draft: bars found from the performance, to confirm or move."));
     auto* beats = benchButton(tr("Draft beats"), QStringLiteral("draftBeats"), false, draft);
     layout->addWidget(bars, 1, 0);
     layout->addWidget(beats, 1, 1);
@@ -185,6 +186,7 @@ QWidget* FollowBench::makeLine()
     layout->addWidget(line_);
     keep_ = benchButton(tr("Confirm bar line"), QStringLiteral("keepLine"), false, line);
     free_ = benchButton(tr("Delete pin"), QStringLiteral("freeLine"), false, line);
+    free_->setToolTip(tr("Pin: holds a bar line at its time."));
     countFrom_ = benchButton(tr("Start bar 1 here"), QStringLiteral("countFrom"), false, line);
     meter_ = new QComboBox(line);
     meter_->setObjectName(QStringLiteral("meterFrom"));
