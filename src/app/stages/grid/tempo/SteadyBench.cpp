@@ -153,7 +153,7 @@ QWidget* SteadyBench::makeFound()
     level_ = benchButton(tr("Match level"), QStringLiteral("matchLevel"), false, found);
     level_->setToolTip(tr("Sets clip gain to match the loudness of the rest of the song."));
     // The two lines stand under each other.
-    constexpr int kBeatsWide = 156;
+    constexpr int kBeatsWide = 190;
     constexpr int kBarsWide = 148;
     for (NumberField* field : {beats_, wantedBeats_}) {
         field->setMinimumWidth(kBeatsWide);
@@ -281,7 +281,7 @@ void SteadyBench::fillFound()
         };
     offer(*inName_, tr("Named %1"), search_.inName());
     offer(*round_, tr("Round to %1"), search_.roundValue());
-    give_->setText(bpm > 0.0 ? tr("Set song %1").arg(bpm, 0, 'f', 2) : tr("Set song tempo"));
+    give_->setText(bpm > 0.0 ? tr("Use %1 bpm").arg(bpm, 0, 'f', 2) : tr("Set song tempo"));
     give_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
     hear_->setText(search_.isHeard() ? tr("Stop") : tr("Play with click"));
     hear_->setEnabled(bpm >= 20.0 && bpm <= 400.0);
