@@ -6,6 +6,7 @@
 #include <QHeaderView>
 #include <QKeySequenceEdit>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QTableWidget>
 #include <QVBoxLayout>
@@ -36,6 +37,8 @@ bool askForShortcuts(QWidget* parent)
         table->setItem(i, 0, item);
         for (int second = 0; second < 2; ++second) {
             auto* edit = new QKeySequenceEdit(keysOf(spec).value(second), table);
+            // An empty field is empty: the usual words do not fit.
+            edit->findChild<QLineEdit*>()->setPlaceholderText(QString());
             edit->setObjectName(spec.id + (second == 0 ? QString() : QStringLiteral("-second")));
             table->setCellWidget(i, 1 + second, edit);
         }
