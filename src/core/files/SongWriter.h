@@ -78,7 +78,7 @@ private:
     std::map<std::shared_ptr<const FitRecipe>, std::size_t> recipePlaces_;
     std::map<std::shared_ptr<const Variant>, std::size_t> variantPlaces_;
     std::map<std::shared_ptr<const Track>, std::size_t> keptPlaces_;  // beside prints
-    std::shared_ptr<const void> line_;          // of the history in the text
+    std::shared_ptr<const void> line_;                                // of the history in the text
     std::vector<std::uint64_t> serials_;        // of the versions in the text, oldest first
     std::map<std::uint64_t, Places> placesOf_;  // by serial
 };
