@@ -193,11 +193,18 @@ void checkReferences(JsonReader& read, const Song& song, const Song& before)
             for (const auto& track : print->others) {
                 clips.check(track->clips);
             }
+            const std::size_t tracks = print->others.size();
+            bool isAlike = true;
             if (print->recipe) {
                 clips.check(print->recipe->recorded);
+                isAlike = print->recipe->recorded.size() == tracks;
             }
             for (const auto& variant : print->variants) {
                 clips.check(variant->clips);
+                isAlike = isAlike && variant->clips.size() == tracks;
+            }
+            if (!isAlike) {
+                read.fail("a print does not match its mic set");
             }
         }
     }

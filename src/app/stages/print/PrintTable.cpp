@@ -34,7 +34,6 @@ PrintTable::PrintTable(QWidget* parent) : QWidget(parent), isThere_(kRows.size()
 void PrintTable::show(const Song& song, std::span<const TrackId> tracks, PrintExtent extent)
 {
     extent_ = extent;
-    QStringList fixed;
     for (std::size_t i = 0; i < kRows.size(); ++i) {
         isThere_[i] = hasWork(song, tracks, kRows[i]);
     }
